@@ -1,0 +1,79 @@
+"""Field operations -> the fields that a response carries, and those that the origin gets.
+
+Rule:     operations apply in order; deferred ones when the answer comes, the last written directive first (Caddy wraps the
+          response writer once for each), those of one directive in order.
+"""
+
+from __future__ import annotations
+
+import itertools
+
+from ..model import Field, Operation
+from ..patterns import compiled
+from ..patterns.engines import go_replacement
+from .evaluate import State, text
+from .outcome import OriginRequest
+
+
+# RFC 9239 section 6: text/javascript is what these are called now; whoever compresses one means the other.
+_RENAMED = {"application/javascript": "text/javascript", "application/x-javascript": "text/javascript"}
+
+
+def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, str], ...]:
+    """What the origin gets of the fields that rules speak of; REMOVE shows as no entry."""
+    got: dict[str, str | None] = {"host": state.request.authority}
+    for item in operations:
+        name = item.name.lower()
+        value = text(item.value, state)
+        held = got[name] if name in got else state.request.field(name)
+        if item.operation is Operation.REMOVE or (item.operation is Operation.SET and not value):
+            got[name] = None
+        elif item.operation is Operation.SET:
+            got[name] = value
+        elif item.operation is Operation.DEFAULT:
+            got[name] = held or value
+        elif item.operation is Operation.ADD:
+            got[name] = f"{held}, {value}" if held else value
+        elif item.operation is Operation.EDIT and item.find is not None and held:
+            got[name] = compiled(item.find).sub(go_replacement(value), held)
+    return tuple((name, value) for name, value in sorted(got.items()) if value is not None)
+
+
+def response_fields(operations: list[Field], status: int, is_error: bool, state: State) -> tuple[tuple[str, str], ...]:
+    """The fields that rules put on an answer, in lower case, by name."""
+    fields: list[tuple[str, str]] = []
+    immediate = [item for item in operations if not item.deferred]
+    blocks = [list(block) for _, block in itertools.groupby((item for item in operations if item.deferred), lambda item: item.span)]
+    for item in [*immediate, *itertools.chain.from_iterable(reversed(blocks))]:
+        if item.statuses is not None and status not in item.statuses or is_error and not item.survives_errors:
+            continue
+        name = item.name.lower()
+        value = text(item.value, state)
+        others = [(found, held) for found, held in fields if found != name]
+        if item.operation is Operation.REMOVE:
+            fields = others
+        elif item.operation is Operation.SET:
+            fields = [*others, (name, value)]
+        elif item.operation is Operation.DEFAULT:
+            if len(others) == len(fields):
+                fields.append((name, value))
+        elif item.operation is Operation.EDIT and item.find is not None:
+            pattern = compiled(item.find)
+            fields = [(found, pattern.sub(go_replacement(value), held) if found == name else held) for found, held in fields]
+        elif value:
+            fields.append((name, value))
+    return tuple(sorted(fields, key=lambda pair: pair[0]))
+
+
+def coding(state: State, status: int | None, file: str | None, origin: OriginRequest | None) -> str | None:
+    """The content coding offered to this client for a file or an origin's answer: "gzip from 20 bytes for text/html, …"."""
+    compress = state.compress
+    accepted = state.request.field("Accept-Encoding")
+    if compress is None or not accepted or status is None or not (file or origin):
+        return None
+    asked = {piece.split(";")[0].strip() for piece in accepted.split(",") if "q=0" not in piece.replace(" ", "")}
+    chosen = next((offered for offered in compress.codings if offered in asked), None)
+    if chosen is None:
+        return None
+    types = sorted({_RENAMED.get(item.removesuffix("*"), item.removesuffix("*")) or "*" for item in compress.media_types})
+    return f"{chosen} from {compress.minimum_bytes} bytes for {', '.join(types)}"

@@ -1,0 +1,290 @@
+"""Two estates, requests -> the differences, grouped by cause, each with one example.
+
+Source:   DESIGN: classes are met by their witnesses (witnesses.py); further requests may be given.
+Unknown:  a request that one estate cannot be decided for is counted as undecided, with the reason.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field, replace
+from enum import Enum
+from urllib.parse import urlsplit
+
+from ..codes import COMPARISON_SAMPLED, OUTCOME_DIFFERS, OUTCOME_DIFFERS_SLIGHTLY
+from ..model import Estate, Finding, PathReading, Placeholder, Severity, Span, finding
+from ..source.plan import canonical
+from .decide import decide
+from .differences import Difference, differences, resolved
+from .outcome import Outcome
+from .paths import normalised
+from .request import Assumed, Facts, Request, assumed
+from .witnesses import Witness, find_witnesses
+
+_RANK = {Severity.BREAKING: 0, Severity.MINOR: 1, Severity.NOTE: 2}
+# A placeholder for a port gets a number of its own for the length of a comparison.
+_FIRST_PORT = 61000
+
+
+class Reason(Enum):
+    """What about a request makes the difference: without it there is none."""
+
+    CONTENT = "the content of the request is over the limit"
+    METHOD = "the method is neither GET nor HEAD"
+    CASE = "letters of the path are in another case than those of a rule"
+    LABELS = "the host has more labels than a star stands for now"
+    SPELLING = "the path has dot segments or doubled slashes"
+    FILE_SLASH = "the path of a file is asked for with a slash at its end"
+    SLASH = "a folder without an index file: the redirect that adds the slash led to an error"
+    OTHER = ""
+
+
+@dataclass(frozen=True)
+class Cause:
+    """Requests that differ alike for one reason, or because of the same two lines.
+
+    example, facts: the shortest request, and what was assumed of files
+    places:         the (line before, line after) that decided, the example's first
+    paths:          a few of the targets, shortest first
+    """
+
+    severity: Severity
+    reason: Reason
+    differences: tuple[Difference, ...]
+    places: tuple[tuple[Span | None, Span | None], ...]
+    example: Request
+    facts: str
+    before: Outcome
+    after: Outcome
+    requests: int
+    methods: tuple[str, ...]
+    hosts: tuple[str, ...]
+    paths: tuple[str, ...]
+
+    @property
+    def summary(self) -> str:
+        return "; ".join(f"{item.what}: {item.before} becomes {item.after}" for item in self.differences)
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """requests: how many were decided in both; undecided: reason -> how many; unreached: patterns without an example."""
+
+    requests: int
+    same: int
+    causes: tuple[Cause, ...]
+    undecided: dict[str, int] = field(default_factory=dict)
+    unreached: tuple[str, ...] = ()
+
+    def of(self, severity: Severity) -> tuple[Cause, ...]:
+        return tuple(cause for cause in self.causes if cause.severity is severity)
+
+
+@dataclass(frozen=True)
+class Pair:
+    """One request with both outcomes, in the order given."""
+
+    request: Request
+    before: Outcome
+    after: Outcome
+    differences: tuple[Difference, ...]
+
+
+def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] = ()) -> Comparison:
+    """Both estates over all witnesses, and over the requests given (with files assumed to be there)."""
+    before, after = with_port_numbers(before), with_port_numbers(after)
+    found = find_witnesses(before, after)
+    there = assumed(Assumed.FILES, frozenset({"index.html"}))
+    rows = [*found.rows, *(Witness(request, there) for request in requests)]
+    decider = _Decider(before, after)
+    groups: dict[tuple[object, ...], list[_Row]] = {}
+    undecided: Counter[str] = Counter()
+    same = decided = 0
+    for row in rows:
+        one, other = decider.both(row.request, row.facts)
+        if one.gave_up or other.gave_up:
+            undecided[one.gave_up or other.gave_up] += 1
+            continue
+        decided += 1
+        differing = tuple(differences(one, other, row.request))
+        if not differing:
+            same += 1
+            continue
+        for part in _parts(differing):
+            reason = _reason(decider, row, one, other, part)
+            made = _Row(row, one, other, part, reason)
+            groups.setdefault(_key(made), []).append(made)
+    causes = sorted((_cause(rows_of) for rows_of in groups.values()), key=lambda cause: (_RANK[cause.severity], cause.reason.value, _place(cause.places[0][0]), cause.summary))
+    return Comparison(decided, same, tuple(causes), dict(undecided), tuple(sorted(found.unreached)))
+
+
+class _Decider:
+    """Both estates, asked once for each request and assumption."""
+
+    def __init__(self, before: Estate, after: Estate) -> None:
+        self.estates = before, after
+        self.known: dict[tuple[Request, str], tuple[Outcome, Outcome]] = {}
+
+    def both(self, request: Request, facts: Facts) -> tuple[Outcome, Outcome]:
+        key = request, facts.name
+        if key not in self.known:
+            self.known[key] = decide(self.estates[0], request, facts), decide(self.estates[1], request, facts)
+        return self.known[key]
+
+
+@dataclass(frozen=True, slots=True)
+class _Row:
+    witness: Witness
+    before: Outcome
+    after: Outcome
+    part: tuple[Difference, ...]
+    reason: Reason
+
+    @property
+    def severity(self) -> Severity:
+        worst = min((item.severity for item in self.part), key=lambda item: _RANK[item])
+        if self.reason is Reason.OTHER or worst is not Severity.BREAKING:
+            return worst
+        # A protection that no longer holds for some spelling or method stays what it is.
+        lost = self.before.status in (401, 403) and not self.before.missing and (self.after.status or 500) < 400
+        return Severity.BREAKING if lost or self.reason is Reason.LABELS or (self.after.origin and not self.before.origin and self.reason is Reason.METHOD) else Severity.MINOR
+
+
+def _parts(differing: tuple[Difference, ...]) -> list[tuple[Difference, ...]]:
+    """Differences that go by themselves: another content coding or field has its own cause."""
+    alone = [item for item in differing if item.what.startswith(("field ", "content coding", "choice of"))]
+    together = tuple(item for item in differing if item not in alone)
+    return [*([together] if together else []), *((item,) for item in alone)]
+
+
+def _key(row: _Row) -> tuple[object, ...]:
+    """What belongs to one cause."""
+    kinds = tuple((item.what, item.before == "none", item.after == "none") if item.what != "status" else (item.what, item.before, item.after) for item in row.part)
+    first = row.part[0].what
+    if row.reason is not Reason.OTHER:
+        return row.reason, row.severity, row.before.site if row.severity is Severity.BREAKING else ""
+    if first.startswith(("field ", "choice of", "content coding")):
+        return row.severity, kinds, row.reason
+    if row.severity is Severity.MINOR:
+        return row.severity, kinds, row.reason
+    return row.severity, kinds, row.before.decided_by, row.after.decided_by, row.reason
+
+
+def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part: tuple[Difference, ...]) -> Reason:
+    """The first feature of the request without which it would not differ in this; if it takes several, the first of them."""
+    request = row.request
+    whats = {item.what for item in part}
+
+    def differs(twin: Request) -> bool:
+        return bool(whats & {item.what for item in differences(*decider.both(twin, row.facts), twin)})
+
+    if one.site and other.site is None and _one_label(request) != request:
+        return Reason.LABELS
+    name = request.target.partition("?")[0].rstrip("/").rpartition("/")[2]
+    files = (row.facts.name == Assumed.FILES.value or "." in name) and not part[0].what.startswith(("field ", "choice of"))
+    applying = [(reason, change) for reason, change in _TWINS.items() if change(request) != request and (files or reason is not Reason.FILE_SLASH)]
+    for reason, change in applying:
+        if not differs(change(request)):
+            return reason
+    together = request
+    for _, change in applying:
+        together = change(together)
+    if len(applying) > 1 and not differs(together):
+        return applying[0][0]
+    if whats == {"status"} and one.location and (one.location.partition("?")[0].endswith("/")) and (other.status or 0) >= 400:
+        path = urlsplit(resolved(one.location, request) or "").path
+        landed = decider.both(replace(request, target=path), row.facts)[0]
+        if (landed.status or 0) >= 400:
+            return Reason.SLASH
+    return Reason.OTHER
+
+
+def _without_content(request: Request) -> Request:
+    return replace(request, fields=tuple(pair for pair in request.fields if pair[0] != "Content-Length"))
+
+
+def _as_get(request: Request) -> Request:
+    return request if request.method in ("GET", "HEAD") else _without_content(replace(request, method="GET"))
+
+
+def _lower(request: Request) -> Request:
+    path, mark, query = request.target.partition("?")
+    return replace(request, target=path.lower() + mark + query)
+
+
+def _one_label(request: Request) -> Request:
+    """`b.a.name` -> `a.name`, for the hosts that witnesses.py makes for a star."""
+    return replace(request, host=request.host.removeprefix("b.")) if request.host.startswith("b.a.") else request
+
+
+def _normal(request: Request) -> Request:
+    path, mark, query = request.target.partition("?")
+    return replace(request, target=(normalised(path, PathReading()) or path) + mark + query)
+
+
+def _without_slash(request: Request) -> Request:
+    path, mark, query = request.target.partition("?")
+    return replace(request, target=(path.rstrip("/") or "/") + mark + query)
+
+
+# Order: the first that applies names the reason where it takes several.
+_TWINS: dict[Reason, Callable[[Request], Request]] = {
+    Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
+    Reason.SPELLING: _normal, Reason.FILE_SLASH: _without_slash,
+}
+
+
+def _cause(rows: list[_Row]) -> Cause:
+    rows = sorted(rows, key=lambda row: (row.witness.request.method != "GET", len(row.witness.request.fields), len(row.witness.request.target), row.witness.request.target))
+    first = rows[0]
+    requests = [row.witness.request for row in rows]
+    return Cause(
+        first.severity, first.reason, first.part, tuple(dict.fromkeys((row.before.decided_by, row.after.decided_by) for row in rows)),
+        first.witness.request, first.witness.facts.name, first.before, first.after, len(rows),
+        tuple(dict.fromkeys(request.method for request in requests)), tuple(dict.fromkeys(request.host for request in requests)),
+        tuple(dict.fromkeys(request.target for request in requests))[:6],
+    )
+
+
+def _place(span: Span | None) -> tuple[str, int]:
+    return (span.file, span.line) if span else ("", 0)
+
+
+def findings_of(comparison: Comparison) -> list[Finding]:
+    """The causes, and the patterns that were not reached, as findings."""
+    made = [
+        finding(OUTCOME_DIFFERS if cause.severity is Severity.BREAKING else OUTCOME_DIFFERS_SLIGHTLY, cause.places[0][0], shows=str(cause.example),
+                what=cause.differences[0].what, before=cause.differences[0].before, after=cause.differences[0].after,
+                before_at=cause.places[0][0] or "no line", after_at=cause.places[0][1] or "no line")
+        for cause in comparison.causes
+    ]
+    made += [finding(COMPARISON_SAMPLED, None, pattern=pattern, reason="it looks around, or is beyond what is read") for pattern in comparison.unreached]
+    return made
+
+
+def compare_requests(before: Estate, after: Estate, requests: Iterable[Request], facts: Facts) -> list[Pair]:
+    """Both outcomes for each request, in order."""
+    before, after = with_port_numbers(before), with_port_numbers(after)
+    decider = _Decider(before, after)
+    out = []
+    for request in requests:
+        one, other = decider.both(request, facts)
+        found: list[Difference] = []
+        for part in _parts(tuple(differences(one, other, request))):
+            # What one feature of the request makes differ matters as little here as among the causes.
+            witness = Witness(request, facts)
+            row = _Row(witness, one, other, part, _reason(decider, witness, one, other, part))
+            found += [replace(item, severity=row.severity) if row.reason is not Reason.OTHER else item for item in part]
+        out.append(Pair(request, one, other, tuple(found)))
+    return out
+
+
+def with_port_numbers(estate: Estate) -> Estate:
+    """The estate with a number for every port that is left to deployment: the same for the same name."""
+    spellings = sorted({canonical(listener.port.spelling) for listener in estate.listeners if isinstance(listener.port, Placeholder)})
+    numbers = {spelling: _FIRST_PORT + sum(map(ord, spelling)) % 4000 for spelling in spellings}
+    return replace(estate, listeners=tuple(
+        replace(listener, port=numbers[canonical(listener.port.spelling)]) if isinstance(listener.port, Placeholder) else listener
+        for listener in estate.listeners
+    ))

@@ -1,0 +1,396 @@
+"""decide(estate, request, facts) -> Outcome: the model's executable meaning, a plain interpreter of steps.
+
+docs/model.md is its specification. No exception steers a decision: every step returns what happens next.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from urllib.parse import quote_plus
+
+from ..model import (
+    Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Choose, Compress, ErrorPages, Estate, Field,
+    ForgetFields, Forward, Leave, Pool, Listener, LogTo, Mapped, Note, Operation, Protect,
+    QueryEdit, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
+    StripPrefix, StripSuffix, Unserved, Var, Variable, Written,
+)
+from ..patterns import compiled, host_matches, search
+from ..patterns.engines import go_replacement
+from . import answering, paths
+from .evaluate import State, holds, in_network, text
+from .outcome import OriginRequest, Outcome, TraceEntry
+from .request import Facts, Request
+from .serving import Found, GoOn, Missing, Moved, serve
+
+
+@dataclass(frozen=True, slots=True)
+class _Jump:
+    label: str
+    again: bool
+
+
+_Next = Outcome | _Jump | None
+# Steps met for one request before we call it a loop of our own making; a real program meets a few dozen.
+_LIMIT_STEPS = 20_000
+
+
+def decide(estate: Estate, request: Request, facts: Facts) -> Outcome:
+    """What happens to a request, with the trace that led there."""
+    listener = choose_listener(estate, request)
+    if listener is None:
+        return Outcome(None, trace=(TraceEntry(f"nothing listens for {request.scheme} on port {request.port}", None),))
+    if listener.secure != (request.scheme == "https"):
+        # nginx answers 400 to plain HTTP on a TLS port; the other way the handshake fails.
+        return Outcome(None if request.scheme == "https" else 400, trace=(TraceEntry("the listener speaks the other of plain and TLS", listener.span),))
+    site, span, captures, numbered = choose_site(estate, listener, request.host)
+    if not isinstance(site, Site):
+        status = site.status if isinstance(site, AnswerPlainly) else None
+        return Outcome(status, body="" if status else None, trace=(TraceEntry("no site has this name", listener.span, request.host),))
+    raw, query = paths.split_target(request.target)
+    path = paths.read_path(raw, site.reading)
+    if path is None:
+        return Outcome(400, site=site.key, decided_by=site.span, trace=(TraceEntry("the target is refused", site.span, request.target),))
+    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, named=dict(captures), numbered=numbered)
+    state.note(f"site {site.key}", span or site.span, request.host, True)
+    return _Run(estate, state).outcome()
+
+
+def choose_listener(estate: Estate, request: Request) -> Listener | None:
+    """The listener of the request's port: any address first, since a request here names none."""
+    found = [listener for listener in estate.listeners if str(listener.port) == str(request.port)]
+    fitting = [listener for listener in found if listener.secure == (request.scheme == "https")] or found
+    return min(fitting, key=lambda listener: ("", "0.0.0.0", "::").index(listener.address) if listener.address in ("", "0.0.0.0", "::") else 9, default=None)
+
+
+def choose_site(estate: Estate, listener: Listener, host: str) -> tuple[Site | AnswerPlainly | Refuse, Span | None, dict[str, str], tuple[str, ...]]:
+    """The site for a host: the first row that holds it, else the fallback; with a pattern's named and numbered captures."""
+    host = host.lower().rstrip(".") if listener.drops_final_dot else host.lower()
+    for row in listener.rows:
+        if row.host.pattern is not None:
+            if found := search(row.host.pattern, host):
+                named = {key: value or "" for key, value in found.groupdict().items()}
+                return estate.site(row.site), row.host.span, named, tuple(value or "" for value in (found.group(0), *found.groups()))
+        elif host_matches(row.host.text, host, row.host.one_label):
+            return estate.site(row.site), row.host.span, {}, ()
+    if isinstance(listener.fallback, str):
+        return estate.site(listener.fallback), None, {}, ()
+    return listener.fallback, None, {}, ()
+
+
+class _Run:
+    """One request through one program."""
+
+    def __init__(self, estate: Estate, state: State) -> None:
+        self.estate, self.state, self.steps = estate, state, 0
+        self.kept: dict[str, tuple[list[Field], list[Field], ErrorPages | None, Compress | None]] = {}
+
+    def outcome(self) -> Outcome:
+        result = self.run(self.state.site.program)
+        if isinstance(result, Outcome):
+            return result
+        # A program that ends without an answer: 200, empty (Caddy's rule; nginx's programs always end).
+        # Nothing is written then, so nothing deferred takes place.
+        return self.end(None, status=200, body="", is_error=True)
+
+    def run(self, steps: tuple[Step, ...]) -> _Next:
+        for step in steps:
+            self.steps += 1
+            if self.steps > _LIMIT_STEPS:
+                self.state.gave_up = "the program did not come to an end"
+                return self.end(step.span, status=500)
+            result = _HANDLERS[type(step)](self, step)
+            if result is not None:
+                return result
+        return None
+
+    # --- flow ---------------------------------------------------------------------------------------------------------
+
+    def block(self, step: Block) -> _Next:
+        state = self.state
+        if step.fresh:
+            self.forget(None)
+        self.kept[step.label] = (list(state.fields), list(state.request_fields), state.pages, state.compress)
+        entries = 0
+        while True:
+            state.entered[step.label] = state.rewrites
+            result = self.run(step.steps)
+            if not isinstance(result, _Jump) or result.label != step.label:
+                return result
+            if not result.again:
+                return None
+            entries += 1
+            if entries > step.limit:
+                state.note("a cycle of rewrites", step.span)
+                return self.end(step.span, status=500)
+            fields, request_fields, state.pages, state.compress = self.kept[step.label]
+            state.fields, state.request_fields = list(fields), list(request_fields)
+
+    def choose(self, step: Choose) -> _Next:
+        for route in step.routes:
+            held = holds(route.condition, self.state)
+            if held or route.label:
+                self.state.note(route.label or (route.span.directive if route.span else "route"), route.span, self.state.path, held)
+            if held:
+                return self.run(route.steps)
+        return None
+
+    def jump(self, step: Restart | Leave) -> _Next:
+        again = isinstance(step, Restart)
+        self.state.note("begins again" if again else "leaves the rewriting", step.span, self.state.path)
+        return _Jump(step.label, again)
+
+    def rewrite(self, step: Rewrite) -> _Next:
+        state = self.state
+        before = state.path
+        query = state.query
+        if step.query is not None:
+            query = self._query(step.query)
+            if step.query.encodes and query == "" and not state.request.target.endswith("?"):
+                query = None
+        match step.edit:
+            case SetPath(template):
+                raw, state.path, state.raw_path = state.raw_last, text(template, state), None
+                if step.edit.cuts_at_mark:
+                    state.path = state.path.partition("?")[0]
+                    # Go URL.EscapedPath: the last raw path is in use again whenever it decodes to the path.
+                    state.raw_path = raw if paths.decoded(raw) == state.path else None
+            case StripPrefix(prefix, True):
+                state.raw_path = paths.without_prefix(paths.clean_or_dot(state.escaped_path), prefix)
+                state.path, state.raw_last = paths.decoded(state.raw_path), state.raw_path
+            case StripPrefix(prefix):
+                if state.path.startswith(prefix):
+                    state.path = state.path[len(prefix):] or "/"
+                    if not state.path.startswith("/"):
+                        state.path = "/" + state.path
+                    state.raw_path = None
+            case StripSuffix(suffix, True):
+                state.raw_path = paths.clean_or_dot(state.escaped_path).removesuffix(suffix)
+                state.path, state.raw_last = paths.decoded(state.raw_path), state.raw_path
+            case StripSuffix(suffix):
+                state.path = state.path.removesuffix(suffix)
+                state.raw_path = None
+        state.query = query
+        if step.internal:
+            state.rewrites += 1
+            state.internal = True
+        state.pinned = state.pinned or step.pins
+        state.note("rewrite", step.span, f"{before} -> {state.path}")
+        return None
+
+    def _query(self, edit: QueryEdit) -> str:
+        written = text(edit.template, self.state)
+        if edit.encodes:
+            written = "".join(
+                part if isinstance(part, str) else quote_plus(text((part,), self.state)) if part != Var(Variable.QUERY)
+                else text((part,), self.state) for part in edit.template
+            ).strip("&")
+        if edit.appends_query and self.state.query:
+            return f"{written}&{self.state.query}" if written else self.state.query
+        return written
+
+    def set_variable(self, step: SetVariable) -> _Next:
+        self.state.variables[step.name] = text(step.value, self.state)
+        return None
+
+    def forget(self, step: ForgetFields | None) -> _Next:
+        state = self.state
+        state.fields, state.pages, state.compress = [], None, None
+        return None
+
+    def field(self, step: Field) -> _Next:
+        if step.at_once:
+            step = replace(step, value=(text(step.value, self.state),))
+        (self.state.fields if step.side is Side.RESPONSE else self.state.request_fields).append(step)
+        return None
+
+    def error_pages(self, step: ErrorPages) -> _Next:
+        self.state.pages = step
+        return None
+
+    def compress(self, step: Compress) -> _Next:
+        self.state.compress = step
+        return None
+
+    def body_limit(self, step: BodyLimit) -> _Next:
+        if step.when_read:
+            self.state.body_limit = step
+            return None
+        return self.fail(step.status, step.span) if self._too_large(step) else None
+
+    def _too_large(self, step: BodyLimit) -> bool:
+        length = self.state.request.field("Content-Length")
+        return step.limit_bytes is not None and length is not None and length.isdigit() and int(length) > step.limit_bytes
+
+    def nothing(self, step: LogTo | Note) -> _Next:
+        return None
+
+    def protect(self, step: Protect) -> _Next:
+        client = self.state.request.client
+        for rule in step.rules:
+            if any(in_network(client, network) for network in rule.networks):
+                self.state.note("allowed" if rule.allows else "denied", rule.span, client, rule.allows)
+                return None if rule.allows else self.fail(403, rule.span)
+        return None
+
+    # --- answers ------------------------------------------------------------------------------------------------------
+
+    def redirect(self, step: Redirect) -> _Next:
+        location = text(step.location, self.state)
+        if step.absolute and location.startswith("/"):
+            location = f"{self.state.request.scheme}://{self.state.request.authority}{location}"
+        self.state.note(f"redirect {step.status}", step.span, location)
+        self.state.forced_status = None
+        return self.end(step.span, status=step.status, location=location)
+
+    def respond(self, step: Respond) -> _Next:
+        self.state.note(f"answer {step.status}", step.span)
+        if step.raises:
+            return self.fail(step.status, step.span)
+        status = step.status if step.insists else self.state.forced_status or step.status
+        return self.end(step.span, status=status, body=text(step.body, self.state))
+
+    def abort(self, step: Abort) -> _Next:
+        self.state.note("connection closed", step.span)
+        return self.end(step.span, status=None)
+
+    def unserved(self, step: Unserved) -> _Next:
+        self.state.note("a handler or protection that is not read", step.span, step.spelling)
+        self.state.gave_up = f"what {step.spelling} answers is not known"
+        return self.end(step.span, status=200)
+
+    def fail(self, status: int, span: Span | None) -> _Next:
+        """The server's own error: its error page, or the plain status."""
+        state = self.state
+        page = None if state.in_error or state.pages is None else next(
+            (page for page in state.pages.pages if page.statuses is None or status in page.statuses), None)
+        if state.in_error and state.restored:
+            # caddyhttp server.ServeHTTP: an error while an error is handled leaves the first one's status.
+            status = state.error_status or status
+        state.error_status = status
+        if page is None:
+            return self.end(span, status=status, is_error=True)
+        state.in_error = True
+        state.forced_status = page.status.fixed if page.status.fixed is not None else None if page.status.pages_own else status
+        state.note(f"error page for {status}", page.span)
+        if page.redirect:
+            assert page.target is not None
+            redirects = (301, 302, 303, 307, 308)
+            fixed = page.status.fixed if page.status.fixed in redirects else 302
+            return self.end(page.span, status=fixed, location=text(page.target, state))
+        if page.restarts is None:
+            state.fields = [item for item in state.fields if item.survives_errors]
+            state.restored = page.restores
+            if page.restores:
+                raw, state.query = paths.split_target(state.request.target)
+                state.path, state.raw_path, state.method = paths.decoded(raw), raw, state.request.method
+            result = self.run(page.steps)
+            return result if result is not None else self.end(span, status=status, is_error=True)
+        assert page.target is not None
+        path, mark, query = text(page.target, state).partition("?")
+        state.path, state.raw_path, state.internal = path, None, True
+        # nginx (1.22.1, probed): the client's query does not go along to an error page.
+        state.query = query if mark else None
+        if state.method != "HEAD" and not page.keeps_method:
+            state.method = "GET"
+        return _Jump(page.restarts, True)
+
+    def forward(self, step: Forward) -> _Next:
+        state = self.state
+        if state.body_limit is not None and self._too_large(state.body_limit):
+            return self.fail(state.body_limit.status, state.body_limit.span)
+        pool = self.estate.pool(step.pool)
+        members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
+        state.pool_label = pool.name if pool else step.pool
+        state.member_label = members[0] if len(members) == 1 else f"one of {', '.join(members)}"
+        target = self._target(step)
+        if any(ord(character) < 33 or ord(character) > 126 for character in target):
+            state.gave_up = "the origin would get a malformed request line"
+        fields = answering.request_fields([*state.request_fields, *step.fields], state)
+        origin = OriginRequest(members, step.secure, state.method, target, fields, _policy(pool, members),
+                               self._mapped_back(step, target, dict(fields).get("host", "")))
+        state.note("forward", step.span, f"{state.pool_label}{target}")
+        # On an error page nginx keeps the error's status over the origin's; Caddy (2.6.2, probed) sends the origin's.
+        status = 200 if state.restored else state.forced_status or 200
+        return self.end(step.span, status=status, origin=origin, extra=step.response_fields)
+
+    def _mapped_back(self, step: Forward, target: str, host: str) -> str:
+        """What a client gets for Location when the origin redirects to just the target that it was asked for."""
+        location = f"{'https' if step.secure else 'http'}://{host}{target}"
+        for mapping in step.redirects:
+            prefix = text(mapping.prefix, self.state)
+            if location.startswith(prefix):
+                return text(mapping.replacement, self.state) + location[len(prefix):]
+        for item in step.response_fields:
+            if item.operation is Operation.EDIT and item.name.lower() == "location" and item.find is not None:
+                location = compiled(item.find).sub(go_replacement(text(item.value, self.state)), location)
+        return location
+
+    def _target(self, step: Forward) -> str:
+        state = self.state
+        query = state.query_part
+        match step.target:
+            case AsReceived():
+                if (state.raw_path, state.query) == paths.split_target(state.request.target):
+                    return state.request.target
+                return (state.escaped_path or "/") + query
+            case Written(template):
+                return text(template, state)
+            case Mapped(prefix, replacement, True):
+                rest = state.path[len(prefix):].partition("?")[0]
+                return text(replacement, state) + paths.escaped(rest, state.site.reading.escapes) + query
+            case Mapped(prefix, replacement):
+                if state.pinned:
+                    return paths.escaped(state.path, state.site.reading.escapes) + query
+                return text(replacement, state) + paths.escaped(state.path[len(prefix):], state.site.reading.escapes) + query
+
+    # --- files --------------------------------------------------------------------------------------------------------
+
+    def serve(self, step: ServeFiles) -> _Next:
+        state = self.state
+        match serve(step, state):
+            case Found(file, listing):
+                return self.end(step.span, status=step.status or state.forced_status or 200, file=file, listing=listing)
+            case Missing(status):
+                state.missing = True
+                return self.fail(status, step.span)
+            case Moved(status, location):
+                return self.end(step.span, status=status, location=location)
+            case GoOn(label, path):
+                state.path, state.raw_path, state.internal = path, None, True
+                return _Jump(label, True)
+
+    # --- the end ------------------------------------------------------------------------------------------------------
+
+    def end(self, span: Span | None, *, status: int | None, location: str | None = None, origin: OriginRequest | None = None,
+            file: str | None = None, body: str | None = None, listing: bool = False, is_error: bool = False,
+            extra: tuple[Field, ...] = ()) -> Outcome:
+        state = self.state
+        fields = answering.response_fields([*extra, *state.fields], status, is_error, state) if status is not None else ()
+        return Outcome(
+            status, location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
+            state.site.key, span, state.gave_up, tuple(state.trace),
+        )
+
+
+def _policy(pool: Pool | None, members: tuple[str, ...]) -> str:
+    """How one of several members is chosen, in words that two estates can be compared by."""
+    if pool is None:
+        return ""
+    weights = [member.weight for member in pool.members if member.address in members]
+    words = [pool.policy.replace("_", " ")] if len(members) > 1 else []
+    if len(set(weights)) > 1:
+        words.append("with weights " + ", ".join(map(str, weights)))
+    backups = [member.address for member in pool.members if member.backup and not member.down]
+    if backups:
+        words.append(f"{', '.join(backups)} when all fail")
+    return ", ".join(words)
+
+
+_HANDLERS: dict[type, Callable[..., _Next]] = {
+    Block: _Run.block, Choose: _Run.choose, Restart: _Run.jump, Leave: _Run.jump, Rewrite: _Run.rewrite,
+    SetVariable: _Run.set_variable, ForgetFields: _Run.forget, Field: _Run.field, ErrorPages: _Run.error_pages,
+    Compress: _Run.compress, BodyLimit: _Run.body_limit, LogTo: _Run.nothing, Note: _Run.nothing,
+    Protect: _Run.protect, Redirect: _Run.redirect, Respond: _Run.respond, Abort: _Run.abort, Forward: _Run.forward, Unserved: _Run.unserved,
+    ServeFiles: _Run.serve,
+}

@@ -1,0 +1,147 @@
+"""Two outcomes of one request -> what differs, and how much it matters.
+
+Order:    of no consequence; the worst of several differences is the severity of the whole.
+Rule:     breaking is what a user, a client program or an origin would notice: another status class, location, origin,
+          target, content, a lost field or protection. Minor is what RFC 9110 lets a client take for the same.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from urllib.parse import urljoin
+
+from ..model import Severity
+from ..source.plan import canonical
+from .outcome import OriginRequest, Outcome
+from .request import Request
+
+# Fields that a proxy adds about the client: another value is worth knowing, an application rarely breaks on it.
+_CLIENT_FIELDS = frozenset({"x-forwarded-for", "x-forwarded-host", "x-forwarded-proto"})
+# RFC 9110 section 7.6.1: fields of one connection.
+_HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect"})
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    what: str
+    before: str
+    after: str
+    severity: Severity
+
+
+def resolved(location: str | None, request: Request) -> str | None:
+    """The absolute form of a Location: host in lower case (RFC 3986 section 3.2.2), no default port (RFC 9110 section 10.2.2)."""
+    if location is None:
+        return None
+    # A client sends a space in a Location percent-encoded (RFC 3986 section 2.4).
+    joined = urljoin(request.url, location.replace(" ", "%20"))
+    absolute = re.sub(r"^\w+://[^/?#]*", lambda found: found[0].lower(), joined)
+    return re.sub(r"^(http)://([^/:]*):80(?=/|$)|^(https)://([^/:]*):443(?=/|$)",
+                  lambda found: f"{found[1] or found[3]}://{found[2] or found[4]}", absolute)
+
+
+def differences(before: Outcome, after: Outcome, request: Request) -> list[Difference]:
+    """What differs between two outcomes of a request; empty: nothing that the model knows of."""
+    found: list[Difference] = []
+
+    def differ(what: str, one: object, other: object, severity: Severity) -> None:
+        if one != other:
+            found.append(Difference(what, _shown(one), _shown(other), severity))
+
+    if before.status != after.status:
+        differ("status", before.status, after.status, _status_severity(before, after, request))
+        if (before.status or 0) // 100 != (after.status or 0) // 100 or before.origin is None or after.origin is None:
+            return _with_target(found, before, after, request)
+    differ("location", resolved(before.location, request), resolved(after.location, request), Severity.BREAKING)
+    if (before.origin is None) != (after.origin is None):
+        differ("answered by", _answerer(before), _answerer(after), Severity.BREAKING)
+        return found
+    if before.origin and after.origin:
+        found += _origin(before.origin, after.origin, request)
+    elif before.status == after.status:
+        if before.listing != after.listing:
+            differ("listing", before.listing, after.listing, Severity.BREAKING)
+        differ("file", _path(before.file), _path(after.file), Severity.BREAKING if (before.status or 0) < 400 else Severity.MINOR)
+        if before.body is not None and after.body is not None and request.method != "HEAD":
+            differ("content", before.body, after.body, Severity.BREAKING)
+    found += _fields(before, after)
+    differ("content coding", before.coding, after.coding, Severity.MINOR)
+    return found
+
+
+def _shown(value: object) -> str:
+    return "none" if value is None else "nothing" if value == "" else "yes" if value is True else "no" if value is False else str(value)
+
+
+def _path(file: str | None) -> str | None:
+    return re.sub("/{2,}", "/", file).rstrip("/") if file else file
+
+
+def _answerer(outcome: Outcome) -> str:
+    return f"the origin {', '.join(outcome.origin.addresses)}" if outcome.origin else f"the file {outcome.file}" if outcome.file else "the server itself"
+
+
+def _with_target(found: list[Difference], before: Outcome, after: Outcome, request: Request) -> list[Difference]:
+    """Another status of the same redirect, or error, is the only difference; of anything else, the rest would be noise."""
+    one, other = resolved(before.location, request), resolved(after.location, request)
+    if before.location and after.location and one != other:
+        only_query = one is not None and other is not None and one.partition("?")[0] == other.partition("?")[0]
+        found.append(Difference("location", _shown(one), _shown(other), Severity.MINOR if only_query and other == (one or "").partition("?")[0] and after.status == 308 else Severity.BREAKING))
+    return found
+
+
+def _status_severity(before: Outcome, after: Outcome, request: Request) -> Severity:
+    one, other = before.status or 0, after.status or 0
+    if one // 100 == other // 100:
+        return Severity.MINOR
+    if one == 405 and other == 200 and after.file and request.method not in ("GET", "HEAD"):
+        # A file is sent to a method that it is not for: no origin is asked, nothing can change.
+        return Severity.MINOR
+    if one >= 400 and other >= 400 and before.file is None and before.origin is None and after.origin is None:
+        return Severity.MINOR
+    return Severity.BREAKING
+
+
+def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> list[Difference]:
+    found: list[Difference] = []
+
+    def differ(what: str, one: object, other: object, severity: Severity) -> None:
+        if one != other:
+            found.append(Difference(what, _shown(one), _shown(other), severity))
+
+    differ("origin", ", ".join(sorted(map(canonical, before.addresses))), ", ".join(sorted(map(canonical, after.addresses))), Severity.BREAKING)
+    differ("TLS to the origin", before.secure, after.secure, Severity.BREAKING)
+    differ("method to the origin", before.method, after.method, Severity.BREAKING)
+    differ("target at the origin", before.target, after.target, Severity.BREAKING)
+    differ("choice of the origin", before.policy, after.policy, Severity.BREAKING if "when all fail" in before.policy else Severity.MINOR)
+    one = {name: canonical(value) for name, value in before.fields}
+    other = {name: canonical(value) for name, value in after.fields}
+    for name in sorted({*one, *other} - _HOP_BY_HOP):
+        # What no rule speaks of passes as the client sent it.
+        seen = one.get(name, request.field(name)), other.get(name, request.field(name))
+        differ(f"field {name} to the origin", *seen, Severity.MINOR if name in _CLIENT_FIELDS else Severity.BREAKING)
+    differ("redirects of the origin", resolved(canonical(before.mapped_back), request), resolved(canonical(after.mapped_back), request), Severity.BREAKING)
+    return found
+
+
+def _fields(before: Outcome, after: Outcome) -> list[Difference]:
+    found = []
+    one, other = _by_name(before), _by_name(after)
+    for name in sorted({*one, *other}):
+        if one.get(name) == other.get(name):
+            continue
+        added = name not in one
+        # RFC 9111 section 5.3: Expires does not count where Cache-Control has max-age.
+        superseded = name == "expires" and ("max-age" in other.get("cache-control", "") or "no-cache" in other.get("cache-control", ""))
+        severity = Severity.MINOR if added or superseded or (after.status or 0) >= 500 else Severity.BREAKING
+        found.append(Difference(f"field {name}", one.get(name) or "none", other.get(name) or "none", severity))
+    return found
+
+
+def _by_name(outcome: Outcome) -> dict[str, str]:
+    """Field values by name; several lines of one name are one list (RFC 9110 section 5.3)."""
+    out: dict[str, str] = {}
+    for name, value in outcome.fields:
+        out[name] = f"{out[name]}, {value}" if name in out else value
+    return out

@@ -1,0 +1,306 @@
+"""Templates and conditions -> text and truth, for one request in its present state.
+
+Unknown:  an Unread variable makes the outcome `gave_up`, so that no answer is foretold from a guess.
+"""
+
+from __future__ import annotations
+
+import fnmatch
+import ipaddress
+from dataclasses import dataclass, field
+from functools import lru_cache
+from urllib.parse import parse_qsl
+
+import regex
+
+from ..model import (
+    AllOf, Always, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, HostIs,
+    HttpDate, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    Placeholder, Rewritten, SchemeIs, Site, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
+)
+from ..patterns import host_matches, search
+from . import paths
+from .outcome import TraceEntry
+from .request import Facts, Request
+
+
+@dataclass
+class State:
+    """A request on its way through a program. `raw_path` is None once the path was changed; `raw_last`: the last there was."""
+
+    request: Request
+    site: Site
+    facts: Facts
+    path: str
+    raw_path: str | None
+    query: str | None
+    method: str
+    raw_last: str = ""
+    variables: dict[str, str] = field(default_factory=dict)
+    numbered: tuple[str, ...] = ()
+    named: dict[str, str] = field(default_factory=dict)
+    labelled: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    fields: list[Field] = field(default_factory=list)
+    request_fields: list[Field] = field(default_factory=list)
+    pages: ErrorPages | None = None
+    compress: Compress | None = None
+    body_limit: BodyLimit | None = None
+    rewrites: int = 0
+    internal: bool = False
+    pinned: bool = False
+    entered: dict[str, int] = field(default_factory=dict)
+    in_error: bool = False
+    restored: bool = False
+    error_status: int | None = None
+    forced_status: int | None = None
+    root: str = ""
+    found: str = ""
+    pool_label: str = ""
+    member_label: str = ""
+    missing: bool = False
+    gave_up: str = ""
+    trace: list[TraceEntry] = field(default_factory=list)
+
+    def note(self, rule: str, span: Span | None, saw: str = "", held: bool | None = None) -> None:
+        self.trace.append(TraceEntry(rule, span, saw, held))
+
+    def field(self, name: str) -> str:
+        """A request field as it stands: what the client sent, changed by operations that apply at once."""
+        value = self.request.field(name) or ""
+        for item in self.request_fields:
+            if item.at_once and item.name.lower() == name.lower():
+                added = text(item.value, self)
+                value = {Operation.SET: added, Operation.REMOVE: "", Operation.DEFAULT: value or added}.get(item.operation, f"{value},{added}".strip(","))
+        return value
+
+    @property
+    def query_part(self) -> str:
+        """The query with its mark, as it goes on the wire."""
+        return f"?{self.query}" if self.query or (self.query is not None and self.site.reading.keeps_empty_query) else ""
+
+    @property
+    def escaped_path(self) -> str:
+        return self.raw_path if self.raw_path is not None else paths.escaped(self.path, self.site.reading.escapes)
+
+
+# --- templates --------------------------------------------------------------------------------------------------------
+
+def text(template: Template, state: State) -> str:
+    """The template completed. Missing values are empty."""
+    return "".join(part if isinstance(part, str) else _part(part, state) for part in template)
+
+
+def _part(part: Var | Capture | HttpDate | Placeholder | Unread, state: State) -> str:
+    match part:
+        case Capture(group, label, is_escaped):
+            value = _capture(group, label, state)
+            return paths.escaped(value, state.site.reading.escapes + "&+") if is_escaped else value
+        case HttpDate(seconds):
+            return f"(now {seconds:+d} s)"
+        case Placeholder(spelling):
+            return spelling
+        case Unread(spelling):
+            state.gave_up = f"the value of {spelling} is not known"
+            return spelling
+        case Var(variable, name):
+            return _variable(variable, name, state)
+
+
+def _capture(group: int | str, label: str, state: State) -> str:
+    if isinstance(group, str):
+        return state.named.get(f"{label}.{group}" if label else group, "")
+    values = state.labelled.get(label, ()) if label else state.numbered
+    return values[group] if group < len(values) else ""
+
+
+def _variable(variable: Variable, name: str, state: State) -> str:
+    request = state.request
+    match variable:
+        case Variable.SCHEME:
+            return request.scheme
+        case Variable.HOST:
+            return request.host.lower()
+        case Variable.HOST_SENT:
+            return request.host
+        case Variable.AUTHORITY:
+            return request.authority
+        case Variable.PORT:
+            return str(request.port)
+        case Variable.SITE_NAME:
+            return state.site.names[0].text if state.site.names else ""
+        case Variable.METHOD:
+            return state.method
+        case Variable.TARGET:
+            return request.target
+        case Variable.PATH:
+            return state.path
+        case Variable.PATH_ESCAPED:
+            return state.escaped_path
+        case Variable.TARGET_NOW:
+            return (state.escaped_path or "/") + state.query_part
+        case Variable.ORIGINAL_PATH:
+            return paths.split_target(request.target)[0]
+        case Variable.QUERY:
+            return name + state.query if state.query else ""
+        case Variable.QUERY_MARK:
+            return "?" if state.query else ""
+        case Variable.CLIENT:
+            return request.client
+        case Variable.CLIENT_CHAIN:
+            sent = request.field("X-Forwarded-For")
+            return f"{sent}, {request.client}" if sent else request.client
+        case Variable.POOL:
+            return state.pool_label
+        case Variable.MEMBER:
+            return state.member_label
+        case Variable.STATUS:
+            return str(state.error_status or "")
+        case Variable.ROOT:
+            return state.root
+        case Variable.FOUND:
+            return state.found
+        case Variable.ARGUMENT:
+            return _argument(name, state)
+        case Variable.FIELD:
+            return request.authority if name.lower() == "host" else state.field(name)
+        case Variable.COOKIE:
+            return _cookie(name, request)
+        case Variable.VARIABLE:
+            return state.variables.get(name, "")
+
+
+def _argument(name: str, state: State) -> str:
+    # nginx manual, core module, $arg_name: the raw value of the first argument of that name, whatever its case.
+    for piece in (state.query or "").split("&"):
+        found, _, value = piece.partition("=")
+        if found.lower() == name.lower():
+            return value
+    return ""
+
+
+def _cookie(name: str, request: Request) -> str:
+    for piece in (request.field("Cookie") or "").split(";"):
+        found, _, value = piece.strip().partition("=")
+        if found == name:
+            return value
+    return ""
+
+
+# --- conditions -------------------------------------------------------------------------------------------------------
+
+def holds(condition: Condition, state: State) -> bool:
+    """Whether the condition holds now. A pattern that matches sets the captures."""
+    match condition:
+        case Always():
+            return True
+        case PathIs(path, ignores_case, form):
+            return _same(_path(form, state, path), path, ignores_case)
+        case PathStartsWith(prefix, ignores_case, form):
+            seen = _path(form, state, prefix)
+            return seen.lower().startswith(prefix.lower()) if ignores_case else seen.startswith(prefix)
+        case PathGlob(glob, ignores_case, form):
+            seen = _path(form, state, glob)
+            return _glob(glob.lower() if ignores_case else glob, seen.lower() if ignores_case else seen)
+        case PathMatches(pattern, form, miss_forgets):
+            return _matches(pattern, _path(form, state, ""), state, miss_forgets)
+        case HostIs(names, one_label):
+            return any(host_matches(name, state.request.host.lower(), one_label) for name in names)
+        case SchemeIs(scheme):
+            return state.request.scheme == scheme
+        case MethodIn(methods):
+            return state.method in methods
+        case ClientIn(networks):
+            return any(in_network(state.request.client, network) for network in networks)
+        case TextIs(template, values, ignores_case):
+            seen = text(template, state)
+            return any(_same(seen, value, ignores_case) for value in values)
+        case TextMatches(template, pattern, miss_forgets):
+            return _matches(pattern, text(template, state), state, miss_forgets)
+        case FileExists(root, path, kind, strip, True):
+            tested = paths.clean(text(path, state)).rstrip("/")
+            if (seen := state.facts.lookup(text(root, state).rstrip("/") + (tested or "/"))) is None or kind not in (seen, FileKind.ANY):
+                return False
+            state.found = tested + "/" if kind is FileKind.FOLDER or not tested else tested
+            return True
+        case FileExists(root, path, kind, strip):
+            tested = text(path, state)
+            found = state.facts.lookup(text(root, state) + tested.removeprefix(strip) if strip else text(root, state) + tested)
+            return found is not None and (kind is FileKind.ANY or found is kind)
+        case Rewritten(label):
+            return state.internal if not label else state.rewrites > state.entered.get(label, 0)
+        case AllOf(conditions):
+            return all(holds(item, state) for item in conditions)
+        case AnyOf(conditions):
+            return any(holds(item, state) for item in conditions)
+        case Not(item):
+            return not holds(item, state)
+        case Unknowable(spelling):
+            state.gave_up = f"the condition {spelling} is not known"
+            return False
+
+
+def _path(form: PathForm, state: State, against: str) -> str:
+    if form is PathForm.CURRENT:
+        return state.path
+    # Caddy (2.6.2, probed): a path that stripping left empty is not "/".
+    return paths.clean(state.path, merges_slashes="//" not in against) if state.path else ""
+
+
+def _same(seen: str, wanted: str, ignores_case: bool) -> bool:
+    return seen.lower() == wanted.lower() if ignores_case else seen == wanted
+
+
+def _matches(pattern: Pattern, seen: str, state: State, miss_forgets: bool) -> bool:
+    found = search(pattern, seen)
+    if found is None:
+        if miss_forgets:
+            state.numbered = ()
+        return False
+    groups = tuple(value or "" for value in (found.group(0), *found.groups()))
+    if pattern.label:
+        state.labelled[pattern.label] = groups
+        state.named.update({f"{pattern.label}.{name}": value or "" for name, value in found.groupdict().items()})
+    else:
+        state.numbered = groups
+        state.named.update({name: value or "" for name, value in found.groupdict().items()})
+    return True
+
+
+def _glob(glob: str, seen: str) -> bool:
+    # caddyhttp MatchPath (2.6.2): a star at one end, or at both, is a suffix, prefix or part; else path.Match, whose
+    # star does not cross a slash.
+    if glob == "*":
+        return True
+    inner = glob.strip("*")
+    if glob.count("*") == 2 and glob.startswith("*") and glob.endswith("*"):
+        return inner in seen
+    if glob.count("*") == 1 and glob.startswith("*"):
+        return seen.endswith(inner)
+    if glob.count("*") == 1 and glob.endswith("*"):
+        return seen.startswith(inner)
+    return _shell_glob(glob).fullmatch(seen) is not None
+
+
+@lru_cache(maxsize=1024)
+def _shell_glob(glob: str) -> regex.Pattern[str]:
+    translated = fnmatch.translate(glob).removeprefix("(?s:").removesuffix(")\\Z")
+    return regex.compile(translated.replace(".*", "[^/]*").replace("(?>[^/]*?", "(?:[^/]*?"))
+
+
+@lru_cache(maxsize=4096)
+def _network(text_: str) -> ipaddress.IPv4Network | ipaddress.IPv6Network | None:
+    try:
+        return ipaddress.ip_network(text_, strict=False)
+    except ValueError:
+        return None
+
+
+def in_network(client: str, network: str) -> bool:
+    """Whether an address lies in a CIDR block or is the address given."""
+    found = _network(network)
+    return found is not None and ipaddress.ip_address(client) in found
+
+
+def arguments(query: str) -> list[tuple[str, str]]:
+    """The arguments of a query, decoded."""
+    return parse_qsl(query, keep_blank_values=True)

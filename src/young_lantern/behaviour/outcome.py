@@ -1,0 +1,79 @@
+"""What happens to a request, and the trace that led there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from ..model import Span
+
+
+@dataclass(frozen=True, slots=True)
+class TraceEntry:
+    """One step met: the rule in words, its place, the value it saw, and whether it held (None: not a question)."""
+
+    rule: str
+    span: Span | None
+    saw: str = ""
+    held: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class OriginRequest:
+    """What reaches the origin.
+
+    fields:      names in lower case, in order; only those that a rule sets, adds or removes
+    mapped_back: the Location that a client gets when the origin redirects to just this target under the host it saw
+    """
+
+    addresses: tuple[str, ...]
+    secure: bool
+    method: str
+    target: str
+    fields: tuple[tuple[str, str], ...]
+    policy: str = ""
+    mapped_back: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """status None: the connection is closed without an answer. fields: the response fields that rules decide."""
+
+    status: int | None
+    location: str | None = None
+    origin: OriginRequest | None = None
+    file: str | None = None
+    body: str | None = None
+    fields: tuple[tuple[str, str], ...] = ()
+    coding: str | None = None
+    listing: bool = False
+    missing: bool = False  # an error of the file server's: nothing there, or nothing that it shows
+    site: str | None = None
+    decided_by: Span | None = None
+    gave_up: str = ""
+    trace: tuple[TraceEntry, ...] = ()
+
+    def as_json(self) -> dict[str, Any]:
+        """The outcome as DESIGN's JSON: status, location, origin, file, fields, site, trace."""
+        origin = None
+        if self.origin:
+            origin = {
+                "address": list(self.origin.addresses), "secure": self.origin.secure, "method": self.origin.method,
+                "target": self.origin.target, "fields": _json_fields(self.origin.fields), "mapped_back": self.origin.mapped_back,
+            }
+        return {
+            "status": self.status, "location": self.location, "origin": origin, "file": self.file, "body": self.body,
+            "fields": _json_fields(self.fields), "coding": self.coding, "listing": self.listing, "site": self.site,
+            "trace": [
+                {"rule": entry.rule, "file": entry.span.file if entry.span else None,
+                 "line": entry.span.line if entry.span else None, "saw": entry.saw, "held": entry.held}
+                for entry in self.trace
+            ],
+        }
+
+
+def _json_fields(fields: tuple[tuple[str, str], ...]) -> dict[str, list[str]]:
+    out: dict[str, list[str]] = {}
+    for name, value in fields:
+        out.setdefault(name, []).append(value)
+    return out

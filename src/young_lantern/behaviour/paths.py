@@ -1,0 +1,96 @@
+"""Paths as the servers see them: percent-decoding, slashes, dot segments; and back again.
+
+Source:   RFC 3986 sections 2.1, 5.2.4, 6.2.2; ngx_http_parse_complex_uri; Go net/url and path.Clean (Caddy).
+"""
+
+from __future__ import annotations
+
+import re
+from urllib.parse import unquote_to_bytes
+
+from ..model import PathReading
+
+_ESCAPE = re.compile(r"%(?![0-9A-Fa-f]{2})")
+
+
+def split_target(target: str) -> tuple[str, str | None]:
+    """raw path, and the raw query or None when there is no question mark."""
+    path, mark, query = target.partition("?")
+    return path, query if mark else None
+
+
+def read_path(raw: str, reading: PathReading) -> str | None:
+    """The path that rules see, or None when the server refuses the target with 400."""
+    if _ESCAPE.search(raw) or not raw.startswith("/"):
+        return None
+    path = decoded(raw)
+    if "\0" in path and reading.refuses_upward:
+        return None
+    return normalised(path, reading) if reading.resolves_dots or reading.merges_slashes else path
+
+
+def normalised(path: str, reading: PathReading) -> str | None:
+    """Slashes merged and dot segments resolved as the reading says; None when it leads above the root."""
+    if reading.merges_slashes:
+        path = re.sub("/{2,}", "/", path)
+    if not reading.resolves_dots or "/." not in path:
+        return path
+    out: list[str] = []
+    segments = path.split("/")[1:]
+    for number, segment in enumerate(segments):
+        last = number == len(segments) - 1
+        if segment == ".." :
+            if not out and reading.refuses_upward:
+                return None
+            if out:
+                out.pop()
+            if last:
+                out.append("")
+        elif segment == ".":
+            if last:
+                out.append("")
+        else:
+            out.append(segment)
+    return "/" + "/".join(out)
+
+
+def clean(path: str, *, merges_slashes: bool = True) -> str:
+    """The path as a Caddy matcher sees it: dots resolved, slashes merged, a final slash kept (path.Clean)."""
+    reading = PathReading(merges_slashes, resolves_dots=True, refuses_upward=False)
+    cleaned = normalised("/" + path.lstrip("/") if merges_slashes else path, reading) or "/"
+    # Go path.Clean drops a final slash, and Caddy puts it back only if one was written: `/a/.` is `/a`.
+    return cleaned if path.endswith("/") else cleaned.rstrip("/") or "/"
+
+
+def clean_or_dot(path: str) -> str:
+    """As `clean`, but an empty path becomes "." (Go path.Clean, which Caddy's stripping calls)."""
+    if not path:
+        return "."
+    return clean(path) if path.startswith("/") else clean(path).lstrip("/") or "."
+
+
+def without_prefix(raw: str, prefix: str) -> str:
+    """The raw path without a prefix, whose characters may stand percent-encoded in it, in either case (Caddy)."""
+    at = 0
+    for wanted in prefix:
+        seen, width = raw[at:at + 1], 1
+        if seen == "%" and wanted != "%":
+            seen, width = decoded(raw[at:at + 3]), 3
+        if seen.lower() != wanted.lower():
+            return raw
+        at += width
+    return raw[at:]
+
+
+def decoded(path: str) -> str:
+    """The path with its percent-encodings undone, bytes that are not UTF-8 kept (surrogateescape)."""
+    return unquote_to_bytes(path.encode("utf-8", "surrogateescape")).decode("utf-8", "surrogateescape")
+
+
+def escaped(path: str, escapes: str) -> str:
+    """The path as it goes on the wire: controls, bytes beyond ASCII and the characters in `escapes` percent-encoded."""
+    out = []
+    for byte in path.encode("utf-8", "surrogateescape"):
+        character = chr(byte)
+        out.append(f"%{byte:02X}" if byte < 33 or byte > 126 or character in escapes else character)
+    return "".join(out)

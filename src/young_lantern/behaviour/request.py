@@ -1,0 +1,110 @@
+"""A request, and what is known of the world while it is decided.
+
+Source:   RFC 9110 section 7.1 (target), RFC 3986 section 3.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import Enum
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from ..errors import LanternError
+from ..model import FileKind
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """target: raw path and query as they go on the wire; port: of the listener; fields: without Host."""
+
+    method: str
+    scheme: str
+    host: str
+    port: int
+    target: str
+    fields: tuple[tuple[str, str], ...] = ()
+    client: str = "192.0.2.10"
+
+    @property
+    def url(self) -> str:
+        return f"{self.scheme}://{self.authority}{self.target}"
+
+    @property
+    def authority(self) -> str:
+        """The Host field: the host, and the port unless it is the scheme's own (RFC 9110 section 7.2)."""
+        return self.host if self.port == {"http": 80, "https": 443}[self.scheme] else f"{self.host}:{self.port}"
+
+    def field(self, name: str) -> str | None:
+        return next((value for found, value in self.fields if found.lower() == name.lower()), None)
+
+    def __str__(self) -> str:
+        return f"{self.method} {self.url}"
+
+
+def request_for(url: str, method: str = "GET", fields: dict[str, str] | None = None) -> Request:
+    """A request from its URL. Raises LanternError for anything that is no http or https URL."""
+    try:
+        parts = urlsplit(url)
+        port = parts.port
+    except ValueError as error:
+        raise LanternError(f"{url!r} is not a URL: {error}") from None
+    if parts.scheme not in ("http", "https") or not parts.hostname:
+        raise LanternError(f"{url!r} is not an http or https URL such as https://www.fernhollow.example/path")
+    target = (parts.path or "/") + (f"?{parts.query}" if parts.query or url.endswith("?") else "")
+    host = f"[{parts.hostname}]" if ":" in parts.hostname else parts.hostname
+    return Request(method.upper(), parts.scheme, host, port or (443 if parts.scheme == "https" else 80), target, tuple((fields or {}).items()))
+
+
+class Assumed(Enum):
+    """What to take as lying below the document roots when no real folder says."""
+
+    NOTHING = "nothing there"
+    FILES = "a file"
+    FOLDERS = "a folder with an index file"
+    BARE_FOLDERS = "a folder without an index file"
+
+
+@dataclass(frozen=True)
+class Facts:
+    """Which files exist: `lookup` answers for a full path, from a real folder or an assumption."""
+
+    lookup: Callable[[str], FileKind | None]
+    name: str = ""
+
+
+def assumed(what: Assumed, indexes: frozenset[str], roots: frozenset[str] = frozenset()) -> Facts:
+    """Facts that hold for whatever path is asked, and do not contradict each other.
+
+    indexes: names of index files that either estate looks for
+    roots:   the document roots of both; they are folders always
+    """
+
+    def lookup(path: str) -> FileKind | None:
+        name = path.rstrip("/")
+        kind = FileKind.FOLDER if name in roots else _kind(name.rpartition("/")[2])
+        return None if kind is FileKind.FILE and path.endswith("/") else kind
+
+    def _kind(last: str) -> FileKind | None:
+        if what is Assumed.NOTHING:
+            return None
+        if what is Assumed.FILES:
+            return FileKind.FILE
+        if last in indexes:
+            return FileKind.FILE if what is Assumed.FOLDERS else None
+        return FileKind.FILE if "." in last else FileKind.FOLDER
+
+    return Facts(lookup, what.value)
+
+
+def real_files(move: Callable[[str], Path] = Path) -> Facts:
+    """Facts from this machine's file system. `move` says where a path of the configuration lies here."""
+
+    def lookup(path: str) -> FileKind | None:
+        here = move(path)
+        if here.is_dir():
+            return FileKind.FOLDER
+        return FileKind.FILE if here.is_file() and not path.endswith("/") else None
+
+    return Facts(lookup, "the real folders")

@@ -1,0 +1,138 @@
+"""ServeFiles for one request -> what is found, or where to go on. Two manners: nginx's and Caddy's (Folders.canonical).
+
+Source:   nginx index and static modules; Caddy fileserver (2.6.2, probed).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from ..model import FileKind, ServeFiles
+from . import paths
+from .evaluate import State, text
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """The file or, when `listing`, the folder that is sent."""
+
+    file: str
+    listing: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Missing:
+    """An error of the file server's own."""
+
+    status: int
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """A redirect that adds or removes a final slash."""
+
+    status: int
+    location: str
+
+
+@dataclass(frozen=True, slots=True)
+class GoOn:
+    """An internal redirect to the index file: the block with this label is entered again with this path."""
+
+    label: str
+    path: str
+
+
+Served = Found | Missing | Moved | GoOn
+
+
+def serve(step: ServeFiles, state: State) -> Served:
+    """What the file server does with the state's path."""
+    state.root = text(step.root, state)
+    if step.folders.canonical:
+        return _canonical(step, state)
+    if state.method not in step.methods and state.method not in step.methods_after_lookup:
+        return Missing(step.wrong_method_status)
+    if state.pinned and (step.strip or step.whole_path is not None):
+        # nginx (1.22.1, probed): an alias in a location whose path was rewritten by `break` is 500.
+        return Missing(500)
+    rest = state.path[len(step.strip):] if step.strip and state.path.startswith(step.strip) else state.path
+    full = text(step.whole_path, state) if step.whole_path is not None else state.root + rest
+    kind = state.facts.lookup(full)
+    state.note("file", step.span, full, kind is not None)
+    if state.path.endswith("/"):
+        return _folder(step, state, full)
+    if kind is FileKind.FOLDER:
+        if step.folders.added_slash is None:
+            return Missing(step.missing_status)
+        query = f"?{state.query}" if state.query else ""
+        return Moved(step.folders.added_slash, paths.escaped(state.path, state.site.reading.escapes) + "/" + query)
+    return Missing(step.missing_status) if kind is None else _file(step, state, full)
+
+
+def _file(step: ServeFiles, state: State, full: str) -> Served:
+    return Found(full) if state.method in step.methods or "*" in step.methods else Missing(step.wrong_method_status)
+
+
+def _folder(step: ServeFiles, state: State, full: str) -> Served:
+    folders = step.folders
+    is_folder = state.facts.lookup(full) is FileKind.FOLDER
+    for template in folders.index:
+        name = text(template, state)
+        # nginx index module: a name with a slash in front is gone to untested, be there a folder or not.
+        if name.startswith("/") and folders.restarts:
+            return GoOn(folders.restarts, name)
+        if not is_folder:
+            break
+        if state.facts.lookup(full + name) is FileKind.FILE:
+            if folders.restarts is None:
+                return _file(step, state, full + name)
+            state.note("index file", step.span, full + name)
+            return GoOn(folders.restarts, state.path + name)
+    if not is_folder:
+        return Missing(step.missing_status)
+    listing = folders.listing and state.method in step.methods
+    if listing and not full.endswith("/") and state.facts.lookup(full[:-1]) is not FileKind.FOLDER:
+        # ngx_http_autoindex_module takes one character off the end, slash or not (an alias may lack it): it opens
+        # `/srv/doc` for `/srv/docs` (1.22.1, probed).
+        return Missing(step.missing_status)
+    if listing:
+        return Found(full, listing=True)
+    return Missing(folders.no_index_status)
+
+
+def _canonical(step: ServeFiles, state: State) -> Served:
+    folders = step.folders
+    full = state.root.rstrip("/") + paths.clean(state.path)
+    kind = state.facts.lookup(full)
+    state.note("file", step.span, full, kind is not None)
+    if kind is None or (kind is FileKind.FILE and full.endswith("/")):
+        return Missing(step.missing_status)
+    index = next(_indexes(step, state, full), None) if kind is FileKind.FOLDER else None
+    if kind is FileKind.FOLDER and index is None and not folders.listing:
+        return Missing(folders.no_index_status)
+    original = paths.decoded(paths.split_target(state.request.target)[0])
+    # A folder that is listed gets its slash as well when stripping left nothing of the path (2.6.2, probed).
+    emptied = not state.path and kind is FileKind.FOLDER and index is None
+    if folders.added_slash and (emptied or _base(original) == _base(state.path)):
+        if kind is FileKind.FOLDER and not original.endswith("/"):
+            return Moved(folders.added_slash, paths.clean(original.lstrip("/")).rstrip("/") + "/")
+        if kind is FileKind.FILE and original.endswith("/"):
+            return Moved(folders.added_slash, paths.clean(original.lstrip("/")).rstrip("/"))
+    if kind is FileKind.FOLDER and index is None:
+        return Found(full, listing=True)
+    return _file(step, state, index or full)
+
+
+def _indexes(step: ServeFiles, state: State, full: str) -> Iterator[str]:
+    for template in step.folders.index:
+        candidate = full.rstrip("/") + "/" + text(template, state)
+        if state.facts.lookup(candidate) is not None:
+            yield candidate
+
+
+def _base(path: str) -> str:
+    # Go path.Base: trailing slashes do not count; "." of an empty one, "/" of nothing but slashes.
+    trimmed = path.rstrip("/")
+    return trimmed.rpartition("/")[2] if trimmed else ("/" if path else ".")

@@ -1,0 +1,258 @@
+"""Two estates -> requests that stand at every boundary of every host and path pattern of both.
+
+Rule:     what a condition tells apart is asked from both its sides: a prefix with and without its slash and with one letter
+          more, a pattern by its examples and by what nearly matches, a network from within and without. Patterns are also
+          tried below every prefix, since which of the two wins is what servers differ in.
+Left out: automata over all conditions at once (docs/comparison.md says what follows from that).
+"""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from ..model import (
+    AddressRule, BodyLimit, ClientIn, Compress, ErrorPage, Estate, HostName, Listener, Mapped, PathGlob, PathIs,
+    PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix, TextIs, TextMatches, Var, Variable, literal,
+)
+from ..model.walk import walk
+from ..patterns import examples
+from .decide import choose_site
+from .request import Assumed, Facts, Request, assumed
+
+# Every site is asked for these, whatever it says: the root, slashes, dots, escapes, case, a file and a folder.
+_ALWAYS = ("/", "/x", "/x/", "/x.html", "/X.html", "//x", "/x//y", "/x/./y", "/x/../y", "/%78", "/x%20y", "/x%2Fy", "/x;y", "/.x")
+_OTHER_HOST = "other-name.example"
+_CLIENTS = ("192.0.2.10", "198.51.100.200")
+# Chosen among 12, 24 and 48: at 24 a site of 20 prefixes and 10 patterns has some 500 paths.
+_MOST_COMBINED = 24
+
+
+@dataclass(frozen=True, slots=True)
+class Witness:
+    request: Request
+    facts: Facts
+
+
+@dataclass
+class Witnesses:
+    """The requests, and the patterns for which no example could be made."""
+
+    rows: list[Witness] = field(default_factory=list)
+    unreached: set[str] = field(default_factory=set)
+
+
+def find_witnesses(before: Estate, after: Estate) -> Witnesses:
+    """All requests for two estates whose ports are numbers."""
+    found = Witnesses()
+    seen: set[tuple[object, ...]] = set()
+    indexes = frozenset(text for estate in (before, after) for site in estate.sites for text in _indexes(site))
+    roots = frozenset(root for estate in (before, after) for site in estate.sites for root in _roots(site))
+    facts = [assumed(what, indexes, roots) for what in Assumed]
+    ports = dict.fromkeys((listener.port, listener.secure) for estate in (before, after) for listener in estate.listeners)
+    for port, secure in ports:
+        done: set[tuple[str, str]] = set()
+        for host in _hosts(before, after, port, secure):
+            sites = [_site(estate, port, secure, host) for estate in (before, after)]
+            pair = (sites[0].key if sites[0] else "", sites[1].key if sites[1] else "")
+            here = [site for site in sites if site]
+            paths = _paths(here, found.unreached) if pair not in done else ["/", "/x"]
+            whole = pair not in done
+            done.add(pair)
+            for row in _requests(here, host, int(str(port)), secure, paths, facts, whole):
+                key = (row.request, row.facts.name)
+                if key not in seen:
+                    seen.add(key)
+                    found.rows.append(row)
+    return found
+
+
+def _site(estate: Estate, port: object, secure: bool, host: str) -> Site | None:
+    from .decide import choose_listener
+
+    listener = choose_listener(estate, Request("GET", "https" if secure else "http", host, int(str(port)), "/"))
+    if listener is None or listener.secure != secure:
+        return None
+    site = choose_site(estate, listener, host)[0]
+    return site if isinstance(site, Site) else None
+
+
+def _hosts(before: Estate, after: Estate, port: object, secure: bool) -> list[str]:
+    names: list[str] = []
+    for estate in (before, after):
+        for listener in estate.listeners:
+            if (listener.port, listener.secure) == (port, secure):
+                names += [host for row in listener.rows for host in _examples_of(row.host)]
+    return list(dict.fromkeys([*names, _OTHER_HOST]))
+
+
+def _examples_of(name: HostName) -> list[str]:
+    if name.pattern is not None:
+        return [text for text in examples(name.pattern, starts_with_slash=False)[:3] if text and all(c.isalnum() or c in ".-" for c in text)]
+    if name.text.startswith("*."):
+        return ["a" + name.text[1:], "b.a" + name.text[1:]]
+    if name.text.endswith(".*"):
+        return [name.text[:-1] + "example"]
+    return [] if name.is_any else [name.text]
+
+
+def _indexes(site: Site) -> Iterator[str]:
+    for item in walk(site.program):
+        if isinstance(item, ServeFiles):
+            for name in item.folders.index:
+                text = literal(name)
+                if text:
+                    yield text.lstrip("/")
+
+
+def _roots(site: Site) -> Iterator[str]:
+    for item in walk(site.program):
+        if isinstance(item, ServeFiles) and (not item.strip or item.strip.endswith("/")):
+            text = literal(item.root)
+            if text:
+                yield text.rstrip("/")
+
+
+def _paths(sites: list[Site], unreached: set[str]) -> list[str]:
+    prefixes: list[str] = []
+    paths: list[str] = list(_ALWAYS)
+    tails: list[str] = []
+    for site in sites:
+        for item in walk(site.program):
+            match item:
+                case PathIs(path):
+                    paths += _around(path)
+                case PathStartsWith(prefix):
+                    prefixes.append(prefix)
+                case PathGlob(glob):
+                    paths += _around(glob.replace("*", "x")) + _around(glob.replace("*", ""))
+                case StripPrefix(prefix) | Mapped(prefix) if prefix:
+                    prefixes.append(prefix)
+                case ServeFiles(strip=strip) if strip:
+                    prefixes.append(strip)
+                case PathMatches(pattern):
+                    made = _of_pattern(pattern, unreached)
+                    paths += made
+                    tails += [path.rpartition("/")[2] for path in made]
+                case Rewrite(edit=SetPath(template)) | ErrorPage(target=template):
+                    text = literal(template or ())
+                    if text and text.startswith("/"):
+                        paths += _around(text.partition("?")[0])
+    for prefix in dict.fromkeys(prefixes):
+        paths += [*_around(prefix), prefix + "x", prefix.rstrip("/") + "/x/y", prefix.rstrip("/") + "/x.html"]
+    for prefix in list(dict.fromkeys(prefixes))[:_MOST_COMBINED]:
+        for tail in list(dict.fromkeys(filter(None, tails)))[:_MOST_COMBINED]:
+            paths.append(prefix.rstrip("/") + "/" + tail)
+    return [path for path in dict.fromkeys(paths) if path.startswith("/") and not any(ord(c) <= 32 or ord(c) > 126 or c == "?" for c in path)]
+
+
+def _around(path: str) -> list[str]:
+    """A path and its neighbours."""
+    path = _wire(path)
+    if path == "/":
+        return ["/"]
+    bare = path.rstrip("/")
+    return [path, bare, bare + "/", path + "x", bare + "x", path.swapcase()]
+
+
+def _of_pattern(pattern: Pattern, unreached: set[str]) -> list[str]:
+    made = [_wire(text) for text in examples(pattern)]
+    if not made:
+        unreached.add(pattern.text)
+    return [near for text in made[:6] for near in (text, text + "x", text.rstrip("/") + "/", "/x" + text, text.swapcase())]
+
+
+def _wire(path: str) -> str:
+    """A decoded path as it goes on the wire."""
+    from .paths import escaped
+
+    return escaped(path, " \"#%<>?\\^`{|}")
+
+
+def _requests(sites: list[Site], host: str, port: int, secure: bool, paths: list[str], facts: list[Facts], whole: bool) -> Iterator[Witness]:
+    scheme = "https" if secure else "http"
+
+    def made(path: str, method: str = "GET", fields: tuple[tuple[str, str], ...] = (), client: str = _CLIENTS[0]) -> Request:
+        return Request(method, scheme, host, port, path, fields, client)
+
+    nothing, a_file = facts[0], facts[1]
+    for path in paths:
+        for fact in facts:
+            yield Witness(made(path), fact)
+    if not whole:
+        return
+    special = list(_special_fields(sites))
+    queries = ["q=1", *_special_queries(sites)]
+    clients = _special_clients(sites)
+    limits = {item.limit_bytes for site in sites for item in walk(site.program) if isinstance(item, BodyLimit) and item.limit_bytes}
+    compresses = any(isinstance(item, Compress) for site in sites for item in walk(site.program))
+    for path in paths:
+        for fact in (nothing, a_file):
+            for query in queries:
+                yield Witness(made(f"{path}?{query}"), fact)
+            for method in ("HEAD", "POST"):
+                yield Witness(made(path, method), fact)
+        yield Witness(made(path, "DELETE"), a_file)
+        for fields in special:
+            yield Witness(made(path, fields=fields), a_file)
+        for client in clients:
+            yield Witness(made(path, client=client), a_file)
+        for limit in limits:
+            yield Witness(made(path, "POST", (("Content-Length", str(limit + 1)),)), nothing)
+        if compresses:
+            yield Witness(made(path, fields=(("Accept-Encoding", "gzip"),)), a_file)
+        yield Witness(made(path, fields=(("X-Forwarded-For", "203.0.113.7"),)), nothing)
+
+
+def _special_fields(sites: list[Site]) -> Iterator[tuple[tuple[str, str], ...]]:
+    """Field values that some condition asks for."""
+    seen = set()
+    for name, value in _asked(sites, Variable.FIELD):
+        if (name, value) not in seen and name.lower() != "host":
+            seen.add((name, value))
+            yield ((name.title(), value),)
+    for name, value in _asked(sites, Variable.COOKIE):
+        if (name, value) not in seen:
+            seen.add((name, value))
+            yield (("Cookie", f"{name}={value}"),)
+
+
+def _special_queries(sites: list[Site]) -> list[str]:
+    found = [f"{name}={value}" for name, value in _asked(sites, Variable.ARGUMENT)]
+    found += [value for _, value in _asked(sites, Variable.QUERY) if value]
+    return [query for query in dict.fromkeys(found) if all(33 <= ord(c) <= 126 and c != "#" for c in query)]
+
+
+def _asked(sites: list[Site], variable: Variable) -> Iterator[tuple[str, str]]:
+    for site in sites:
+        for item in walk(site.program):
+            if not isinstance(item, TextIs | TextMatches) or len(item.template) != 1:
+                continue
+            part = item.template[0]
+            if not isinstance(part, Var) or part.variable is not variable:
+                continue
+            values = [value for value in item.values if value] or ["x", "0"] if isinstance(item, TextIs) else examples(item.pattern, starts_with_slash=False)[:2]
+            for value in values:
+                if value and value.isprintable():
+                    yield part.name, value
+
+
+def _special_clients(sites: list[Site]) -> list[str]:
+    networks = {network for site in sites for item in walk(site.program) if isinstance(item, AddressRule | ClientIn) for network in item.networks}
+    found = [_CLIENTS[1]] if networks else []
+    for network in sorted(networks):
+        try:
+            parsed = ipaddress.ip_network(network, strict=False)
+        except ValueError:
+            continue
+        if parsed.prefixlen:
+            found.append(str(parsed[min(9, parsed.num_addresses - 1)]))
+            following = int(parsed.broadcast_address) + 1
+            if following < 2 ** parsed.max_prefixlen:
+                found.append(str(ipaddress.ip_address(following) if parsed.version == 4 else ipaddress.IPv6Address(following)))
+    return list(dict.fromkeys(found))
+
+
+def listening(listener: Listener) -> tuple[object, bool]:
+    return listener.port, listener.secure

@@ -1,0 +1,172 @@
+"""Arguments of `lantern` and its commands. The work is imported only by the command that does it, so that help comes at once."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Optional
+
+import typer
+
+from .output import DIFFERS, FAILED, SAME, check_output_folder, clear_errors, progress, say, show, show_json, write_all
+
+app = typer.Typer(
+    name="lantern", add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None,
+    help="Moves web front ends between server configuration dialects, and shows that requests get the same answer.",
+)
+Source = Annotated[Path, typer.Argument(metavar="SOURCE", help="a configuration: its main file, or the folder that holds it")]
+Dialect = Annotated[Optional[str], typer.Option("--dialect", metavar="NAME", help="the dialect of SOURCE, if it is not recognised")]
+Json = Annotated[bool, typer.Option("--json", help="print JSON, and nothing else, on standard output")]
+FilesAt = Annotated[Optional[list[str]], typer.Option("--files-at", metavar="ROOT=FOLDER", help="where a document root of the configuration lies on this machine")]
+
+
+@app.callback(invoke_without_command=True)
+def _top(context: typer.Context, version: Annotated[bool, typer.Option("--version", help="print the version and leave")] = False) -> None:
+    if version:
+        from importlib.metadata import version as installed
+
+        print(f"lantern {installed('young-lantern')}")
+        raise typer.Exit(SAME)
+    if context.invoked_subcommand is None:
+        print(context.get_help())
+
+
+@app.command(short_help="what is there, and what is wrong with it")
+def survey(source: Source, dialect: Dialect = None, as_json: Json = False) -> None:
+    """What is there: listeners, sites, pools, certificates, and what is wrong with them."""
+    with clear_errors():
+        from ..health import check_health
+        from ..model import Severity
+        from ..report import documents, text
+        from ..translate import read
+
+        reading = read(source, dialect)
+        health = check_health(reading)
+        if as_json:
+            show_json(documents.survey_document(reading, health))
+        else:
+            show(text.survey_text(reading, health))
+        if any(item.code.severity is Severity.BREAKING for item in [*reading.findings, *health]):
+            raise typer.Exit(DIFFERS)
+
+
+@app.command(short_help="how one request is handled, with lines")
+def trace(source: Source, url: Annotated[str, typer.Argument(metavar="URL", help="such as https://www.fernhollow.example/path?query")],
+          method: Annotated[str, typer.Option("--method", metavar="METHOD")] = "GET",
+          field: Annotated[Optional[list[str]], typer.Option("--field", metavar="NAME:VALUE", help="a request field; may be repeated")] = None,
+          client: Annotated[str, typer.Option("--client", metavar="ADDRESS", help="the client's address")] = "192.0.2.10",
+          files_at: FilesAt = None, dialect: Dialect = None, as_json: Json = False) -> None:
+    """How one request is handled, step by step, with the lines that decide."""
+    with clear_errors():
+        from ..report import documents, text
+        from ..translate import read
+        from .choices import one_request, facts_for
+
+        request = one_request(url, method, field or [], client)
+        reading = read(source, dialect)
+        from ..behaviour import decide
+
+        outcome = decide(reading.estate, request, facts_for(reading.estate, files_at or []))
+        if as_json:
+            show_json(documents.trace_document(request, outcome))
+        else:
+            show(text.trace_text(request, outcome))
+
+
+@app.command(short_help="the new configuration, with its evidence")
+def translate(source: Source, to: Annotated[str, typer.Option("--to", metavar="DIALECT", help="the dialect to write")],
+              out: Annotated[Path, typer.Option("--out", metavar="DIR", help="the folder for the new configuration")],
+              force: Annotated[bool, typer.Option("--force", help="write into a folder that is not empty")] = False,
+              strict: Annotated[bool, typer.Option("--strict", help="reproduce even accidents of the source")] = False,
+              placeholder: Annotated[Optional[str], typer.Option("--placeholder", metavar="STYLE", help="how values left to deployment are spelt, NAME standing for the name: '{$NAME}'")] = None,
+              report: Annotated[Optional[Path], typer.Option("--report", metavar="FILE", help="write the HTML report to this file, too")] = None,
+              dialect: Dialect = None, as_json: Json = False) -> None:
+    """The new configuration, what became of every directive, and how the behaviour compares."""
+    with clear_errors():
+        from ..dialects.dialect import WriterOptions
+        from ..report import documents, text
+        from ..translate import translate as run
+        from .choices import clean
+
+        check_output_folder(out, force)
+        if report is not None:
+            check_output_folder(report.absolute().parent, True)
+        translation = run(source, to, dialect=dialect, options=WriterOptions(strict, placeholder))
+        write_all(translation.writing.files, out)
+        if report is not None:
+            from ..report.page import page
+
+            write_all({report.name: page(translation)}, report.absolute().parent)
+        if as_json:
+            show_json(documents.translation_document(translation))
+        else:
+            show(text.translation_text(translation))
+        say(f"The new configuration is in {out}.")
+        raise typer.Exit(SAME if clean(translation) else DIFFERS)
+
+
+@app.command(short_help="how the behaviour of two differs")
+def compare(before: Annotated[Path, typer.Argument(metavar="BEFORE", help="a configuration")],
+            after: Annotated[Path, typer.Argument(metavar="AFTER", help="another, of the same dialect or not")],
+            live: Annotated[bool, typer.Option("--live", help="run both real servers on loopback and ask them, too")] = False,
+            requests: Annotated[Optional[Path], typer.Option("--requests", metavar="FILE", help="requests of your own, JSON Lines")] = None,
+            most: Annotated[int, typer.Option("--most", metavar="N", min=1, help="with --live: ask so many requests at the most")] = 2000,
+            files_at: FilesAt = None, before_dialect: Annotated[Optional[str], typer.Option("--before-dialect", metavar="NAME")] = None,
+            after_dialect: Annotated[Optional[str], typer.Option("--after-dialect", metavar="NAME")] = None, as_json: Json = False) -> None:
+    """How the behaviour of two configurations differs, and which lines decide."""
+    with clear_errors():
+        from ..behaviour.compare import compare_estates, compare_requests
+        from ..behaviour.request_files import read_requests
+        from ..report import documents, text
+        from ..translate import read
+        from .choices import facts_for, places
+
+        extra = read_requests(requests) if requests else []
+        readings = read(before, before_dialect), read(after, after_dialect)
+        comparison = compare_estates(readings[0].estate, readings[1].estate, extra)
+        pairs = compare_requests(readings[0].estate, readings[1].estate, extra, facts_for(readings[0].estate, files_at or [])) if requests else None
+        checked = None
+        if live:
+            from ..lab.live import check_live
+
+            with progress("Asking both servers …") as step:
+                checked = check_live(*readings, files=places(files_at or []), requests=extra, most=most, progress=step)
+        if as_json:
+            show_json(documents.comparison_document(comparison, pairs, checked))
+        else:
+            parts = ([text.pairs_text(pairs), ""] if pairs else []) + [text.comparison_text(comparison)] + (["", text.live_text(checked)] if checked else [])
+            for part in parts:
+                show(part)
+        differs = comparison.causes or comparison.undecided or (pairs and any(pair.differences for pair in pairs)) or (checked and checked.surprises)
+        raise typer.Exit(DIFFERS if differs else SAME)
+
+
+@app.command(short_help="the whole story on the sample estate")
+def demo(out: Annotated[Path, typer.Option("--out", metavar="DIR", help="the folder for all that it makes")] = Path("fernhollow-moved"),
+         force: Annotated[bool, typer.Option("--force", help="write into a folder that is not empty")] = False,
+         model_only: Annotated[bool, typer.Option("--model-only", help="do not run the real servers")] = False, as_json: Json = False) -> None:
+    """The whole story on the sample estate: nginx to Caddy, compared by the model and by both servers."""
+    with clear_errors():
+        from .story import tell
+
+        raise typer.Exit(tell(out, force, model_only, as_json))
+
+
+# What the argument parser raises for wrong words; its base class is public nowhere, but is the parent of this one.
+_USAGE_ERROR = typer.BadParameter.__mro__[2]
+
+
+def main() -> None:
+    """The entry point of the command."""
+    import sys
+
+    try:
+        status = app(standalone_mode=False)
+    except typer.Exit as error:
+        status = error.exit_code
+    except typer.Abort:
+        say("lantern: stopped")
+        status = FAILED
+    except _USAGE_ERROR as error:
+        say(f"lantern: {error.format_message()}")  # type: ignore[attr-defined]
+        status = FAILED
+    sys.exit(status if isinstance(status, int) else SAME)

@@ -1,0 +1,58 @@
+"""Words of the command line -> values of the core."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from ipaddress import ip_address
+from pathlib import Path
+
+from ..behaviour.request import Assumed, Facts, Request, assumed, real_files, request_for
+from ..errors import LanternError
+from ..model import Disposition, Estate, ServeFiles, literal
+from ..model.walk import walk
+from ..source.plan import Plan
+from ..translate import Translation
+
+
+def places(words: list[str]) -> tuple[tuple[str, Path], ...]:
+    """`ROOT=FOLDER` words -> pairs. Raises LanternError for a word of another form or a folder that is not there."""
+    made = []
+    for word in words:
+        root, equals, folder = word.partition("=")
+        if not equals or not root.startswith("/"):
+            raise LanternError(f"--files-at {word}: expected ROOT=FOLDER, such as /srv/www=./www")
+        if not Path(folder).is_dir():
+            raise LanternError("there is no such folder (named with --files-at)", file=folder)
+        made.append((root, Path(folder).absolute()))
+    return tuple(made)
+
+
+def facts_for(estate: Estate, words: list[str]) -> Facts:
+    """What lies below the document roots: the folders named, this machine's own if one is there, else a file everywhere."""
+    pairs = places(words)
+    roots = {text for site in estate.sites for item in walk(site.program) if isinstance(item, ServeFiles) and (text := literal(item.root)) and text.startswith("/")}
+    if pairs or any(Path(root).is_dir() for root in roots):
+        plan = Plan(Path("/"), lambda: 0, files=pairs)
+        return real_files(lambda path: Path(plan.path(path)))
+    return assumed(Assumed.FILES, frozenset({"index.html"}), frozenset(root.rstrip("/") for root in roots))
+
+
+def one_request(url: str, method: str, fields: list[str], client: str) -> Request:
+    """The request that the words describe. Raises LanternError."""
+    made = {}
+    for word in fields:
+        name, colon, value = word.partition(":")
+        if not colon or not name.strip():
+            raise LanternError(f"--field {word}: expected NAME:VALUE")
+        made[name.strip()] = value.strip()
+    try:
+        ip_address(client)
+    except ValueError:
+        raise LanternError(f"--client {client}: is no address") from None
+    return replace(request_for(url, method, made), client=client)
+
+
+def clean(translation: Translation) -> bool:
+    """Whether all is kept or implied, and nothing differs."""
+    settled = all(entry.disposition in (Disposition.KEPT, Disposition.IMPLIED) for entry in translation.ledger)
+    return settled and not translation.comparison.causes and not translation.comparison.undecided

@@ -1,0 +1,205 @@
+"""Every finding code, worded once. docs/findings.md is made from this table (tests hold them together).
+
+Order: by family, then as a reader of a report would meet them. Names are stable: they may be added to, not changed.
+"""
+
+from __future__ import annotations
+
+from .model.findings import Code, Family, Severity
+
+CODES: dict[str, Code] = {}
+
+
+def _code(name: str, family: Family, severity: Severity, says: str, why: str, do: str) -> Code:
+    CODES[name] = Code(name, family, severity, says, why, do)
+    return CODES[name]
+
+
+_R, _H, _T, _B, _TLS, _L = Family.READING, Family.HEALTH, Family.TRANSLATION, Family.BEHAVIOUR, Family.TLS, Family.LIVE
+_BREAKING, _MINOR, _NOTE = Severity.BREAKING, Severity.MINOR, Severity.NOTE
+
+# Reading
+DIRECTIVE_UNKNOWN = _code("directive-unknown", _R, _BREAKING,
+    "{directive} is not a directive of {dialect} that we know",
+    "{dialect} itself may refuse it, or a module that is not part of the stock server brings it",
+    "check the spelling{likely}, or carry its effect over by hand")
+DIRECTIVE_MISPLACED = _code("directive-misplaced", _R, _BREAKING,
+    "{directive} may not stand in {within}",
+    "{dialect} refuses a configuration with a directive in the wrong block",
+    "move it to {allowed}")
+WORDS_WRONG = _code("words-wrong", _R, _BREAKING,
+    "{directive} takes another number of words: {shape}",
+    "{dialect} refuses a configuration with too few or too many words",
+    "write it as {shape}")
+VALUE_UNREAD = _code("value-unread", _R, _BREAKING,
+    "{value} is not a value that {directive} takes",
+    "{expected}",
+    "correct the value; until then the directive is left out of the translation")
+VARIABLE_UNREAD = _code("variable-unread", _R, _BREAKING,
+    "the variable {variable} has no counterpart in the model",
+    "its value depends on something other than the request, or on a module that is not read yet",
+    "replace what {directive} does with it by hand")
+CONDITION_UNREAD = _code("condition-unread", _R, _BREAKING,
+    "the condition {condition} cannot be read",
+    "it is none of the kinds that the model has; it is taken as never holding",
+    "translate this block by hand and check the requests it is meant for")
+INCLUDE_EMPTY = _code("include-empty", _R, _MINOR,
+    "{pattern} matches no file",
+    "an include with a wildcard that finds nothing is silent in the server, so what was meant to be read is missing",
+    "check the path; a link to a removed file or an unmounted folder is the usual cause")
+PATTERN_UNREAD = _code("pattern-unread", _R, _BREAKING,
+    "the regular expression {pattern} cannot be read: {reason}",
+    "the server may refuse it too",
+    "correct the expression")
+WITHOUT_EFFECT = _code("without-effect", _R, _NOTE,
+    "{directive} takes part in no answer here",
+    "nothing in this block, or below it, uses what it sets",
+    "nothing; remove it when you tidy up")
+
+# Source health
+SITE_NOT_ENABLED = _code("site-not-enabled", _H, _NOTE,
+    "the site file {file} is there but not enabled",
+    "no include names it and no link in the enabled folder points to it, so the server does not read it",
+    "enable it before the move if it should be live, or leave it behind")
+NAME_CLAIMED_TWICE = _code("name-claimed-twice", _H, _BREAKING,
+    "the name {host} on port {port} is claimed by two sites; the one at {winner} answers",
+    "the server keeps the first and ignores the second, with a warning in its log only",
+    "remove the name from one of them")
+RULE_ONLY_PLAIN = _code("rule-only-in-plain-site", _H, _MINOR,
+    "{directive} stands in the plain-HTTP site of {host}, while its TLS site has no such rule",
+    "browsers that come over TLS are answered by the other site and never meet this rule",
+    "repeat the rule in the TLS site, or redirect plain HTTP to it altogether")
+ROUTE_UNREACHABLE = _code("route-unreachable", _H, _MINOR,
+    "the route {route} can never be reached",
+    "{reason}",
+    "remove it, or put it where it is met")
+REDIRECT_LOOP = _code("redirect-loop", _H, _BREAKING,
+    "the redirect of {url} leads back to itself",
+    "the browser will follow it until it gives up",
+    "exclude the target of the redirect from the rule")
+POOL_UNKNOWN = _code("pool-without-members", _H, _BREAKING,
+    "{pool} has no origin that can answer",
+    "every member is marked as down, or there is none",
+    "name at least one origin")
+CERTIFICATE_MISSING = _code("certificate-not-found", _TLS, _MINOR,
+    "the certificate file {file} is not on this machine",
+    "it could not be checked whether it covers the names of the site or has expired",
+    "run the survey where the file lies, or check it by hand")
+CERTIFICATE_NAME = _code("certificate-does-not-cover", _TLS, _BREAKING,
+    "the certificate {file} does not cover {host}",
+    "none of its subject alternative names holds this host (RFC 9525 section 6.3)",
+    "issue a certificate that names it")
+CERTIFICATE_EXPIRED = _code("certificate-expired", _TLS, _BREAKING,
+    "the certificate {file} expired on {date}",
+    "clients refuse it",
+    "renew it before the move")
+TLS_WITHOUT_CERTIFICATE = _code("tls-without-certificate", _TLS, _BREAKING,
+    "the site {host} answers on a TLS listener but has no certificate",
+    "the handshake fails for every client",
+    "name a certificate and its key")
+
+# Translation
+NO_COUNTERPART = _code("no-counterpart", _T, _BREAKING,
+    "{directive} cannot be carried to {target}",
+    "{reason}",
+    "{advice}")
+NOT_WRITTEN = _code("not-written", _T, _BREAKING,
+    "{directive} left no trace in the new configuration",
+    "this is a defect of Young Lantern: the directive was read, but no writer took it",
+    "carry it over by hand, and report it")
+PATTERN_BEYOND = _code("pattern-beyond-engine", _T, _BREAKING,
+    "the regular expression {pattern} cannot be written for {target}",
+    "its engine has no {features}",
+    "rewrite the expression without it, or split it into several rules")
+CASE_IGNORED = _code("path-case-ignored", _T, _MINOR,
+    "{target} compares the path {path} without regard to case",
+    "its path matcher ignores case on purpose; {source} told upper from lower case here",
+    "nothing, unless two paths differ only in case; --strict writes an expression that minds case")
+EXPIRES_DATE_LOST = _code("expires-date-lost", _T, _MINOR,
+    "the Expires field is not sent any more; Cache-Control max-age is",
+    "{target} cannot compute a date; where both are present max-age decides anyway (RFC 9111 section 5.3)",
+    "nothing, unless a client is older than HTTP/1.1")
+FIELD_ON_ERRORS = _code("field-also-on-errors", _T, _MINOR,
+    "{target} sends the field {field} on every status; {source} sent it on success and redirects only",
+    "the field is set before it is known what the origin answers",
+    "check what the field does on an error page, above all Cache-Control")
+CLIENT_CHAIN_TRUST = _code("client-chain-not-trusted", _T, _MINOR,
+    "{target} starts X-Forwarded-For afresh; {source} kept what the client had sent and added to it",
+    "anybody can send that field, so {target} keeps it from trusted proxies only",
+    "name the proxies in front of this server as trusted, if there are any; --strict trusts everybody, as before")
+PROXY_DEFAULTS = _code("origin-fields-added", _T, _MINOR,
+    "{target} sends {fields} to the origin as well; {source} did not",
+    "its proxy adds them by itself",
+    "nothing, unless the application acts on them")
+ORIGIN_CONNECTION = _code("origin-http-version", _T, _MINOR,
+    "the origin is asked with HTTP/1.1 and a kept connection, not with HTTP/{version}",
+    "{target} has no older version for its origins",
+    "nothing, unless the origin is very old")
+MEDIA_TYPE_DIFFERS = _code("media-type-differs", _T, _MINOR,
+    "files that end in .{extension} are sent as {after}, not as {before}",
+    "{target} takes the media type of a file from its own table and from the system's, which hold the registered types",
+    "set Content-Type with a header line for these files if a client minds")
+MEDIA_TYPE_GUESSED = _code("media-type-guessed", _T, _MINOR,
+    "a file whose name says nothing of its type is sent with a type guessed from its content, not as {before}",
+    "{target} has no setting for the type of such files",
+    "set Content-Type with a header line for these files if a client minds")
+LOG_FORMAT = _code("log-format-differs", _T, _MINOR,
+    "the access log is written as JSON lines, not in the format {format}",
+    "{target} has no such text format",
+    "point whatever reads the log at the new format")
+IPV6_TOO = _code("also-on-ipv6", _T, _MINOR,
+    "port {port} is opened on IPv6 as well",
+    "{target} listens on every address unless told otherwise; {source} opened IPv4 only",
+    "nothing, or bind to the IPv4 address; --strict does")
+TLS_PROTOCOLS_CHANGED = _code("tls-versions-differ", _TLS, _MINOR,
+    "TLS versions offered change from {before} to {after}",
+    "{target} does not offer versions below 1.2",
+    "check that no client still needs them")
+CIPHERS_DEFAULT = _code("cipher-suites-default", _TLS, _MINOR,
+    "the list of cipher suites is not carried over; {target} chooses its own",
+    "the suites of TLS 1.3 cannot be chosen, and those that {target} offers for 1.2 are all in current use",
+    "compare them with your policy")
+RESTART_LOST = _code("restart-not-carried", _T, _BREAKING,
+    "a rewritten path is not looked up again in {target}: {reason}",
+    "{source} begins the search for a route anew after a rewrite; {target} goes on where it is",
+    "check the requests that this rule rewrites")
+ERROR_PAGE_PARTLY = _code("error-page-partly", _T, _MINOR,
+    "the error page for {statuses} is carried for errors that {target} makes itself",
+    "{reason}",
+    "check the page once by hand")
+LIMITED_BODY = _code("body-limit-when-read", _T, _MINOR,
+    "the limit on request content acts only when the content is read",
+    "{target} cuts the content while reading; {source} refused by Content-Length before doing anything",
+    "nothing, unless a route that never reads the content relied on 413")
+CERTIFICATE_FILES = _code("certificate-files-stay", _TLS, _NOTE,
+    "{target} must be able to read {file}",
+    "it usually runs as a user of its own, and key files are often readable by root only",
+    "give its user or group the right to read the certificate and the key")
+PLACEHOLDER_OPEN = _code("placeholder-open", _T, _NOTE,
+    "{placeholder} is left to deployment; it is written as {written}",
+    "the source leaves its value open, too",
+    "see that it is filled when the new configuration is deployed")
+
+# Behaviour (comparison)
+OUTCOME_DIFFERS = _code("outcome-differs", _B, _BREAKING,
+    "{what}: {before} becomes {after}",
+    "decided by {before_at} before and by {after_at} after",
+    "look at both lines; if the new answer is right for you, accept it")
+OUTCOME_DIFFERS_SLIGHTLY = _code("outcome-differs-slightly", _B, _MINOR,
+    "{what}: {before} becomes {after}",
+    "decided by {before_at} before and by {after_at} after",
+    "usually nothing")
+COMPARISON_SAMPLED = _code("comparison-sampled", _B, _NOTE,
+    "the comparison is sampled at {pattern}",
+    "no example of this expression could be made: {reason}",
+    "add requests of your own with --requests")
+
+# Live
+MODEL_DIFFERS = _code("model-differs", _L, _BREAKING,
+    "{server} answered {answered} where the model foretold {foretold}",
+    "this is a defect of Young Lantern",
+    "trust the server, and report the request with both configurations")
+SERVERS_DIFFER = _code("servers-differ", _L, _BREAKING,
+    "{what}: {before} becomes {after}",
+    "both servers were asked",
+    "look at the lines that decided")

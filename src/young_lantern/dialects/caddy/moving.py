@@ -1,0 +1,93 @@
+"""Caddyfile tree -> a copy that runs unprivileged on loopback. Mirror: nginx/moving.py.
+
+Source:   Caddy documentation, global options; addresses, `tls`, `root`, `reverse_proxy`, `log` name what lies outside.
+Rule:     http_port and https_port move the two standard ports, so that addresses without a port stay as written.
+"""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from ...source.plan import Plan
+from ..dialect import Reading
+from .syntax import Directive, Word, parse, print_file
+
+_ADDRESS_PORT = re.compile(r"(?<=[^/:\]]):(\d+|\{.*?\})(?=,?$)|^:(\d+|\{.*?\})(?=,?$)|(?<=//):(\d+)(?=,?$)")
+
+
+def move(reading: Reading, plan: Plan) -> list[str]:
+    """Writes the copy below plan.folder; gives the command line that runs it in the foreground."""
+    folder = plan.folder
+    (folder / "logs").mkdir(parents=True, exist_ok=True)
+    used = {str(listener.port) for listener in reading.estate.listeners}
+    for name, text in reading.texts.items():
+        file = parse(text, name)
+        for number, directive in enumerate(file.directives):
+            if not directive.words and directive.block is not None and number == 0:
+                directive.block[:] = [item for item in directive.block if item.name not in ("admin", "http_port", "https_port", "storage", "log", "default_bind")]
+                continue
+            _move_top(directive, plan, used)
+        text = print_file(file)
+        if name == reading.main.name:
+            text = _with_options(text, file.directives, plan, used)
+        target = folder / "etc" / name.lstrip("/")
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_text(text, "utf-8", "surrogateescape")
+    return ["caddy", "run", "--adapter", "caddyfile", "--config", str(folder / "etc" / reading.main.name)]
+
+
+def _with_options(text: str, directives: list[Directive], plan: Plan, used: set[str]) -> str:
+    # A port that no site uses is moved as well: Caddy would open it for its redirects.
+    options = f"\tlocal_certs\n\tskip_install_trust\n\tadmin off\n\tdefault_bind 127.0.0.1\n\thttp_port {plan.port('80')}\n\thttps_port {plan.port('443')}\n"
+    if "443" not in used:
+        plan.ports.pop("443", None)
+    if "80" not in used:
+        plan.ports.pop("80", None)
+    if directives and not directives[0].words:
+        head = text.index("{") + 1
+        return text[:head] + "\n" + options + text[head:]
+    return "{\n" + options + "}\n" + text
+
+
+def _move_top(directive: Directive, plan: Plan, used: set[str]) -> None:
+    if directive.block is None:
+        return
+    if not directive.name.startswith("("):
+        for word in directive.words:
+            word.raw = _ADDRESS_PORT.sub(lambda found: f":{plan.port(next(filter(None, found.groups())))}", plan.fill(word.raw))
+    for inner in directive.walk():
+        if inner is not directive:
+            _move_one(inner, plan)
+
+
+def _move_one(directive: Directive, plan: Plan) -> None:
+    words = directive.words
+    for word in words:
+        word.raw = plan.fill(word.raw)
+    if not words or len(words) < 2:
+        return
+    match directive.name:
+        case "tls" if len(words) == 3 and plan.certificate_files:
+            words[1].raw, words[2].raw = (str(path) for path in plan.certificate_files)
+        case "root" | "output":
+            last = words[-1]
+            if directive.name == "output":
+                if directive.args[0] == "file":
+                    last.raw = f"{plan.folder}/logs/{Path(last.text).name}"
+            elif last.text.startswith("/"):
+                last.raw = plan.path(last.text)
+        case "reverse_proxy" | "to":
+            for word in words[1:]:
+                word.raw = _moved_origin(word, plan)
+        case "bind":
+            words[1:] = [Word(" ", "127.0.0.1", 0, 0)]
+
+
+def _moved_origin(word: Word, plan: Plan) -> str:
+    text = word.text
+    found = re.fullmatch(r"(https?://)?([^/@:*][^/:]*)?(?::(\d+|[^/]*))?", text)
+    if not found or text.startswith(("/", "@", "*", "unix/")):
+        return word.raw
+    secure = found[1] == "https://"
+    return plan.origin(f"{found[2] or 'localhost'}:{found[3] or (443 if secure else 80)}")

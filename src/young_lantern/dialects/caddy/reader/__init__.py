@@ -1,0 +1,46 @@
+"""Caddyfile -> Estate. Mirror: writer/.
+
+Source:   Caddy documentation; rules read for 2.6, confirmed on 2.6.2.
+Unknown:  a directive nobody claims becomes `unsupported` (unknown) or `implied` (known, but without effect here).
+Left out: the JSON form, which Caddy writes itself from the Caddyfile.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ....codes import WITHOUT_EFFECT
+from ....errors import SourceUnreadable
+from ....model import Disposition, Estate
+from ....source import SourceTree
+from ...dialect import Reading
+from .context import Context
+from .load import Loader
+from .sites import read_sites
+
+
+def read(main: Path) -> Reading:
+    """The configuration that begins in `main` (Caddyfile) -> Reading. Raises SourceUnreadable."""
+    main = main.absolute()
+    tree = SourceTree(main.parent)
+    context = Context()
+    loader = Loader(tree, context)
+    loaded = loader.load(main)
+    if not loaded.sites and not loaded.options:
+        raise SourceUnreadable("has no site, so it serves nothing", file=tree.name_of(main), line=1)
+    for directive in loaded.options:
+        if context.claims[directive.span].disposition is None:
+            context.options[context.use(directive).name] = directive.args
+    sites, listeners = read_sites(loaded.sites, context)
+    for claim in context.claims.values():
+        if claim.disposition is not None:
+            continue
+        if claim.finding is not None:
+            claim.disposition = Disposition.UNSUPPORTED
+        elif not claim.claimed:
+            claim.disposition, claim.why = Disposition.IMPLIED, "it takes part in no answer here"
+            context.say(WITHOUT_EFFECT, claim.span, directive=claim.name)
+    order = {name: number for number, name in enumerate(tree.texts)}
+    context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
+    return Reading("caddy", main, tree.root, Estate("caddy", listeners, sites, tuple(context.pools.values())),
+                   list(context.claims.values()), context.findings, dict(tree.texts), loader.files)

@@ -1,0 +1,102 @@
+"""Caddy `reverse_proxy` -> Forward. Mirror: writer/forwards.py.
+
+Source:   Caddy documentation, reverse_proxy (2.6.2, probed): the Host is kept, three X-Forwarded fields are set afresh
+          unless the client is trusted, then header_up works on them; a member is chosen at random unless lb_policy says.
+Left out: health checks and transports other than plain and TLS HTTP (named in `value-unread`).
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....model import AsReceived, Field, Forward, ForwardTarget, Mapped, Member, Pool, Side, Step, Template, Var, Variable, Written
+from .. import defaults, values
+from ..syntax import Directive
+from .context import Context, Level, Read
+from .fields import read_operation
+
+_POLICIES = {"round_robin": "round_robin", "least_conn": "least_connections", "ip_hash": "client_hash", "random": "random", "first": "first"}
+_SETTINGS = frozenset("""flush_interval buffer_requests buffer_responses max_buffer_size lb_try_duration lb_try_interval
+    health_uri health_port health_interval health_timeout health_status health_body health_path health_headers
+    fail_duration max_fails unhealthy_status unhealthy_latency unhealthy_request_count""".split())
+
+
+def read_reverse_proxy(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
+    """`reverse_proxy [matcher] ORIGIN… [{ … }]`."""
+    addresses, policy = list(words), "random"
+    up: list[Field] = []
+    down: list[Field] = []
+    times: dict[str, float | None] = {}
+    target: ForwardTarget = AsReceived()
+    trusts = secure = False
+    for inner in directive.block or []:
+        match inner.name:
+            case "to":
+                addresses += inner.args
+            case "lb_policy" if inner.args and inner.args[0] in _POLICIES:
+                policy = _POLICIES[inner.args[0]]
+            case "header_up" | "header_down":
+                side = Side.REQUEST if inner.name == "header_up" else Side.RESPONSE
+                made = read_operation(inner.args, side, directive, context)
+                if made:
+                    (up if side is Side.REQUEST else down).append(made)
+            case "trusted_proxies":
+                trusts = "0.0.0.0/0" in inner.args
+                if not trusts:
+                    context.unread(directive, " ".join(inner.args), "0.0.0.0/0 ::/0 was expected; trust in some networks is not read")
+            case "rewrite" if inner.args:
+                target = _target(context.template(inner.args[0], directive))
+            case "transport":
+                secure = _read_transport(inner, times, directive, context) or secure
+            case name if name not in _SETTINGS:
+                context.unread(directive, " ".join(word.raw for word in inner.words), "a setting of reverse_proxy that the model knows was expected")
+    secure = secure or any(address.startswith("https://") for address in addresses)
+    pool = _pool(addresses, policy, secure, directive, context)
+    forwarded = list(defaults.FORWARDED_FIELDS)
+    if trusts:
+        forwarded[0] = defaults.TRUSTED_CHAIN
+    return (Forward(
+        pool=pool, secure=secure, target=target, fields=(*forwarded, *up), response_fields=tuple(down),
+        connect_seconds=times.get("dial_timeout"), read_seconds=times.get("read_timeout"), send_seconds=times.get("write_timeout"),
+        upgrades=True, span=directive.span, comments=directive.comments,
+    ),)
+
+
+def _target(template: Template) -> ForwardTarget:
+    """`rewrite /v1{uri}`: the placeholder at the end is the current path and query; else just what is written."""
+    if template and template[-1] == Var(Variable.TARGET_NOW):
+        return Mapped("", template[:-1], cuts_at_mark=True)
+    return Written(template)
+
+
+def _read_transport(inner: Directive, times: dict[str, float | None], directive: Directive, context: Context) -> bool:
+    if inner.args[:1] != ["http"]:
+        context.unread(directive, inner.span.directive, "transport http was expected")
+        return False
+    secure = False
+    for line in inner.block or []:
+        if line.name in ("dial_timeout", "read_timeout", "write_timeout", "response_header_timeout") and line.args:
+            times[line.name] = values.read_duration(line.args[0])
+        elif line.name.startswith("tls"):
+            secure = True
+    return secure
+
+
+def _pool(addresses: list[str], policy: str, secure: bool, directive: Directive, context: Context) -> str:
+    members = []
+    for address in addresses:
+        bare = re.sub(r"^\w+://", "", address)
+        if re.fullmatch(r":\d+", bare):
+            bare = f"localhost{bare}"
+        if not re.search(r":(\d+|\{.*\}|<.*>)$", bare) and not bare.startswith("unix/"):
+            bare = f"{bare}:{443 if secure else 80}"
+        members.append(Member(bare, span=directive.span))
+    name = " ".join(member.address for member in members)
+    known = context.pools.get(name)
+    if known is not None and known.policy != policy and len(members) > 1:
+        name = f"{name} ({policy})"
+    context.pools.setdefault(name, Pool(name, tuple(members), policy, inline=True, span=directive.span))
+    return name
+
+
+READS: dict[str, Read] = {"reverse_proxy": read_reverse_proxy}

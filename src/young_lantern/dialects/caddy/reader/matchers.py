@@ -1,0 +1,224 @@
+"""Caddy request matchers -> conditions. Mirror: writer/matchers.py.
+
+Source:   Caddy documentation, "Request Matchers"; caddyhttp matchers.go (2.6.2, probed).
+Rule:     the matchers of a set must all hold; several lines of one kind are one matcher whose values are alternatives,
+          but every `not` line must hold by itself. A path without a star is compared whole; case never counts for it.
+Unknown:  an expression beyond comparisons of one placeholder is Unknowable with `condition-unread`.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+from ....codes import CONDITION_UNREAD
+from ....model import (
+    ALWAYS, AllOf, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathForm, PathGlob, PathIs,
+    PathMatches, PathStartsWith, SchemeIs, Span, TextIs, TextMatches, Unknowable, Var, Variable,
+)
+from ..syntax import Directive
+from .context import Context, Level
+
+_PRIVATE = ("192.168.0.0/16", "172.16.0.0/12", "10.0.0.0/8", "127.0.0.1/8", "fd00::/8", "::1")
+
+
+def take_matcher(directive: Directive, level: Level, context: Context) -> tuple[Condition, list[str]]:
+    """The condition that stands first among a directive's words, and the other words."""
+    words = directive.args
+    if not words:
+        return ALWAYS, words
+    first, *rest = words
+    if first == "*":
+        return ALWAYS, rest
+    if first.startswith("/"):
+        return read_path(first, directive.span, context), rest
+    if first.startswith("@"):
+        definition = level.matchers.get(first)
+        if definition is None:
+            context.unread(directive, first, "a named matcher that is defined in this site was expected")
+            return Unknowable(first, directive.span), rest
+        return read_definition(definition, level, context), rest
+    return ALWAYS, words
+
+
+def read_definition(definition: Directive, level: Level, context: Context) -> Condition:
+    """`@name kind values…` or `@name { … }` -> condition."""
+    context.use(definition)
+    label = definition.name[1:]
+    lines = definition.block or []
+    if len(definition.words) > 1:
+        one = Directive(definition.words[1:], "", definition.block, "", definition.file, definition.end_line)
+        one.span = definition.span
+        lines = [one]
+    return _read_set(lines, label, level, context, definition)
+
+
+def _read_set(lines: list[Directive], label: str, level: Level, context: Context, by: Directive) -> Condition:
+    kinds: dict[str, list[Condition]] = {}
+    absent: dict[str, bool] = {}
+    for number, line in enumerate(lines):
+        read = KINDS.get(line.name)
+        if read is None:
+            context.claims[by.span].finding = context.say(CONDITION_UNREAD, line.span, condition=line.span.directive)
+            kinds[f"?{number}"] = [Unknowable(line.span.directive, line.span)]
+            continue
+        alone = line.name in ("not", "expression", "path_regexp", "header_regexp", "vars_regexp", "vars")
+        key = f"{line.name}{number}" if alone else line.name
+        if line.name == "header" and line.args:
+            # MatchHeader: the values of one field are alternatives; a later `!` takes back the earlier ones, a later value the `!`.
+            key = f"header {line.args[0].removeprefix('!').lower()}"
+            if line.args[0].startswith("!") or absent.pop(key, False):
+                kinds[key] = []
+            absent[key] = line.args[0].startswith("!")
+        kinds.setdefault(key, []).append(read(line, label, level, context))
+    conditions = [found[0] if len(found) == 1 else AnyOf(tuple(found), by.span) for found in kinds.values()]
+    return conditions[0] if len(conditions) == 1 else AllOf(tuple(conditions), by.span)
+
+
+def _any(conditions: list[Condition], span: Span) -> Condition:
+    return conditions[0] if len(conditions) == 1 else AnyOf(tuple(conditions), span)
+
+
+def read_path(text: str, span: Span, context: Context) -> Condition:
+    """One value of the path matcher."""
+    if "%" in text:
+        context.say(CONDITION_UNREAD, span, condition=text)
+        return Unknowable(text, span)
+    common = {"ignores_case": True, "form": PathForm.CLEAN, "span": span}
+    if text == "*":
+        return ALWAYS
+    if "*" not in text and not re.search(r"[?\[\\]", text):
+        return PathIs(text, **common)  # type: ignore[arg-type]
+    if text.endswith("*") and not re.search(r"[*?\[\\]", text[:-1]):
+        return PathStartsWith(text[:-1], **common)  # type: ignore[arg-type]
+    return PathGlob(text, **common)  # type: ignore[arg-type]
+
+
+def _path(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    return _any([read_path(word, line.span, context) for word in line.args], line.span)
+
+
+def _path_regexp(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    # path_regexp [<name>] <regexp>; without a name its captures have none in 2.6.
+    name, text = (line.args[0], line.args[-1]) if len(line.args) > 1 else ("", line.args[-1])
+    return PathMatches(context.pattern(text, line, name or f"@{label}"), PathForm.CLEAN, span=line.span)
+
+
+def _host(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    return HostIs(tuple(word.lower() for word in line.args), True, line.span)
+
+
+def _method(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    return MethodIn(tuple(word.upper() for word in line.args), line.span)
+
+
+def _protocol(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    return SchemeIs(line.args[0].lower() if line.args else "", line.span)
+
+
+def _remote_ip(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    networks: list[str] = []
+    for word in line.args:
+        if word == "forwarded":
+            context.unread(line, word, "networks were expected; the client's own word about its address is not read")
+        else:
+            networks += _PRIVATE if word == "private_ranges" else (word,)
+    return ClientIn(tuple(networks), line.span)
+
+
+def _header(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    name, *wanted = line.args
+    if name.startswith("!"):
+        return TextIs((Var(Variable.FIELD, name[1:]),), ("",), span=line.span)
+    template = (Var(Variable.FIELD, name),)
+    found: list[Condition] = []
+    for value in wanted or ["*"]:
+        if value == "*":
+            found.append(Not(TextIs(template, ("",), span=line.span), line.span))
+        elif "*" in value:
+            # caddyhttp MatchHeader: a star at one end or both; elsewhere it is a star.
+            inner = re.escape(value.strip("*"))
+            text = ("" if value.startswith("*") else "^") + inner + ("" if value.endswith("*") else "$")
+            found.append(TextMatches(template, context.pattern(text, line), span=line.span))
+        else:
+            found.append(TextIs(template, (value,), span=line.span))
+    return _any(found, line.span)
+
+
+def _header_regexp(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    name, field, text = ("", *line.args) if len(line.args) == 2 else line.args
+    return TextMatches((Var(Variable.FIELD, field),), context.pattern(text, line, name or f"@{label}"), span=line.span)
+
+
+def _query(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    found: list[Condition] = []
+    for word in line.args:
+        name, _, value = word.partition("=")
+        template = (Var(Variable.ARGUMENT, name),)
+        found.append(Not(TextIs(template, ("",))) if value == "*" else TextIs(template, (value,), span=line.span))
+    return _any(found, line.span)
+
+
+def _not(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    lines = line.block
+    if lines is None:
+        one = Directive(line.words[1:], "", None, "", line.file, line.end_line)
+        one.span = line.span
+        lines = [one]
+    return Not(_read_set(lines, label, level, context, level.matchers.get(f"@{label}", line)), line.span)
+
+
+def _file(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    root, candidates = level.root, list(line.args)
+    for inner in line.block or []:
+        if inner.name == "root":
+            root = context.template(inner.args[0], line)
+        elif inner.name == "try_files":
+            candidates += inner.args
+        else:
+            context.unread(line, inner.name, "root or try_files was expected")
+    return _any([read_candidate(word, root, line, context) for word in candidates or ["{path}"]], line.span)
+
+
+def read_candidate(word: str, root: object, line: Directive, context: Context) -> FileExists:
+    """One value of the file matcher. Only a slash written in the value asks for a folder (2.6.2, probed)."""
+    kind = FileKind.FOLDER if word.endswith("/") else FileKind.FILE
+    return FileExists(root, context.template(word, line), kind, cleans=True, span=line.span)  # type: ignore[arg-type]
+
+
+_COMPARISON = re.compile(r"""\{([\w.-]+)\}\s*(==|!=|in)\s*("[^"]*"|'[^']*'|\d+|\[[^\]]*\])""")
+
+
+def _expression(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    # One word is the expression itself; several stand with their quotes (matchers celmatcher.go, 2.6.2).
+    text = line.args[0] if len(line.args) == 1 else " ".join(word.raw for word in line.words[1:])
+    parts = re.split(r"\s*&&\s*", text)
+    found: list[Condition] = []
+    for part in parts:
+        comparison = _COMPARISON.fullmatch(part.strip())
+        if comparison is None:
+            context.say(CONDITION_UNREAD, line.span, condition=text)
+            return Unknowable(text, line.span)
+        wanted = tuple(item.strip().strip("\"'") for item in comparison[3].strip("[]").split(","))
+        same = TextIs(context.template(f"{{{comparison[1]}}}", line), wanted, span=line.span)
+        found.append(Not(same, line.span) if comparison[2] == "!=" else same)
+    return found[0] if len(found) == 1 else AllOf(tuple(found), line.span)
+
+
+def _vars(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    name, *wanted = line.args
+    template = context.template(name, line) if name.startswith("{") else (Var(Variable.VARIABLE, name),)
+    return TextIs(template, tuple(wanted), span=line.span)
+
+
+def _vars_regexp(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    name, key, text = ("", *line.args) if len(line.args) == 2 else line.args
+    template = context.template(key, line) if key.startswith("{") else (Var(Variable.VARIABLE, key),)
+    return TextMatches(template, context.pattern(text, line, name or f"@{label}"), span=line.span)
+
+
+KINDS: dict[str, Callable[[Directive, str, Level, Context], Condition]] = {
+    "path": _path, "path_regexp": _path_regexp, "host": _host, "method": _method, "protocol": _protocol,
+    "remote_ip": _remote_ip, "header": _header, "header_regexp": _header_regexp, "query": _query, "not": _not,
+    "file": _file, "expression": _expression, "vars": _vars, "vars_regexp": _vars_regexp,
+}

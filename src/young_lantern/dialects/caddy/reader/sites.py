@@ -1,0 +1,185 @@
+"""Caddy site blocks -> Site, Listener. Mirror: writer/sites.py.
+
+Source:   Caddy documentation, "Caddyfile Concepts" (addresses), "Automatic HTTPS"; httpcaddyfile (2.6.2, probed).
+Rule:     a host without scheme is HTTPS on 443, and plain HTTP is redirected to it unless that is switched off; hosts are
+          tried the more specific first; an unknown host on a plain port is 200 without content.
+"""
+
+from __future__ import annotations
+
+import itertools
+import re
+from dataclasses import dataclass, replace
+
+from ....model import (
+    AnswerPlainly, ErrorPage, ErrorPages, Fallback, FileExists, HostName, HostRow, Listener, LogTo, Placeholder, Redirect, Refuse,
+    ServeFiles, Site, Span, Step, Template, Var, Variable,
+)
+from ....model.walk import transform
+from ....patterns import host_matches
+from .. import defaults
+from ..syntax import Directive
+from .context import Context, Level
+from .routes import read_level
+from .tls import read_tls
+
+# Certificate authorities issue none for these; Caddy then uses its own (automatic HTTPS, "Local HTTPS"), redirects all the same.
+_ADDRESS = re.compile(r"(?:(?P<scheme>https?)://)?(?P<host>\[[^\]]*\]|[^:/]*)(?::(?P<port>\d+|\{.*\}))?(?P<path>/.*)?")
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    host: str
+    port: int | Placeholder
+    secure: bool
+    explicit: bool  # scheme or port is written
+
+
+def read_address(text: str, options: dict[str, list[str]]) -> Address | None:
+    """`[scheme://][host][:port]` -> Address; None when it is none, or has a path."""
+    if re.fullmatch(r"\{\$?\w+\}|\{\{.*\}\}|\$\{\w+\}", text):
+        return Address(text, 443, True, False)
+    found = _ADDRESS.fullmatch(text)
+    if not found or found["path"]:
+        return None
+    plain, secure_port = int(options.get("http_port", ["80"])[0]), int(options.get("https_port", ["443"])[0])
+    scheme, host, port = found["scheme"], found["host"].lower(), found["port"]
+    number: int | Placeholder = (int(port) if port.isdigit() else Placeholder(port)) if port else 0
+    if not number:
+        number = plain if scheme == "http" else secure_port
+    off = options.get("auto_https", [""])[0] == "off"
+    secure = scheme == "https" or (scheme is None and number != plain and (bool(host) or number == secure_port) and not off)
+    return Address("" if host == "*" else host, number, secure, bool(scheme or port))
+
+
+@dataclass(slots=True)
+class Read:
+    site: Site
+    addresses: list[Address]
+    binds: list[str]
+    pages: ErrorPages | None = None
+    root: Template = (".",)
+
+
+def read_sites(blocks: list[Directive], context: Context) -> tuple[tuple[Site, ...], tuple[Listener, ...]]:
+    """The site blocks -> sites and listeners, the automatic redirects to HTTPS among them."""
+    made = [one for block in blocks if (one := _read_site(block, context))]
+    sites = [_with_pages(one, made) for one in made]
+    groups: dict[tuple[str, str], list[tuple[Address, Read]]] = {}
+    for one in made:
+        for address in one.addresses:
+            for bind in one.binds or [""]:
+                groups.setdefault((bind, str(address.port)), []).append((address, one))
+    redirects = _automatic(made, context)
+    plain = ("", str(context.options.get("http_port", ["80"])[0]))
+    if redirects is not None:
+        sites.append(redirects[0])
+        groups.setdefault(plain, [])
+    listeners = []
+    for (bind, port), members in groups.items():
+        rows = _rows(members)
+        secure = any(address.secure or one.site.tls is not None for address, one in members)
+        if redirects is not None and (bind, port) == plain:
+            known = {row.host.text for row in rows}
+            rows += [HostRow(HostName(host, one_label=True, span=span), redirects[0].key) for host, span in redirects[1] if host not in known]
+        fallback: Fallback = next((row.site for row in rows if row.host.is_any), AnswerPlainly(200))
+        rows = list(itertools.takewhile(lambda row: not row.host.is_any, rows))
+        if secure and not isinstance(fallback, str):
+            fallback = Refuse()
+        number = members[0][0].port if members else int(port)
+        span = members[0][1].site.span if members else None
+        listeners.append(Listener(bind, number, secure, tuple(rows), fallback, secure, drops_final_dot=False, span=span))
+    return tuple(sites), tuple(listeners)
+
+
+def _rows(members: list[tuple[Address, Read]]) -> list[HostRow]:
+    """The hosts in the order they are tried: block by block, the more specific block first.
+
+    httpcaddyfile serversFromPairings (2.6.2, probed): blocks with a star or without a host come after those without; within
+    each the longest host decides. A block with an address without host takes every host, at the place that its longest gives it.
+    """
+    blocks: dict[int, tuple[Read, list[str]]] = {}
+    for address, one in members:
+        blocks.setdefault(id(one), (one, []))[1].append(address.host)
+
+    def rank(block: tuple[Read, list[str]]) -> tuple[bool, bool, int]:
+        longest = max(len(host) - host.count("*") for host in block[1])
+        return longest == 0, any("*" in host or not host for host in block[1]), -longest
+
+    rows = []
+    for one, hosts in sorted(blocks.values(), key=rank):
+        names = ["*"] if "" in hosts else hosts
+        rows += [HostRow(HostName(name, one_label=name != "*", span=one.site.span), one.site.key) for name in names]
+    return rows
+
+
+def _with_pages(one: Read, made: list[Read]) -> Site:
+    """The site with the error pages in force: error routes belong to the server, so that those of a block for more hosts
+    serve a block for fewer that has none (2.6.2, probed)."""
+    hosts = [address.host for address in one.addresses]
+    order = sorted(made, key=lambda other: min(address.host.count("*") - len(address.host) for address in other.addresses))
+    wider = [other for other in order if other.pages and {a.port for a in other.addresses} & {a.port for a in one.addresses}
+             and all(any(not a.host or host_matches(a.host, host, True) for a in other.addresses) for host in hosts)]
+    pages = one.pages
+    if pages is None and wider:
+        # The root is a variable of the request: the wider block's error pages look where this site's root points.
+        before, after = wider[0].root, one.root
+        pages = transform(wider[0].pages, lambda value: replace(value, root=after)
+                          if isinstance(value, ServeFiles | FileExists) and value.root == before else value)
+    return replace(one.site, program=(pages, *one.site.program)) if pages else one.site
+
+
+def _automatic(made: list[Read], context: Context) -> tuple[Site, list[tuple[str, Span | None]]] | None:
+    if context.options.get("auto_https", [""])[0] in ("off", "disable_redirects"):
+        return None
+    hosts = [(address.host, one.site.span) for one in made for address in one.addresses if address.secure and address.host]
+    if not hosts:
+        return None
+    target = ("https://", Var(Variable.HOST_SENT), Var(Variable.TARGET_NOW))
+    return Site("automatic redirect to HTTPS", (), (Redirect(308, target),), reading=defaults.READING), hosts
+
+
+def _read_site(block: Directive, context: Context) -> Read | None:
+    words = [part for word in block.words for part in word.text.split(",") if part]
+    addresses = []
+    for word in words:
+        address = read_address(word, context.options)
+        if address is None:
+            context.unread(block, word, "an address such as example.com, http://example.com or :8080 was expected (paths in addresses are not read)")
+        else:
+            addresses.append(address)
+    if not addresses:
+        return None
+    inner = block.block or []
+    level = Level([item for item in inner if not item.name.startswith("@")], {item.name: item for item in inner if item.name.startswith("@")})
+    own = [item for item in level.directives if not context.claims[item.span].disposition]
+    tls = [item for item in own if item.name == "tls"]
+    binds = [word for item in own if item.name == "bind" for word in context.use(item).args]
+    errors = [item for item in own if item.name == "handle_errors"]
+    logs = tuple(step for item in own if item.name == "log" for step in _log(item, level, context))
+    level.directives = [item for item in level.directives if item.name not in ("tls", "bind", "handle_errors", "log")]
+    program = list(read_level(level, context))
+    pages = _errors(errors, level, context) if errors else None
+    secure = any(address.secure for address in addresses) or bool(tls)
+    key = ", ".join(words)
+    site = Site(
+        key, tuple(HostName(address.host or "*", one_label=True, span=block.span) for address in addresses), tuple(program),
+        read_tls(tls, context) if secure else None, defaults.READING, logs, block.span, comments=block.comments,
+    )
+    return Read(site, addresses, binds, pages, level.root)
+
+
+def _log(directive: Directive, level: Level, context: Context) -> tuple[LogTo, ...]:
+    from .logs import read_log
+
+    context.use(directive)
+    return read_log(directive, directive.args, level, context)  # type: ignore[return-value]
+
+
+def _errors(directives: list[Directive], level: Level, context: Context) -> ErrorPages:
+    steps: list[Step] = []
+    for directive in directives:
+        context.use(directive)
+        steps += read_level(level.below(directive), context)
+    span = directives[0].span
+    return ErrorPages((ErrorPage(None, steps=tuple(steps), restores=True, span=span, comments=directives[0].comments),), span)

@@ -1,0 +1,179 @@
+"""Codecs of Caddy: words <-> templates, durations, sizes.
+
+Source:   Caddy documentation, "Placeholders" (Caddyfile shorthands), "Durations"; go-humanize for sizes.
+Unknown:  a placeholder that is not here is an Unread part of the template when read; Unwritable when written.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ...model import Capture, HttpDate, Part, Placeholder, Template, Unread, Var, Variable, join
+
+# Both spellings are read; the first of a variable is the one written. The `port` placeholder is left out: it is the port
+# in the Host field and not the listener's (2.6.2, probed). `prefixed_query` came after 2.6.
+_NAMES: tuple[tuple[str, Variable], ...] = (
+    ("scheme", Variable.SCHEME), ("host", Variable.HOST_SENT), ("hostport", Variable.AUTHORITY),
+    ("method", Variable.METHOD), ("http.request.orig_uri", Variable.TARGET), ("path", Variable.PATH),
+    ("http.request.orig_uri.path", Variable.ORIGINAL_PATH), ("uri", Variable.TARGET_NOW), ("query", Variable.QUERY),
+    ("remote_host", Variable.CLIENT), ("upstream_hostport", Variable.MEMBER), ("err.status_code", Variable.STATUS),
+    ("http.vars.root", Variable.ROOT),
+    ("http.request.scheme", Variable.SCHEME), ("http.request.host", Variable.HOST_SENT),
+    ("http.request.hostport", Variable.AUTHORITY), ("http.request.method", Variable.METHOD),
+    ("http.request.uri", Variable.TARGET_NOW), ("http.request.uri.path", Variable.PATH),
+    ("http.request.uri.query", Variable.QUERY), ("http.request.remote.host", Variable.CLIENT),
+    ("http.reverse_proxy.upstream.hostport", Variable.MEMBER), ("http.error.status_code", Variable.STATUS),
+    ("http.matchers.file.relative", Variable.FOUND), ("file_match.relative", Variable.FOUND), ("orig_uri", Variable.TARGET), ("orig_path", Variable.ORIGINAL_PATH),
+)
+READ = dict(_NAMES)
+WRITE: dict[Variable, str] = {}
+for _name, _variable in _NAMES:
+    WRITE.setdefault(_variable, _name)
+WRITE[Variable.HOST] = "host"
+_PREFIXED = (
+    ("http.request.header.", Variable.FIELD), ("header.", Variable.FIELD), ("http.request.cookie.", Variable.COOKIE),
+    ("cookie.", Variable.COOKIE), ("http.request.uri.query.", Variable.ARGUMENT), ("query.", Variable.ARGUMENT),
+    ("http.vars.", Variable.VARIABLE), ("vars.", Variable.VARIABLE),
+)
+_REFERENCE = re.compile(r"\{\{.*?\}\}|\{\$(\w+)(?::[^}]*)?\}|\$\{(\w+)\}|\{([A-Za-z_?][\w.\-?*]*)\}")
+
+
+def read_template(text: str) -> Template:
+    """A word with placeholders -> template. A brace after a backslash is a brace."""
+    parts: list[Part] = []
+    at = 0
+    for found in _REFERENCE.finditer(text):
+        if text[found.start() - 1:found.start()] == "\\":
+            continue
+        parts.append(text[at:found.start()].replace("\\{", "{"))
+        at = found.end()
+        parts.append(_part(found))
+    parts.append(text[at:].replace("\\{", "{"))
+    return join(*parts)
+
+
+def _part(found: re.Match[str]) -> Part:
+    name = found[3]
+    if name is None or name.startswith("env."):
+        return Placeholder(found[0])
+    if name in READ:
+        return Var(READ[name])
+    for start in ("re.", "http.regexp."):
+        if name.startswith(start):
+            label, _, group = name[len(start):].rpartition(".")
+            return Capture(int(group) if group.isdigit() else group, label)
+    for prefix, variable in _PREFIXED:
+        if name.startswith(prefix):
+            return Var(variable, name[len(prefix):])
+    return Unread(found[0])
+
+
+@dataclass(frozen=True, slots=True)
+class Unwritable:
+    """What of a template Caddy has no placeholder for, in words."""
+
+    what: str
+
+
+def write_template(template: Template, patterns: dict[str, str], placeholder: str | None, *, rewritten: bool = False) -> str | Unwritable:
+    """Template -> a word's text, not yet quoted. Mirror of read_template.
+
+    patterns:    label of a pattern -> the name that its captures have
+    placeholder: how placeholders are spelt, NAME standing for the name; None keeps the source's spelling
+    rewritten:     the path was changed before, so that the target as received needs its long name
+    """
+    out: list[str] = []
+    for part in template:
+        match part:
+            case str():
+                out.append(part.replace("{", "\\{") if re.search(r"\{[\w.$]", part) else part)
+            case Placeholder(spelling):
+                out.append(spell(spelling, placeholder))
+            case Capture(group, label):
+                if label not in patterns:
+                    return Unwritable("a capture whose pattern is not in sight")
+                out.append(f"{{re.{patterns[label]}.{group}}}")
+            case HttpDate():
+                return Unwritable("a date reckoned from now")
+            case Unread(spelling):
+                return Unwritable(f"the variable {spelling}")
+            case Var(variable, name):
+                written = _write_variable(variable, name, rewritten)
+                if isinstance(written, Unwritable):
+                    return written
+                out.append(written)
+    return "".join(out)
+
+
+def _write_variable(variable: Variable, name: str, rewritten: bool) -> str | Unwritable:
+    match variable:
+        case Variable.TARGET if not rewritten:
+            return "{uri}"
+        case Variable.QUERY if name:
+            return Unwritable(f"a query with {name!r} before it only when there is one")
+        case Variable.QUERY_MARK:
+            return Unwritable("a question mark only when there is a query")
+        case Variable.FIELD:
+            return f"{{header.{name}}}"
+        case Variable.COOKIE:
+            return f"{{cookie.{name}}}"
+        case Variable.ARGUMENT:
+            return f"{{query.{name}}}"
+        case Variable.VARIABLE:
+            return f"{{vars.{name}}}"
+    if variable in WRITE:
+        return f"{{{WRITE[variable]}}}"
+    return Unwritable(f"the {variable.value.replace('_', ' ')}")
+
+
+def spell(spelling: str, style: str | None) -> str:
+    """A placeholder in the style asked for, `{name}` of the style being its name."""
+    if style is None:
+        return spelling
+    found = re.search(r"\w+", spelling)
+    return style.replace("NAME", found[0] if found else spelling)
+
+
+def respell(text: str, style: str | None) -> str:
+    """A text that may hold placeholders, each in the style asked for."""
+    return text if style is None else re.sub(r"\{\{.*?\}\}|\$\{\w+\}|\{\$\w+(?::[^}]*)?\}|\{env\.\w+\}", lambda found: spell(found[0], style), text)
+
+
+def quote(text: str) -> str:
+    """A word's text quoted if Caddy would otherwise read it as something else."""
+    if text and not re.search(r"[\s\"`#]|^[{}]$|\\$|^import$", text):
+        return text
+    if "`" not in text and ("\"" in text or "\\" in text):
+        return f"`{text}`"
+    return '"' + text.replace('"', '\\"') + '"'
+
+
+_DURATION = re.compile(r"(\d+(?:\.\d+)?)(ns|us|ms|s|m|h|d)")
+_SECONDS = {"ns": 1e-9, "us": 1e-6, "ms": 1e-3, "s": 1.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
+
+
+def read_duration(text: str) -> float | None:
+    """Seconds. `1m30s` -> 90; None when it is no duration."""
+    if not re.fullmatch(f"({_DURATION.pattern})+", text):
+        return None
+    return sum(float(number) * _SECONDS[unit] for number, unit in _DURATION.findall(text))
+
+
+def write_duration(seconds: float) -> str:
+    return f"{int(seconds)}s" if seconds == int(seconds) else f"{int(seconds * 1000)}ms"
+
+
+_UNITS = {"": 1, "b": 1, "kb": 10**3, "mb": 10**6, "gb": 10**9, "kib": 2**10, "mib": 2**20, "gib": 2**30, "k": 10**3, "m": 10**6}
+
+
+def read_size(text: str) -> int | None:
+    found = re.fullmatch(r"(\d+)\s*([A-Za-z]*)", text)
+    return int(found[1]) * _UNITS[found[2].lower()] if found and found[2].lower() in _UNITS else None
+
+
+def write_size(size: int) -> str:
+    for unit, factor in (("MiB", 2**20), ("KiB", 2**10)):
+        if size % factor == 0:
+            return f"{size // factor}{unit}"
+    return str(size)

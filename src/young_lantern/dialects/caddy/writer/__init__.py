@@ -1,0 +1,42 @@
+"""Estate -> Caddyfile tree. Mirror: reader/.
+
+Output:   `Caddyfile` with the global options, and one file a site below `sites/`, imported from it.
+Unknown:  what cannot be written is noted with its source line; a part of the model that no module here takes shows in
+          the ledger as `not-written`.
+Left out: nothing is decided here: what the source says is written, or noted.
+"""
+
+from __future__ import annotations
+
+from ....model import Estate, Span
+from ....model.walk import walk
+from ...dialect import WriterOptions, Writing
+from . import sites, snippets, types
+from .context import Context
+from .output import Node, Output
+
+_HEAD = ("Written by Young Lantern from a configuration of {dialect}.",)
+
+
+def write(estate: Estate, options: WriterOptions) -> Writing:
+    """The estate as a Caddyfile tree, with notes on what is not simply kept."""
+    context = Context(estate, options)
+    output = Output()
+    by_file: dict[str, list[Node]] = {}
+    for site in estate.sites:
+        nodes = sites.write_site(site, context)
+        if nodes:
+            by_file.setdefault(f"sites/{sites.file_of(site)}.caddy", []).extend(nodes)
+    sites.unanswered(estate, context)
+    types.note_types(estate, context)
+    head = tuple(line.format(dialect=estate.dialect) for line in _HEAD)
+    shared = snippets.factor(by_file)
+    output.write("Caddyfile", [sites.options(estate, context), *shared, Node(["import", "sites/*.caddy"], apart=True)], head)
+    for name, nodes in by_file.items():
+        for number, node in enumerate(nodes):
+            node.apart = bool(number)
+        output.write(name, nodes)
+    for pool in estate.pools:
+        if pool.span in context.reached:
+            context.reached.update(item for item in walk(pool) if isinstance(item, Span))
+    return Writing(output.files, output.targets, context.notes, context.reached)

@@ -1,0 +1,118 @@
+"""Error pages -> Caddy `handle_errors`. Mirror: reader/sites.py (_errors).
+
+Rule:     handle_errors belongs to the site, error pages of the source to a place in it: those that most answers have are
+          written, others are noted. It acts on errors that Caddy makes itself, not on those of an origin.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+
+from ....codes import ERROR_PAGE_PARTLY
+from ....fitting import Chain, Leaf, hoist, leaves, unroll
+from ....model import Abort, Block, Disposition, ErrorPage, ErrorPages, Forward, Redirect, Respond, Rewrite, ServeFiles, SetPath, Site, literal
+from ..values import Unwritable
+from . import answers, routes
+from .context import Context
+from .output import Node
+
+
+@dataclass(frozen=True)
+class Pages:
+    """The error pages that most answers of a site have, those of other places, and the fields that answers carry."""
+
+    chosen: ErrorPages
+    others: tuple[ErrorPages, ...]
+    given: frozenset[tuple[object, ...]]
+
+
+def choose_pages(chain: Chain) -> Pages | None:
+    """The error pages of a chain that was not hoisted yet; None if there are none."""
+    raising = [leaf for leaf in leaves(chain) if not isinstance(leaf.answer, Redirect)]
+    counted = Counter(leaf.settings.pages for leaf in raising)
+    chosen = next((pages for pages, _ in counted.most_common() if pages is not None), None)
+    if chosen is None:
+        return None
+    given = frozenset(_meaning_of(leaf) for leaf in raising if not isinstance(leaf.answer, Abort))
+    return Pages(chosen, tuple(pages for pages in counted if pages is not None and pages != chosen), given)
+
+
+def write_pages(pages: Pages | None, site: Site, context: Context) -> list[Node]:
+    """The error pages of a site -> at most one `handle_errors` node."""
+    if pages is None:
+        return []
+    for other in pages.others:
+        for page in other.pages:
+            if page.span not in {chosen.span for chosen in pages.chosen.pages}:
+                context.note(page.span, Disposition.UNSUPPORTED, ERROR_PAGE_PARTLY, statuses=_statuses(page),
+                             reason="Caddy has one set of error pages for a site, and this line holds for a part of it only")
+    block: list[Node] = []
+    for page in pages.chosen.pages:
+        block += _write_page(page, site, set(pages.given), context)
+    if not block:
+        return []
+    return [Node(["handle_errors"], block, (), apart=True)]
+
+
+def _statuses(page: ErrorPage) -> str:
+    return ", ".join(map(str, sorted(page.statuses))) if page.statuses else "every error"
+
+
+def _meaning_of(leaf: Leaf) -> tuple[object, ...]:
+    return tuple((item.name.lower(), item.operation, item.value) for item in leaf.settings.fields if item.statuses is None)
+
+
+def _write_page(page: ErrorPage, site: Site, given: set[tuple[object, ...]], context: Context) -> list[Node]:
+    inner = _inside(page, site, given, context)
+    if isinstance(inner, Unwritable):
+        context.lost(page.span, "error_page", f"it needs {inner.what}")
+        return []
+    spans = (page.span,) if page.span else ()
+    if page.statuses is None:
+        return inner
+    codes = sorted(page.statuses)
+    name = context.name("error " + "_".join(map(str, codes[:3])))
+    test = f"`{{err.status_code}} == {codes[0]}`" if len(codes) == 1 else f"`{{err.status_code}} in [{', '.join(map(str, codes))}]`"
+    return [Node([f"@{name}", "expression", test], None, spans), Node(["handle", f"@{name}"], inner, spans, page.comments)]
+
+
+def _inside(page: ErrorPage, site: Site, given: set[tuple[object, ...]], context: Context) -> list[Node] | Unwritable:
+    if page.redirect:
+        assert page.target is not None
+        status = page.status.fixed if page.status.fixed in (301, 302, 303, 307, 308) else 302
+        return answers.write_redirect(Redirect(status, page.target, span=page.span), context)
+    if page.restarts is None:
+        made, _ = unroll((Block("error", page.steps),))
+        return _keeping_status(made, page, given, context)
+    assert page.target is not None
+    target = literal(page.target)
+    if target is None:
+        return Unwritable("a page whose path depends on the request")
+    path = target.partition("?")[0]
+    made, _ = unroll((Rewrite(SetPath((path,)), span=page.span), *site.program))
+    return _keeping_status(made, page, given, context)
+
+
+def _is_missing(leaf: Leaf) -> bool:
+    return isinstance(leaf.answer, Respond) and leaf.answer.raises
+
+
+def _keeping_status(chain: Chain, page: ErrorPage, given: set[tuple[object, ...]], context: Context) -> list[Node] | Unwritable:
+    ends = list(leaves(chain))
+    # Fields set before the error are on the answer already: they are written again only where places differ in them.
+    same_fields = given == {_meaning_of(leaf) for leaf in ends if not _is_missing(leaf)}
+    hoist(chain)
+    if any(isinstance(leaf.answer, Forward) for leaf in ends):
+        context.note(page.span, Disposition.CHANGED, ERROR_PAGE_PARTLY, statuses=_statuses(page),
+                     reason="the page comes from an origin, and Caddy sends the status that the origin gives it")
+    before, context.root = context.root, ()
+    # Whether the file is there, file_server sees itself.
+    left_out = ("header", "try_files") if same_fields else ("try_files",)
+    nodes = [node for node in routes.write_chain(chain, context) if node.words[0] not in left_out]
+    context.root = before
+    if (page.status.fixed or page.status.pages_own) and any(isinstance(leaf.answer, ServeFiles) for leaf in ends):
+        for node in nodes:
+            if node.words[0] == "file_server":
+                node.block = [*(node.block or []), Node(["status", str(page.status.fixed or 200)])]
+    return nodes

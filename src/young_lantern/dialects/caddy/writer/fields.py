@@ -1,0 +1,79 @@
+"""Field operations -> Caddy `header`. Mirror: reader/fields.py.
+
+Rule:     a field that shall not go with errors of this server's own is deferred, for Caddy then drops it there; one that
+          replaces what an origin sends must be deferred too, to come after it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ....codes import EXPIRES_DATE_LOST, FIELD_ON_ERRORS
+from ....model import Disposition, Field, HttpDate, Operation, join
+from ..values import Unwritable, quote
+from .context import Context
+from .output import Node
+
+_SIGNS = {Operation.SET: "", Operation.ADD: "+", Operation.DEFAULT: "?", Operation.REMOVE: "-", Operation.EDIT: ""}
+
+
+def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) -> list[Node]:
+    """Response fields in force -> one or two `header` nodes. forwards: an origin's answer may be among those that get them."""
+    fields = _joined(fields)
+    at_once: list[Node] = []
+    deferred: list[Node] = []
+    names = [field.name.lower() for field in fields]
+    for field in fields:
+        if not field.name:
+            # Joined to the one above: its line goes where that one went.
+            target = deferred if field.statuses is not None or forwards else at_once
+            if field.span and target:
+                target[-1].spans = (*target[-1].spans, field.span)
+            continue
+        if any(isinstance(part, HttpDate) for part in field.value):
+            context.note(field.span, Disposition.CHANGED, EXPIRES_DATE_LOST)
+            continue
+        words = write_operation(field, context.forwards or names.count(field.name.lower()) > 1, context)
+        if isinstance(words, Unwritable):
+            context.lost(field.span, field.name, f"{context.estate.dialect} completes it with {words.what}, for which there is no placeholder")
+            continue
+        later = field.deferred or field.statuses is not None or (forwards and field.operation is not Operation.ADD)
+        if field.statuses is not None and forwards:
+            context.note(field.span, Disposition.CHANGED, FIELD_ON_ERRORS, field=field.name)
+        (deferred if later else at_once).append(Node(words, spans=(field.span,) if field.span else (), comments=field.comments))
+    return [*_header(at_once, False), *_header(deferred, True)]
+
+
+def _joined(fields: tuple[Field, ...]) -> tuple[Field, ...]:
+    """A value added to one that was set becomes one list (RFC 9110 section 5.3): a Caddy block adds before it sets."""
+    out: list[Field] = []
+    for field in fields:
+        earlier = next((number for number, other in enumerate(out) if other.name.lower() == field.name.lower()), None)
+        if earlier is None or field.operation is not Operation.ADD or out[earlier].operation is not Operation.SET or out[earlier].statuses != field.statuses:
+            out.append(field)
+            continue
+        out[earlier] = replace(out[earlier], value=join(out[earlier].value, ", ", field.value), comments=(*out[earlier].comments, *field.comments))
+        out.append(replace(field, name=""))
+    return tuple(out)
+
+
+def write_operation(field: Field, adds: bool, context: Context) -> list[str] | Unwritable:
+    """Field -> the words of one operation. adds: ADD may not be written as a plain set."""
+    sign = _SIGNS[field.operation] if field.operation is not Operation.ADD or adds else ""
+    if field.operation is Operation.REMOVE:
+        return [f"-{field.name}"]
+    value = context.template(field.value, field.span)
+    if isinstance(value, Unwritable):
+        return value
+    if field.operation is Operation.EDIT and field.find is not None:
+        return [field.name, quote(field.find.text), quote(value)]
+    return [sign + field.name, quote(value)]
+
+
+def _header(lines: list[Node], later: bool) -> list[Node]:
+    if not lines:
+        return []
+    spans = tuple(span for line in lines for span in line.spans)
+    if len(lines) == 1 and not later:
+        return [Node(["header", *lines[0].words], None, spans, lines[0].comments, setting=True)]
+    return [Node(["header"], [*lines, *([Node(["defer"])] if later else [])], (), (), setting=True)]

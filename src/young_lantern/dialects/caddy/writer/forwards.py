@@ -1,0 +1,168 @@
+"""Forward -> Caddy `reverse_proxy`. Mirror: reader/forwards.py.
+
+Rule:     what Caddy does by itself (Host as sent, the three X-Forwarded fields, upgrades, kept connections) is not
+          written; what it does besides is noted.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....codes import CLIENT_CHAIN_TRUST, ORIGIN_CONNECTION, PROXY_DEFAULTS
+from ....model import (
+    AsReceived, Disposition, Forward, Mapped, Operation, Pool, Var, Variable, Written,
+)
+from .. import values
+from ..values import Unwritable, quote
+from .context import Context
+from .fields import write_operation
+from .output import Node
+
+_POLICIES = {"round_robin": "round_robin", "least_connections": "least_conn", "client_hash": "ip_hash", "random": "random", "first": "first"}
+_HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect"})
+# What Caddy sends by itself: field in lower case -> the templates that mean the same.
+_HOST_AS_SENT = (Var(Variable.HOST),), (Var(Variable.AUTHORITY),), (Var(Variable.FIELD, "host"),)
+_BY_ITSELF = {
+    "host": _HOST_AS_SENT,
+    "x-forwarded-for": ((Var(Variable.CLIENT),), (Var(Variable.CLIENT_CHAIN),)),
+    "x-forwarded-proto": ((Var(Variable.SCHEME),),),
+    "x-forwarded-host": _HOST_AS_SENT,
+}
+
+
+def write_forward(step: Forward, context: Context) -> list[Node] | Unwritable:
+    """Forward -> nodes: what cuts the path, then `reverse_proxy`."""
+    spans = tuple(dict.fromkeys(span for span in (step.span, *step.also) if span))
+    pool = context.estate.pool(step.pool)
+    if pool is not None and pool.span is not None:
+        context.reached.add(pool.span)
+    addresses, more = _members(pool, step, context)
+    if not addresses:
+        return Unwritable("an origin: there is none that can be asked")
+    before, inside = _target(step, context)
+    if isinstance(inside, Unwritable):
+        return inside
+    block = [*more, *inside, *_up(step, context), *_down(step, context), *_transport(step)]
+    if not step.buffers:
+        block.append(Node(["flush_interval", "-1"]))
+    if step.http_version != "1.1":
+        context.note(step.span, Disposition.KEPT, ORIGIN_CONNECTION, version=step.http_version)
+    if step.intercepts_errors:
+        context.lost(step.span, "error pages for what the origin answers", "its errors pass through here, and only errors of Caddy's own meet the error pages",
+                     "write a handle_response block for the statuses in question")
+    pool_spans = tuple(span for span in (pool.span, pool.policy_span, *(member.span for member in pool.members)) if span) if pool else ()
+    node = Node(["reverse_proxy", *map(quote, addresses)], block or None, (*spans, *pool_spans), (*(pool.comments if pool else ()), *step.comments))
+    return [*before, node]
+
+
+def _members(pool: Pool | None, step: Forward, context: Context) -> tuple[list[str], list[Node]]:
+    if pool is None:
+        return [step.pool], []
+    usable = [member for member in pool.members if not member.down and not member.backup]
+    more: list[Node] = []
+    for member in pool.members:
+        if member.backup:
+            context.lost(member.span, "backup", "Caddy 2.6 has no member that is asked only when all others fail",
+                         "leave it out, or use lb_policy first with the backup at the end of the list")
+        elif member.down:
+            context.implied(member.span, "a member marked as down is asked by nobody; it is left out")
+        elif member.weight != 1 and len(usable) > 1:
+            context.lost(member.span, "weight", "Caddy 2.6 gives all members the same share", "name the stronger member several times, or accept equal shares")
+    if len(usable) > 1:
+        if pool.policy in _POLICIES:
+            more.append(Node(["lb_policy", _POLICIES[pool.policy]]))
+        else:
+            context.lost(pool.policy_span, pool.policy, "Caddy has no such way of choosing a member")
+    if pool.keepalive_span:
+        context.implied(pool.keepalive_span, "Caddy keeps connections to origins open by itself")
+    checks = [member for member in usable if member.max_fails is not None or member.fail_seconds is not None]
+    if checks:
+        more.append(Node(["fail_duration", values.write_duration(checks[0].fail_seconds or 10)]))
+        more.append(Node(["max_fails", str(checks[0].max_fails or 1)]))
+    scheme = "https://" if step.secure else ""
+    return [scheme + values.respell(member.address, context.options.placeholder) for member in usable], more
+
+
+def _target(step: Forward, context: Context) -> tuple[list[Node], list[Node] | Unwritable]:
+    """What stands before the reverse_proxy, and within it, so that the origin is asked for the right target."""
+    spans = (step.span,) if step.span else ()
+    match step.target:
+        case AsReceived():
+            return [], []
+        case Written(template):
+            text = context.template(template, step.span)
+            if isinstance(text, Unwritable):
+                return [], text
+            return [], [Node(["rewrite", quote(text if "?" in text else f"{text}?")])]
+        case Mapped(prefix, replacement):
+            base = context.template(replacement, step.span)
+            if isinstance(base, Unwritable):
+                return [], base
+            cut = prefix
+            if prefix.endswith("/") and base.endswith("/"):
+                cut, base = prefix[:-1], base[:-1]
+            before = [] if not cut or context.strip in (cut, prefix) else [Node(["uri", "strip_prefix", quote(cut)], None, spans)]
+            return before, [Node(["rewrite", quote(base + "{uri}")])] if base else []
+    raise AssertionError(step.target)
+
+
+def _up(step: Forward, context: Context) -> list[Node]:
+    nodes: list[Node] = []
+    told = {field.name.lower() for field in step.fields if field.span or field.operation is Operation.SET}
+    for field in step.fields:
+        name = field.name.lower()
+        if name in _HOP_BY_HOP:
+            context.implied(field.span, "fields of one connection (RFC 9110 section 7.6.1) are the proxy's own affair; Caddy passes upgrades on")
+            continue
+        if field.operation is Operation.SET and field.value in _BY_ITSELF.get(name, ()):
+            if field.value == (Var(Variable.CLIENT_CHAIN),):
+                if context.options.strict:
+                    nodes.append(Node(["trusted_proxies", "0.0.0.0/0", "::/0"], None, (field.span,) if field.span else ()))
+                else:
+                    context.note(field.span, Disposition.CHANGED, CLIENT_CHAIN_TRUST)
+            else:
+                context.implied(field.span, "Caddy sends this field by itself, with this value")
+            continue
+        if field.value == (Var(Variable.POOL),):
+            text: list[str] | Unwritable = [field.name, quote(values.respell(step.pool, context.options.placeholder))]
+        else:
+            text = write_operation(field, True, context)
+        if isinstance(text, Unwritable):
+            context.lost(field.span, field.name, f"its value needs {text.what}, for which there is no placeholder")
+            continue
+        nodes.append(Node(["header_up", *text], None, (field.span,) if field.span else (), field.comments))
+    added = [name for name in ("X-Forwarded-For", "X-Forwarded-Proto", "X-Forwarded-Host") if name.lower() not in told]
+    if added and context.estate.dialect != "caddy":
+        context.note(step.span, Disposition.KEPT, PROXY_DEFAULTS, fields=", ".join(added))
+    return nodes
+
+
+def _down(step: Forward, context: Context) -> list[Node]:
+    nodes = []
+    for field in step.response_fields:
+        words = write_operation(field, True, context)
+        if isinstance(words, Unwritable):
+            context.lost(field.span, field.name, f"its value needs {words.what}, for which there is no placeholder")
+            continue
+        nodes.append(Node(["header_down", *words], None, (field.span,) if field.span else ()))
+    own_host = any(field.name.lower() == "host" and field.value == (Var(Variable.POOL),) for field in step.fields)
+    for mapping in step.redirects:
+        escaped = tuple(re.escape(part) if isinstance(part, str) else part for part in mapping.prefix)
+        prefix, replacement = context.template(escaped, mapping.span), context.template(mapping.replacement, mapping.span)
+        if isinstance(prefix, Unwritable) or isinstance(replacement, Unwritable):
+            context.lost(mapping.span, "the mapping of redirects", "it holds a value for which there is no placeholder")
+            continue
+        if mapping.span is None and not own_host:
+            continue  # the origin is given the public host, so that its redirects need no mapping
+        comment = () if mapping.span else ("Redirects of the origin are mapped back, as before by default.",)
+        nodes.append(Node(["header_down", "Location", quote("^" + prefix), quote(replacement.replace("$", "$$"))],
+                          None, (mapping.span,) if mapping.span else (), comment))
+    return nodes
+
+
+def _transport(step: Forward) -> list[Node]:
+    lines = [Node([name, values.write_duration(seconds)]) for name, seconds in
+             (("dial_timeout", step.connect_seconds), ("read_timeout", step.read_seconds), ("write_timeout", step.send_seconds)) if seconds]
+    if step.secure:
+        lines.append(Node(["tls_insecure_skip_verify"], comments=("The source does not check the origin's certificate.",)))
+    return [Node(["transport", "http"], lines)] if lines else []

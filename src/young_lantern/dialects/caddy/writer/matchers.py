@@ -1,0 +1,226 @@
+"""Conditions -> Caddy request matchers. Mirror: reader/matchers.py.
+
+Rule:     lines of a set must all hold, values of one `path` line are alternatives. Alternatives of different kinds are
+          written as `not { not … not … }`, and a second path condition of a set likewise, since two path lines would be
+          alternatives.
+Unknown:  Unwritable, in words.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from ....codes import CASE_IGNORED, PATTERN_BEYOND
+from ....model import (
+    Always, AllOf, AnyOf, ClientIn, Condition, Disposition, FileExists, FileKind, HostIs, MethodIn, Not, PathGlob,
+    PathIs, PathMatches, PathStartsWith, Pattern, SchemeIs, Span, TextIs, TextMatches, Var, Variable,
+)
+from ....model.walk import walk
+from ....patterns import beyond_re2, literal_start, to_re2
+from ..values import Unwritable, quote
+from .context import Context, Matcher
+from .output import Node
+
+Lines = list[Node]
+
+
+def write_matcher(condition: Condition, wish: str, context: Context, span: Span | None) -> Matcher | Unwritable:
+    """The matcher of a fork. `wish`: what its name should remind of."""
+    if isinstance(condition, Always):
+        return Matcher("")
+    name = context.name(wish)
+    lines = write_lines(condition, name, context)
+    if isinstance(lines, Unwritable):
+        return lines
+    for item in walk(condition):
+        if isinstance(item, PathIs | PathStartsWith) and not item.ignores_case and re.search("[A-Za-z]", _text(item)) and _as_glob(item, context):
+            context.note(item.span or span, Disposition.CHANGED, CASE_IGNORED, path=_text(item))
+    paths = tuple(word for line in lines if line.words[0] == "path" for word in line.words[1:])
+    if len(lines) == 1 and lines[0].words[0] == "path" and len(paths) == 1 and paths[0].startswith("/"):
+        context.taken.discard(name)
+        return Matcher(paths[0], None, paths, condition)
+    definition = Node([f"@{name}", *lines[0].words], lines[0].block) if len(lines) == 1 else Node([f"@{name}"], lines)
+    return Matcher(f"@{name}", definition, paths, condition)
+
+
+def _text(condition: PathIs | PathStartsWith) -> str:
+    return condition.path if isinstance(condition, PathIs) else condition.prefix
+
+
+def _as_glob(condition: PathIs | PathStartsWith, context: Context) -> str | None:
+    """The value of a `path` line, if one can say it (and case may be ignored)."""
+    text = _text(condition)
+    if re.search(r"[*?\[\\%{}\s\"`]", text) or (context.options.strict and not condition.ignores_case and re.search("[A-Za-z]", text)):
+        return None
+    return text if isinstance(condition, PathIs) else f"{text}*"
+
+
+def write_lines(condition: Condition, name: str, context: Context) -> Lines | Unwritable:
+    """A condition -> the lines of a matcher set."""
+    match condition:
+        case PathIs() | PathStartsWith():
+            glob = _as_glob(condition, context)
+            if glob is not None:
+                return [Node(["path", glob])]
+            anchored = "^" + re.escape(_text(condition)) + ("$" if isinstance(condition, PathIs) else "")
+            return _pattern_line(["path_regexp"], Pattern(("(?i)" if condition.ignores_case else "") + anchored.replace("/", "/"), "re2"), name, context, condition.span)
+        case PathGlob(glob):
+            return [Node(["path", glob])]
+        case PathMatches(pattern):
+            return _pattern_line(["path_regexp"], pattern, name, context, condition.span)
+        case HostIs(names):
+            return [Node(["host", *names])]
+        case SchemeIs(scheme):
+            return [Node(["protocol", scheme])]
+        case MethodIn(methods):
+            return [Node(["method", *methods])]
+        case ClientIn(networks):
+            return [Node(["remote_ip", *networks])]
+        case TextIs():
+            return _text_is(condition, context)
+        case TextMatches((Var(Variable.FIELD, field),), pattern):
+            return _pattern_line(["header_regexp"], pattern, name, context, condition.span, field)
+        case TextMatches(template, pattern):
+            subject = context.template(template, condition.span)
+            return subject if isinstance(subject, Unwritable) else _pattern_line(["vars_regexp"], pattern, name, context, condition.span, quote(subject))
+        case FileExists():
+            return _file(condition, context)
+        case Not(Not(inner)):
+            return write_lines(inner, name, context)
+        case Not(inner):
+            lines = write_lines(inner, name, context)
+            return lines if isinstance(lines, Unwritable) else [_not(lines)]
+        case AllOf(conditions):
+            return _all(conditions, name, context)
+        case AnyOf(conditions):
+            return _any(conditions, name, context)
+    return Unwritable(f"the condition {getattr(condition, 'spelling', 'that asks whether the path was rewritten')}")
+
+
+def _not(lines: Lines) -> Node:
+    if len(lines) == 1 and lines[0].block is None:
+        return Node(["not", *lines[0].words])
+    return Node(["not"], lines)
+
+
+def _all(conditions: tuple[Condition, ...], name: str, context: Context) -> Lines | Unwritable:
+    out: Lines = []
+    for condition in conditions:
+        lines = write_lines(condition, name, context)
+        if isinstance(lines, Unwritable):
+            return lines
+        for line in lines:
+            once = line.words[0] not in ("not", "expression") and any(line.words[0] == other.words[0] for other in out)
+            out.append(_not([_not([line])]) if once else line)
+    return out
+
+
+def _any(conditions: tuple[Condition, ...], name: str, context: Context) -> Lines | Unwritable:
+    written = []
+    for condition in conditions:
+        lines = write_lines(condition, name, context)
+        if isinstance(lines, Unwritable):
+            return lines
+        written.append(lines)
+    if all(len(lines) == 1 and lines[0].words[0] == written[0][0].words[0] in ("path", "host", "method", "remote_ip", "file") and lines[0].block is None for lines in written):
+        return [Node([written[0][0].words[0], *(word for lines in written for word in lines[0].words[1:])])]
+    return [Node(["not"], [_not(lines) for lines in written])]
+
+
+def _pattern_line(words: list[str], pattern: Pattern, name: str, context: Context, span: Span | None, *between: str) -> Lines | Unwritable:
+    if pattern.engine == "pcre":
+        features = beyond_re2(pattern.text)
+        if features:
+            context.note(span, Disposition.UNSUPPORTED, PATTERN_BEYOND, pattern=pattern.text, features=features)
+            return Unwritable(f"the expression {pattern.text}")
+        label = pattern.label
+        pattern = replace(to_re2(pattern), label=label)
+    if pattern.label:
+        context.pattern_names[pattern.label] = name
+    return [Node([*words, name, *between, quote(pattern.text)])]
+
+
+def _text_is(condition: TextIs, context: Context) -> Lines | Unwritable:
+    match condition.template:
+        case (Var(Variable.METHOD),) if not condition.ignores_case:
+            return [Node(["method", *condition.values])]
+        case (Var(Variable.HOST),) if all(condition.values):
+            return [Node(["host", *condition.values])]
+        case (Var(Variable.SCHEME),):
+            return [Node(["protocol", condition.values[0]])] if len(condition.values) == 1 else Unwritable("several schemes")
+        case (Var(Variable.FIELD, name),) if condition.values == ("",):
+            return [Node(["header", f"!{name}"])]
+        case (Var(Variable.FIELD, name),) if "" not in condition.values and not any("*" in value for value in condition.values):
+            return [Node(["header", name, quote(value)]) for value in condition.values] if len(condition.values) == 1 else Unwritable("several values of one field")
+    subject = context.template(condition.template, condition.span)
+    if isinstance(subject, Unwritable):
+        return subject
+    if not re.fullmatch(r"\{[\w.\-]+\}", subject):
+        return Unwritable("a comparison of a text made of several parts")
+    quoted = ['"' + value.replace("\\", "\\\\").replace('"', '\\"') + '"' for value in condition.values]
+    text = f"{subject} == {quoted[0]}" if len(quoted) == 1 else f"{subject} in [{', '.join(quoted)}]"
+    return [Node(["expression", f"`{text}`"])]
+
+
+def file_words(condition: FileExists, context: Context) -> list[str] | Unwritable:
+    """The values of a file matcher or try_files that ask for this file."""
+    path = condition.path or (Var(Variable.PATH),)
+    if condition.strip and condition.strip != context.strip:
+        return Unwritable("a file test below an alias")
+    text = context.template(path, condition.span)
+    if isinstance(text, Unwritable):
+        return text
+    if condition.cleans and path == (Var(Variable.FOUND),):
+        return Unwritable("a test of a file that was found before")
+    return {FileKind.FILE: [text], FileKind.FOLDER: [text + "/"], FileKind.ANY: [text, text + "/"]}[condition.kind]
+
+
+def _file(condition: FileExists, context: Context) -> Lines | Unwritable:
+    words = file_words(condition, context)
+    if isinstance(words, Unwritable):
+        return words
+    if _same_root(condition.root, context):
+        return [Node(["file", *map(quote, words)])]
+    root = context.template(condition.root, condition.span)
+    if isinstance(root, Unwritable):
+        return root
+    return [Node(["file"], [Node(["root", quote(root or "/")]), Node(["try_files", *map(quote, words)])])]
+
+
+def _same_root(root: object, context: Context) -> bool:
+    return root == context.root or (isinstance(root, tuple) and len(root) == 1 and isinstance(root[0], str)
+                                    and (root[0].rstrip("/"),) == tuple(part.rstrip("/") if isinstance(part, str) else part for part in context.root))
+
+
+def disjoint(one: Condition, other: Condition) -> bool:
+    """Whether no request can meet both, as far as paths alone tell."""
+    ones, others = _claims(one), _claims(other)
+    return ones is not None and others is not None and not any(_overlap(a, b) for a in ones for b in others)
+
+
+def _claims(condition: Condition) -> list[tuple[str, bool]] | None:
+    """(text, whole) of the paths a condition is limited to, in lower case; None when it is not limited by paths."""
+    match condition:
+        case PathIs(path):
+            return [(path.lower(), True)]
+        case PathStartsWith(prefix):
+            return [(prefix.lower(), False)]
+        case PathMatches(pattern):
+            start = literal_start(pattern)
+            return [(start.lower(), False)] if start else None
+        case AnyOf(conditions):
+            found = [_claims(item) for item in conditions]
+            return None if None in found else [claim for claims in found if claims for claim in claims]
+        case AllOf(conditions):
+            return next((claims for item in conditions if (claims := _claims(item)) is not None), None)
+    return None
+
+
+def _overlap(one: tuple[str, bool], other: tuple[str, bool]) -> bool:
+    (a, a_whole), (b, b_whole) = one, other
+    if a_whole and b_whole:
+        return a == b
+    if a_whole:
+        return a.startswith(b)
+    return b.startswith(a) if b_whole else a.startswith(b) or b.startswith(a)

@@ -1,0 +1,337 @@
+"""Chains, branches and leaves -> levels of Caddy directives. Mirror: reader/routes.py.
+
+Rule:     a level is written in the order it shall run. If Caddy's own order keeps what matters, it stays so; if Caddy would
+          run it otherwise, it goes into a `route`, with a comment that says why.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from ....fitting import Branch, Chain, Fork, Leaf, Settings, leaves
+from ....fitting.static import lasting
+from ....model import (
+    ALWAYS, Abort, AllOf, AnyOf, Condition, FileExists, Forward, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
+    Rewrite, ServeFiles, Span, Unserved,
+)
+from ....model.walk import walk
+from ..order import sort_items
+from ..values import Unwritable
+from . import answers, compression, fields, files, forwards, limits, logs, rewrites
+from .context import Context, Matcher
+from .matchers import disjoint, write_matcher
+from .output import Node
+
+_WHY_ROUTE = ("Kept in the order written: sorted as usual, Caddy would run these otherwise.",)
+
+
+def write_chain(chain: Chain, context: Context) -> list[Node]:
+    """A chain -> the nodes of one level, arranged."""
+    return arrange(chain_nodes(chain, context))
+
+
+def chain_nodes(chain: Chain, context: Context) -> list[Node]:
+    before = context.rewritten
+    nodes = _chain_nodes(chain, context)
+    context.rewritten = before
+    return nodes
+
+
+def _chain_nodes(chain: Chain, context: Context) -> list[Node]:
+    nodes = write_settings(chain.shared, chain, context)
+    items = list(chain.items)
+    number = 0
+    while number < len(items):
+        item = items[number]
+        following = items[number + 1:]
+        if isinstance(item, Branch):
+            tried = files.write_try_files(item, following, context)
+            if tried is not None:
+                nodes += tried[0]
+                context.rewritten = True
+            elif (folded := fold_found(item, following)) is not None:
+                nodes += write_branch(folded, context)
+                break
+            else:
+                nodes += write_branch(item, context)
+                context.rewritten = context.rewritten or any(isinstance(inner, Rewrite) for inner in walk(item))
+        elif isinstance(item, Leaf):
+            nodes += write_leaf(item, chain, context)
+        else:
+            nodes += _checked(rewrites.write_rewrite(item, context) if isinstance(item, Rewrite) else rewrites.write_variable(item, context), item.span, context)
+            context.rewritten = True
+        number += 1
+    return nodes
+
+
+def fold_found(branch: Branch, following: list[object]) -> Branch | None:
+    """A branch over files whose first forks just go on -> one fork "found" with what follows, and the rest as it was."""
+    going = [fork for fork in branch.forks if not fork.chain.items and isinstance(fork.condition, FileExists)]
+    if not going or branch.forks[:len(going)] != going or not following or len(branch.forks) == len(going):
+        return None
+    if any(fork.chain.falls for fork in branch.forks[len(going):]):
+        return None
+    conditions = tuple(fork.condition for fork in going)
+    found = conditions[0] if len(conditions) == 1 else AnyOf(conditions, branch.span)
+    return Branch([Fork(found, Chain(list(following)), branch.span, going[0].comments, "found"), *branch.forks[len(going):]], branch.span)  # type: ignore[arg-type]
+
+
+def write_settings(settings: Settings, below: Chain, context: Context) -> list[Node]:
+    """Response fields, compression and the limit on request content."""
+    forwards_below = any(isinstance(leaf.answer, Forward) for leaf in leaves(below))
+    nodes = fields.write_fields(settings.fields, forwards_below, context)
+    if settings.log is not None:
+        nodes += logs.write_skip(settings.log, context)
+    if settings.limit is not None and (forwards_below or settings.limit.span is not None):
+        nodes += limits.write_limit(settings.limit, context)
+    if settings.compress is not None:
+        nodes += compression.write_compress(settings.compress, context)
+    if nodes:
+        nodes[0].spans = tuple(dict.fromkeys((*nodes[0].spans, *settings.also)))
+    for field in settings.request_fields:
+        words = fields.write_operation(field, True, context)
+        if isinstance(words, Unwritable):
+            context.lost(field.span, field.name, f"its value needs {words.what}")
+        else:
+            nodes.append(Node(["request_header", *words], None, (field.span,) if field.span else (), setting=True))
+    return nodes
+
+
+def write_leaf(leaf: Leaf, chain: Chain, context: Context) -> list[Node]:
+    below = Chain([leaf])
+    settings = [] if isinstance(leaf.answer, Abort) else write_settings(leaf.settings, below, context)
+    nodes = [*settings, *_checked(_answer(leaf.answer, context), leaf.answer.span, context)]
+    nodes[-1].spans = (*nodes[-1].spans, *leaf.through)
+    return nodes
+
+
+def _answer(answer: object, context: Context) -> list[Node] | Unwritable:
+    match answer:
+        case Forward():
+            return forwards.write_forward(answer, context)
+        case ServeFiles():
+            return files.write_serving(answer, context)
+        case Unserved(spelling):
+            return Unwritable(f"what {spelling} answers")
+    return answers.WRITES[type(answer)](answer, context)  # type: ignore[index]
+
+
+def _checked(nodes: list[Node] | Unwritable, span: Span | None, context: Context) -> list[Node]:
+    if not isinstance(nodes, Unwritable):
+        return nodes
+    context.lost(span, "this", f"Caddy has no placeholder or matcher for {nodes.what}")
+    # Nothing may answer in its stead by chance: an error is seen, another page is not.
+    return [Node(["error", "501"], None, (), ("Not carried over: see the report.",))]
+
+
+# --- branches ---------------------------------------------------------------------------------------------------------
+
+def write_branch(branch: Branch, context: Context) -> list[Node]:
+    """Forks -> lines with a matcher where all are redirects or all are rewrites, else `handle` blocks."""
+    if len(branch.forks) == 1 and branch.forks[0].condition is ALWAYS:
+        return chain_nodes(branch.forks[0].chain, context)
+    branch = _without_idle(branch, context)
+    exclusive = not any(fork.chain.falls for fork in branch.forks[:-1])
+    nodes: list[Node] = []
+    before: list[Condition] = []
+    plain = all(_is_plain(fork) for fork in branch.forks) and len({type(fork.chain.items[0]) for fork in branch.forks}) == 1
+    leading = True
+    for fork in branch.forks:
+        leading = leading and _is_redirect(fork)
+        if not exclusive and not plain:
+            # `handle` blocks exclude those of every other branch of their level; `route` blocks nothing, so that each
+            # says itself that the forks before it did not hold.
+            guards = tuple(Not(condition) for condition in before if not disjoint(condition, fork.condition))
+            before.append(fork.condition)
+            parts = (*(() if fork.condition is ALWAYS else (fork.condition,)), *guards)
+            fork = replace(fork, condition=ALWAYS if not parts else parts[0] if len(parts) == 1 else AllOf(parts))
+        matcher = write_matcher(fork.condition, _wish(fork), context, fork.span)
+        if isinstance(matcher, Unwritable):
+            _lose_fork(fork, matcher, context)
+            continue
+        definition = [matcher.definition] if matcher.definition is not None else []
+        line = _plain_line(fork, matcher, context) if (plain or leading) and _is_plain(fork) else None
+        node = line or _handle(fork, matcher, context)
+        if not line and fork.chain.falls and node.words[0] == "handle":
+            node.words[0] = "route"
+            node.block = [inner for inner in node.block or []]
+        if definition:
+            assert isinstance(definition[0], Node)
+            definition[0].comments, node.comments = node.comments, ()
+            definition[0].spans = (fork.span,) if fork.span else ()
+            definition[0].setting = True
+        nodes += [*definition, node]  # type: ignore[list-item]
+    return nodes
+
+
+def _without_idle(branch: Branch, context: Context) -> Branch:
+    """The branch without forks that do nothing: what they keep others from is said in the conditions of those."""
+    forks: list[Fork] = []
+    idle: list[Condition] = []
+    for fork in branch.forks:
+        if not fork.chain.items and not fork.chain.shared.fields:
+            idle.append(fork.condition)
+            context.implied(fork.span, "nothing happens there that an answer depends on")
+            continue
+        guards = tuple(Not(condition) for condition in idle if not disjoint(condition, fork.condition))
+        if guards:
+            parts = (*(() if fork.condition is ALWAYS else (fork.condition,)), *guards)
+            fork = replace(fork, condition=parts[0] if len(parts) == 1 else AllOf(parts))
+        forks.append(fork)
+    return Branch(forks, branch.span)
+
+
+def _wish(fork: Fork) -> str:
+    """What the name of a matcher should remind of: the words of the path or pattern, else of the source line."""
+    for item in walk(fork.condition):
+        if isinstance(item, PathMatches):
+            return re.sub(r"\\[a-zA-Z]|\(\?[a-zA-Z:<>P]*", " ", item.pattern.text)
+        if isinstance(item, FileExists):
+            return "found" if fork.label == "found" or isinstance(fork.condition, FileExists) else "files"
+    text = fork.label or (fork.span.directive if fork.span else "")
+    if text.startswith(("allow", "deny")):
+        return "denied"
+    return re.sub(r"^\W*(location|if)\b|http_", " ", text)
+
+
+def _is_plain(fork: Fork) -> bool:
+    items = fork.chain.items
+    if len(items) != 1 or fork.chain.shared != Settings() or fork.condition is ALWAYS:
+        return False
+    return _is_redirect(fork) or isinstance(items[0], Rewrite)
+
+
+def _is_redirect(fork: Fork) -> bool:
+    items = fork.chain.items
+    return len(items) == 1 and isinstance(items[0], Leaf) and isinstance(items[0].answer, Redirect) and not items[0].settings.fields and fork.condition is not ALWAYS
+
+
+def _plain_line(fork: Fork, matcher: Matcher, context: Context) -> Node | None:
+    item = fork.chain.items[0]
+    made = answers.write_redirect(item.answer, context) if isinstance(item, Leaf) else rewrites.write_rewrite(item, context)  # type: ignore[arg-type]
+    if isinstance(made, Unwritable) or len(made) != 1 or made[0].block is not None:
+        return None
+    node = made[0]
+    words = [word for word in node.words[1:] if word not in ("", "*")]
+    spans = tuple(dict.fromkeys((*((fork.span,) if fork.span else ()), *node.spans)))
+    return Node([node.words[0], matcher.word, *words], None, spans, (*fork.comments, *node.comments), fork.condition,
+                paths=matcher.paths, leads_to=node.leads_to)
+
+
+def _handle(fork: Fork, matcher: Matcher, context: Context) -> Node:
+    words = ["handle", *([matcher.word] if matcher.word else [])]
+    before = context.root, context.strip, context.rewritten
+    head: list[Node] = []
+    chain = fork.chain
+    exact = isinstance(fork.condition, PathIs)
+    strip = _strip_of(chain)
+    if exact:
+        chain = _with_exact_files(chain, fork.condition)  # type: ignore[arg-type]
+    elif strip and strip.rstrip("/") and isinstance(fork.condition, PathStartsWith) and fork.condition.prefix == strip:
+        context.strip, context.rewritten = strip, True
+        if strip.endswith("/") and matcher.word == f"{strip}*":
+            words[0] = "handle_path"
+        else:
+            if any(isinstance(leaf.answer, ServeFiles) for leaf in leaves(chain)) and not strip.endswith("/"):
+                # Once the prefix is cut off, nothing is left that file_server could add the folder's slash to.
+                head.append(Node(["redir", strip, strip + "/", "301"]))
+            head.append(Node(["uri", "strip_prefix", strip.removesuffix("/")]))
+    spans = tuple(span for span in (fork.span, *fork.also) if span)
+    block = [*head, *write_chain(chain, context)]
+    context.root, context.strip, context.rewritten = before
+    return Node(words, block, spans, fork.comments, fork.condition, paths=matcher.paths)
+
+
+def _strip_of(chain: Chain) -> str:
+    """The prefix that every leaf of a chain, and every file test in it, cuts off the path; "" if they do not agree."""
+    found = set()
+    for leaf in leaves(chain):
+        if isinstance(leaf.answer, ServeFiles):
+            found.add(leaf.answer.strip)
+        elif isinstance(leaf.answer, Forward) and isinstance(leaf.answer.target, Mapped):
+            prefix, first = leaf.answer.target.prefix, leaf.answer.target.replacement[:1]
+            both = prefix.endswith("/") and len(leaf.answer.target.replacement) >= 1 and str(leaf.answer.target.replacement[-1]).endswith("/")
+            found.add(prefix if both and first else "")
+        elif not isinstance(leaf.answer, Redirect | Respond | Abort):
+            found.add("")
+    if len(found) != 1 or any(isinstance(item, Rewrite) for branch in chain.items for item in _effects(branch)):
+        return ""
+    return found.pop()
+
+
+def _effects(item: object) -> list[object]:
+    if isinstance(item, Branch):
+        return [inner for fork in item.forks for piece in fork.chain.items for inner in _effects(piece)]
+    return [item] if not isinstance(item, Leaf) else []
+
+
+def _with_exact_files(chain: Chain, condition: PathIs) -> Chain:
+    """In a route for one path, an alias names one file, and a mapped target is one target."""
+    for leaf in leaves(chain):
+        answer = leaf.answer
+        if isinstance(answer, ServeFiles) and answer.strip == condition.path:
+            leaf.answer = files.exact_file(answer)
+    return chain
+
+
+def _lose_fork(fork: Fork, matcher: Unwritable, context: Context) -> None:
+    context.lost(fork.span, "this route", f"Caddy has no matcher for {matcher.what}")
+    for leaf in leaves(fork.chain):
+        for span in (leaf.answer.span, *getattr(leaf.answer, "also", ())):
+            if span is not None and span != fork.span:
+                context.lost(span, "this", "the route that it belongs to could not be written")
+
+
+# --- order ------------------------------------------------------------------------------------------------------------
+
+def arrange(nodes: list[Node]) -> list[Node]:
+    """The nodes of a level so that Caddy runs them as they stand: in its own order where that is the same, else in a `route`."""
+    settings = [node for node in nodes if node.setting and not node.words[0].startswith("@")]
+    rest = [node for node in nodes if not node.setting or node.words[0].startswith("@")]
+    items = [node for node in rest if not node.words[0].startswith("@")]
+    ordered, later = sort_items(items), sort_items(items, stem_first=True)
+    # Versions of Caddy sort differently in one point: what is written shall hold in all of them.
+    holds = _groups_hold(items) and _exchangeable(items, ordered) and _exchangeable(items, later)
+    if holds and ordered == items:
+        return [*settings, *rest]
+    if holds:
+        return [*settings, *_with_definitions(ordered, rest)]
+    return [*settings, *(node for node in rest if node.words[0].startswith("@")), Node(["route"], items, (), _WHY_ROUTE)]
+
+
+def _exchangeable(items: list[Node], ordered: list[Node]) -> bool:
+    """Whether the nodes that change places are for different requests, before and after what the later one rewrites."""
+    place = {id(node): number for number, node in enumerate(ordered)}
+    return all(
+        place[id(first)] < place[id(second)] or _indifferent(first, second) or (
+            disjoint(first.condition, second.condition)
+            and (second.leads_to is None or (second.leads_to != "" and disjoint(first.condition, PathStartsWith(second.leads_to))))
+        )
+        for number, first in enumerate(items) for second in items[number + 1:]
+    )
+
+
+def _indifferent(first: Node, second: Node) -> bool:
+    """Whether a refusal by what the client is comes to the same before a change of the path and after it."""
+    asked = first.condition.condition if isinstance(first.condition, Not) else first.condition
+    refuses = first.block is not None and [node.words[0] for node in first.block] in (["error"], ["abort"])
+    return refuses and lasting(asked) and second.kind in ("rewrite", "uri", "try_files") and not any(word.startswith("=") for word in second.words)
+
+
+def _groups_hold(items: list[Node]) -> bool:
+    """Neighbours without a matcher would be consolidated, and rewrites of one level exclude each other: neither is meant."""
+    loose = [node for node in items if node.kind in ("rewrite", "handle") and not node.matched]
+    rewrites_here = [node for node in items if node.kind == "rewrite"]
+    return len([node for node in loose if node.kind == "handle"]) < 2 and (len(rewrites_here) < 2 or not any(not node.matched for node in rewrites_here))
+
+
+def _with_definitions(ordered: list[Node], rest: list[Node]) -> list[Node]:
+    definitions = {node.words[0]: node for node in rest if node.words[0].startswith("@")}
+    out: list[Node] = []
+    for node in ordered:
+        for word in node.words[1:2]:
+            if word in definitions:
+                out.append(definitions.pop(word))
+        out.append(node)
+    return [*definitions.values(), *out]

@@ -1,0 +1,137 @@
+"""What a dialect is, and what its reader and writer hand over. Each dialect package makes one `Dialect`.
+
+Unknown:  a directive that the catalogue does not list becomes the finding `directive-unknown` and the disposition
+          unsupported; reading goes on.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from ..model import Disposition, Estate, Finding, Span
+
+Takes = tuple[int, int | None]
+
+
+def exactly(count: int) -> Takes:
+    return count, count
+
+
+def between(least: int, most: int) -> Takes:
+    return least, most
+
+
+def at_least(count: int) -> Takes:
+    return count, None
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A directive of the catalogue: its name, where it may stand, how many words follow, and what becomes of it.
+
+    topic:       the reader module that claims it; or else
+    disposition: what becomes of it without being read, with the reason why
+    """
+
+    name: str
+    within: frozenset[str]
+    takes: Takes
+    topic: str = ""
+    disposition: Disposition | None = None
+    why: str = ""
+    shape: str = ""
+
+
+@dataclass(slots=True)
+class Claim:
+    """A source directive as the ledger sees it. `claimed` by a reader; `disposition` when the catalogue decides."""
+
+    span: Span
+    name: str
+    within: str
+    claimed: bool = False
+    disposition: Disposition | None = None
+    why: str = ""
+    finding: Finding | None = None
+    follows: Span | None = None  # the directive whose fate it shares, when it has none of its own
+
+
+@dataclass
+class Reading:
+    """What a reader hands over: the estate, a claim for every directive in source order, findings, and the texts.
+
+    main:   the path of the first file
+    inactive: files that are there but not part of the configuration (a site that is not enabled)
+    tree:   the dialect's own syntax tree by file, for moving copies and for reports
+    """
+
+    dialect: str
+    main: Path
+    root: Path
+    estate: Estate
+    claims: list[Claim]
+    findings: list[Finding]
+    texts: dict[str, str]
+    tree: Any = None
+    inactive: tuple[str, ...] = ()
+
+
+@dataclass
+class Writing:
+    """What a writer hands over: files by name, and for each source span the target lines made from it.
+
+    reached: spans that some answer depends on; a directive that is not among them may be left out
+    """
+
+    files: dict[str, str]
+    targets: dict[Span, list[tuple[str, int, int]]] = field(default_factory=dict)
+    notes: list["WriterNote"] = field(default_factory=list)
+    reached: set[Span] = field(default_factory=set)
+
+
+@dataclass(frozen=True, slots=True)
+class WriterNote:
+    """The writer's word on a source directive that is not simply kept; span None: on no single one."""
+
+    span: Span | None
+    disposition: Disposition
+    finding: Finding | None = None
+    reason: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class WriterOptions:
+    """strict: reproduce even accidents. placeholder: `str.format` text for a placeholder's name; "" keeps the spelling."""
+
+    strict: bool = False
+    placeholder: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Dialect:
+    """One server's configuration language.
+
+    main_file:  name of the first file of a tree
+    recognises: whether a text looks like this dialect, as a number to compare (0: no)
+    move:       makes a copy that runs unprivileged on loopback; see lab/
+    """
+
+    name: str
+    server: str
+    package: str
+    main_file: str
+    read: Callable[[Path], Reading]
+    recognises: Callable[[Path, str], int]
+    write: Callable[[Estate, WriterOptions], Writing] | None = None
+    move: Callable[..., Any] | None = None
+    catalogue: Callable[[], Iterable[Row]] = lambda: ()
+
+
+def likely(name: str, names: Iterable[str]) -> str | None:
+    """The known name that a misspelt one most likely stands for."""
+    close = difflib.get_close_matches(name, list(names), n=1, cutoff=0.8)
+    return close[0] if close else None

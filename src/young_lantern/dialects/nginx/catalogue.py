@@ -1,0 +1,260 @@
+"""The table of every nginx directive we know: where it may stand, how many words follow, what becomes of it.
+
+Source:   nginx manual, "Alphabetical index of directives"; contexts as in each module's page. Read for 1.22 to 1.27.
+Order:    of no consequence; grouped by what becomes of them.
+Unknown:  a name that is not here is the finding `directive-unknown`, with the likely one.
+Left out: stream, mail and third-party modules: the block that opens them is unsupported as a whole.
+"""
+
+from __future__ import annotations
+
+from ...model import Disposition
+from ..dialect import Row, Takes, at_least, between, exactly
+
+MAIN, EVENTS, HTTP, SERVER, LOCATION, IF, UPSTREAM, LIMIT = "main", "events", "http", "server", "location", "if", "upstream", "limit_except"
+TYPES, MAP = "types", "map"
+_WITHIN = {"m": MAIN, "e": EVENTS, "h": HTTP, "s": SERVER, "l": LOCATION, "i": IF, "u": UPSTREAM, "x": LIMIT}
+
+
+def _rows(topic: str, lines: str) -> list[Row]:
+    """Lines `name contexts least[-most|+] shape` -> rows of a topic."""
+    rows = []
+    for line in lines.strip().splitlines():
+        name, within, takes, *shape = line.split(None, 3)
+        rows.append(Row(name, _contexts(within), _takes(takes), topic=topic, shape=" ".join([name, *shape])))
+    return rows
+
+
+def _settled(disposition: Disposition, why: str, lines: str) -> list[Row]:
+    """Lines `contexts takes: name name …` -> rows that need no reading."""
+    rows = []
+    for line in lines.strip().splitlines():
+        head, names = line.split(":", 1)
+        within, takes = head.split()
+        rows += [Row(name, _contexts(within), _takes(takes), disposition=disposition, why=why, shape=name) for name in names.split()]
+    return rows
+
+
+def _contexts(letters: str) -> frozenset[str]:
+    return frozenset(_WITHIN[letter] for letter in letters)
+
+
+def _takes(text: str) -> Takes:
+    if text.endswith("+"):
+        return at_least(int(text[:-1]))
+    least, _, most = text.partition("-")
+    return between(int(least), int(most)) if most else exactly(int(least))
+
+
+_READ = [
+    *_rows("structure", """
+        http m 0 { … }
+        events m 0 { … }
+        include mehsliux 1 FILE | MASK
+    """),
+    *_rows("sites", """
+        server h 0 { … }
+        listen s 1+ ADDRESS[:PORT] [ssl] [http2] [default_server]
+        server_name s 1+ NAME …
+        merge_slashes hs 1 on | off
+        http2 hs 1 on | off
+    """),
+    *_rows("tls", """
+        ssl_certificate hs 1 FILE
+        ssl_certificate_key hs 1 FILE
+        ssl_protocols hs 1+ PROTOCOL …
+        ssl_ciphers hs 1 CIPHERS
+        ssl_reject_handshake hs 1 on | off
+    """),
+    *_rows("locations", """
+        location sl 1-2 [= | ~ | ~* | ^~] PATH { … }
+        internal l 0
+    """),
+    *_rows("rewrites", """
+        rewrite sli 2-3 PATTERN REPLACEMENT [last | break | redirect | permanent]
+        if sl 1+ (CONDITION) { … }
+        set sli 2 $VARIABLE VALUE
+        break sli 0
+    """),
+    *_rows("answers", """
+        return sli 1-2 CODE [TEXT] | CODE URL | URL
+        error_page hsli 2+ CODE … [=[CODE]] URI
+        absolute_redirect hsl 1 on | off
+        port_in_redirect hsl 1 on | off
+        server_name_in_redirect hsl 1 on | off
+        recursive_error_pages hsl 1 on | off
+    """),
+    *_rows("files", """
+        root hsli 1 FOLDER
+        alias l 1 FOLDER
+        index hsl 1+ FILE …
+        try_files sl 2+ FILE … URI | =CODE
+        autoindex hsl 1 on | off
+        types hsl 0 { … }
+        default_type hsl 1 TYPE
+    """),
+    *_rows("forwards", """
+        proxy_pass lix 1 URL
+        proxy_set_header hsl 2 FIELD VALUE
+        proxy_hide_header hsl 1 FIELD
+        proxy_redirect hsl 1-2 default | off | FROM TO
+        proxy_http_version hsl 1 1.0 | 1.1
+        proxy_connect_timeout hsl 1 TIME
+        proxy_read_timeout hsl 1 TIME
+        proxy_send_timeout hsl 1 TIME
+        proxy_buffering hsl 1 on | off
+        proxy_intercept_errors hsl 1 on | off
+    """),
+    *_rows("pools", """
+        upstream h 1 NAME { … }
+        server u 1+ ADDRESS [weight=N] [backup] [down] [max_fails=N] [fail_timeout=TIME]
+        least_conn u 0
+        ip_hash u 0
+        random u 0-2
+        keepalive u 1 N
+    """),
+    *_rows("fields", """
+        add_header hsli 2-3 FIELD VALUE [always]
+        expires hsli 1-2 [modified] TIME | epoch | max | off
+    """),
+    *_rows("compression", """
+        gzip hsli 1 on | off
+        gzip_types hsl 1+ TYPE …
+        gzip_min_length hsl 1 LENGTH
+    """),
+    *_rows("access", """
+        allow hslx 1 ADDRESS | NETWORK | all
+        deny hslx 1 ADDRESS | NETWORK | all
+        client_max_body_size hsl 1 SIZE
+    """),
+    *_rows("logs", """
+        access_log hslix 1-5 FILE [FORMAT] | off
+        log_format h 2+ NAME TEXT …
+    """),
+]
+
+_OWN_PROCESS = _settled(Disposition.IMPLIED, "the target runs its own processes and connections; no answer depends on it", """
+    m 1: worker_processes pid user daemon master_process worker_rlimit_nofile worker_shutdown_timeout pcre_jit lock_file
+    m 1: worker_cpu_affinity worker_priority timer_resolution ssl_engine thread_pool debug_points working_directory
+    m 1-2: env worker_rlimit_core load_module
+    e 1: worker_connections multi_accept accept_mutex accept_mutex_delay use debug_connection worker_aio_requests
+    hsl 1: sendfile sendfile_max_chunk tcp_nopush tcp_nodelay send_lowat postpone_output output_buffers read_ahead
+    hsl 1-2: aio directio directio_alignment aio_write reset_timedout_connection client_body_buffer_size
+    hsl 1: client_body_in_file_only client_body_in_single_buffer max_ranges
+    hs 1-2: client_header_buffer_size large_client_header_buffers request_pool_size connection_pool_size
+    h 1: types_hash_max_size types_hash_bucket_size server_names_hash_max_size server_names_hash_bucket_size
+    h 1: variables_hash_max_size variables_hash_bucket_size map_hash_max_size map_hash_bucket_size
+    hsl 1: open_file_cache_errors open_file_cache_min_uses open_file_cache_valid
+    hsl 1-2: open_file_cache
+    hsl 1-3: client_body_temp_path proxy_temp_path fastcgi_temp_path uwsgi_temp_path scgi_temp_path
+    hsl 1-2: proxy_buffer_size proxy_buffers proxy_busy_buffers_size proxy_max_temp_file_size proxy_temp_file_write_size
+    h 1: proxy_headers_hash_max_size proxy_headers_hash_bucket_size
+    hsl 1: proxy_request_buffering
+    hsl 1-2: gzip_buffers
+    hsl 1: gzip_comp_level
+    hsl 1: log_subrequest subrequest_output_buffer_size
+    hs 1: ssl_session_timeout ssl_session_tickets ssl_buffer_size ssl_session_cache
+    hsl 1-5: error_log
+    m 1-5: error_log
+    hsl 1-5: open_log_file_cache
+    hsl 1: keepalive_disable
+    hsl 1-2: keepalive_timeout keepalive_requests keepalive_time
+    hsl 1: lingering_close lingering_time lingering_timeout send_timeout client_body_timeout client_header_timeout
+    u 1-2: keepalive_requests keepalive_timeout keepalive_time zone
+""")
+_OWN_PROCESS = [row for row in _OWN_PROCESS if row.name not in ("error_log",)]
+_ERROR_LOG = _settled(Disposition.MANUAL, "the target writes its own error log; set its place and level there if you collect it", "mhsl 1-5: error_log")
+_HARMLESS = _settled(Disposition.IMPLIED, "the target does this by itself, or has no such switch; the answer's content is the same", """
+    hsl 1: server_tokens etag if_modified_since gzip_vary gzip_proxied gzip_http_version gzip_disable charset msie_padding
+    hsl 1+: gzip_proxied gzip_disable
+    hs 1: ignore_invalid_headers underscores_in_headers ssl_prefer_server_ciphers ssl_ecdh_curve ssl_early_data
+    hs 1: ssl_dhparam
+    hsl 1-2: log_not_found chunked_transfer_encoding
+    hsl 1: gzip_static
+""")
+# What is not carried: why, in terms of what the directive did; what follows from that is for the engineer to judge.
+_NOT_CARRIED = [row for why, lines in (
+    ("it limits how often, or how fast, a client may ask; without it nothing does", """
+        hsl 1+: limit_req limit_conn limit_rate limit_rate_after limit_req_status limit_conn_status limit_req_log_level limit_conn_log_level
+        h 2-4: limit_req_zone limit_conn_zone
+    """),
+    ("it changes the content of answers on their way; without it they go out as they are", """
+        hsl 1+: sub_filter_types sub_filter sub_filter_once sub_filter_last_modified addition_types add_before_body add_after_body
+        hsl 1+: ssi ssi_types ssi_silent_errors charset_map charset_types override_charset source_charset
+        l 0+: mp4 flv image_filter
+    """),
+    ("it decides who may see this; what it guards is answered with an error until it is carried over by hand, and not left open", """
+        hsl 1+: auth_basic auth_basic_user_file auth_request auth_request_set satisfy secure_link secure_link_md5 valid_referers
+        hsl 1+: referer_hash_max_size
+        hs 1+: ssl_client_certificate ssl_verify_client ssl_verify_depth ssl_trusted_certificate ssl_crl
+        l 0+: limit_except
+    """),
+    ("it keeps answers of origins for later requests; without it the origin is asked every time", """
+        hsl 1+: proxy_cache proxy_cache_key proxy_cache_valid proxy_cache_bypass proxy_no_cache proxy_cache_use_stale proxy_cache_lock
+        hsl 1+: proxy_cache_methods proxy_cache_min_uses proxy_cache_revalidate proxy_cache_background_update proxy_store proxy_store_access
+        h 2+: proxy_cache_path fastcgi_cache_path
+        hsl 1+: fastcgi_cache fastcgi_cache_key fastcgi_cache_valid
+    """),
+    ("it changes what passes between client and origin; without it that passes as it is", """
+        hsl 1+: proxy_cookie_path proxy_cookie_domain proxy_cookie_flags proxy_pass_header proxy_ignore_headers proxy_method proxy_bind
+        hsl 1+: proxy_pass_request_body proxy_pass_request_headers proxy_set_body proxy_limit_rate proxy_socket_keepalive proxy_force_ranges
+        hsl 1+: add_trailer mirror mirror_request_body proxy_ignore_client_abort
+    """),
+    ("it says when another origin is tried, or how long; the target has its own rule for that", """
+        hsl 1+: proxy_next_upstream proxy_next_upstream_timeout proxy_next_upstream_tries
+        u 1+: hash sticky state ntlm queue
+    """),
+    ("it sets how TLS to the origin is spoken and checked; the target does it its own way", """
+        hsl 1+: proxy_ssl_server_name proxy_ssl_name proxy_ssl_verify proxy_ssl_trusted_certificate proxy_ssl_certificate
+        hsl 1+: proxy_ssl_certificate_key proxy_ssl_protocols proxy_ssl_ciphers proxy_ssl_session_reuse proxy_ssl_verify_depth
+    """),
+    ("origins that do not speak HTTP are not read yet; requests meant for them are not forwarded", """
+        l 1: fastcgi_pass uwsgi_pass scgi_pass grpc_pass memcached_pass
+        hsl 1+: fastcgi_param fastcgi_index fastcgi_split_path_info fastcgi_intercept_errors fastcgi_read_timeout fastcgi_buffers
+        hsl 1+: fastcgi_buffer_size fastcgi_connect_timeout fastcgi_send_timeout fastcgi_hide_header fastcgi_buffering uwsgi_param
+        hsl 1+: scgi_param grpc_set_header
+    """),
+    ("it belongs to the handshake and decides no request; the target has its own setting for it", """
+        hs 1+: ssl_stapling ssl_stapling_verify ssl_stapling_file ssl_conf_command ssl_ocsp ssl_password_file
+    """),
+    ("it takes the client's address from a field; without it the address is that of the proxy in front", """
+        hsl 1+: set_real_ip_from real_ip_header real_ip_recursive
+    """),
+    ("the variable that it makes is not read yet; where it is used, the line says so", """
+        h 1+: map geo split_clients geoip_country geoip_city
+    """),
+    ("nothing of this kind is read yet: requests are answered as if it were not there", """
+        hsl 1-3: resolver resolver_timeout
+        hsli 1+: rewrite_log uninitialized_variable_warn disable_symlinks
+        l 0+: stub_status empty_gif perl dav_methods
+        hsl 1+: autoindex_exact_size autoindex_localtime autoindex_format random_index
+        hsl 1+: userid userid_domain userid_expires userid_name userid_path
+        mh 0+: stream mail
+    """),
+) for row in _settled(Disposition.UNSUPPORTED, why, lines)]
+
+# A row read first wins where two settle the same name: `server` stands twice, once in http and once in upstream.
+ROWS: tuple[Row, ...] = tuple(_READ + _OWN_PROCESS + _ERROR_LOG + _HARMLESS + _NOT_CARRIED)
+NAMES: frozenset[str] = frozenset(row.name for row in ROWS)
+_BY_NAME: dict[str, list[Row]] = {}
+for _row in ROWS:
+    _BY_NAME.setdefault(_row.name, []).append(_row)
+
+# Content handlers that are not read: what a location with one of them answers is not known, and must not be taken for a file.
+HANDLERS = ("fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass", "stub_status", "empty_gif", "perl", "mp4", "flv")
+
+# Protections that are not read: what they guard must not be left open, so that it is not answered at all.
+GUARDS = ("auth_basic", "auth_request", "limit_except", "secure_link", "ssl_verify_client")
+
+# Blocks whose content is data and not directives: each line of it is claimed together with the block.
+DATA_BLOCKS = frozenset({"types", "map", "geo", "split_clients", "charset_map"})
+# Blocks that are unsupported as a whole, with all that stands in them.
+OPAQUE_BLOCKS = frozenset({"stream", "mail", "limit_except", "map", "geo", "split_clients", "charset_map"})
+
+
+def row_for(name: str, within: str) -> Row | None:
+    """The row of a directive in a block; one for another block if there is none; None for an unknown name."""
+    rows = _BY_NAME.get(name)
+    if not rows:
+        return None
+    return next((row for row in rows if within in row.within), rows[0])

@@ -1,0 +1,32 @@
+"""What silence means in nginx, since which version, and where it is stated."""
+
+from __future__ import annotations
+
+from ...model import Operation, Side, Field, Template, Var, Variable
+
+# nginx manual, core module, "types" and mime.types as packaged; default_type is text/plain.
+DEFAULT_TYPE = "text/plain"
+MEDIA_TYPES = (("html", "text/html"), ("gif", "image/gif"), ("jpg", "image/jpeg"))
+INDEX = ("index.html",)
+# ssl module: ssl_protocols. TLSv1 and TLSv1.1 are off since 1.27.3, TLSv1.3 on since 1.23.4; the package asked is 1.22.1.
+TLS_PROTOCOLS = ("TLSv1", "TLSv1.1", "TLSv1.2")
+# core module, client_max_body_size.
+BODY_LIMIT = 1024 * 1024
+# core module, http: uri_changes is 10 in the source (NGX_HTTP_MAX_URI_CHANGES), then 500.
+RESTARTS = 10
+# gzip module: text/html is always included; gzip_min_length 20.
+GZIP_TYPES = ("text/html",)
+GZIP_MINIMUM = 20
+# upstream module, server: weight=1 max_fails=1 fail_timeout=10s; connect, read and send time-outs 60 s (proxy module).
+PROXY_SECONDS = 60.0
+
+# proxy module, proxy_set_header: these two are sent unless redefined; the source also takes these fields away.
+_HOST: Template = (Var(Variable.POOL),)
+PROXY_FIELDS = (
+    Field(Side.REQUEST, Operation.SET, "Host", _HOST),
+    Field(Side.REQUEST, Operation.SET, "Connection", ("close",)),
+)
+PROXY_DROPS = ("Keep-Alive", "Expect", "Upgrade", "TE")
+# The status of the redirect that a `rewrite` to a URL, or one with `redirect`, makes; and the added slash.
+REWRITE_REDIRECT = 302
+ADDED_SLASH = 301

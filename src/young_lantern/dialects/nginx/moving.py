@@ -1,0 +1,112 @@
+"""nginx tree -> a copy that runs unprivileged on loopback. Mirror: caddy/moving.py.
+
+Source:   nginx manual, command-line parameters (`-p`, `-c`); the directives that name ports, files and origins.
+Unknown:  directives that name nothing outside stay as they are.
+"""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from ...source.plan import Plan
+from ..dialect import Reading
+from .syntax import Directive, Word, parse, print_file
+
+_TEMPORARY = ("client_body_temp_path", "proxy_temp_path", "fastcgi_temp_path", "uwsgi_temp_path", "scgi_temp_path")
+_DROPPED = frozenset({"user", "pid", "daemon", "master_process", "worker_processes", "error_log", *_TEMPORARY})
+# A check asks faster than any client: limits on rate would answer in the place of the rules that are asked about.
+_RATES = frozenset({"limit_req", "limit_conn"})
+_PATHS = frozenset({"root", "alias", "auth_basic_user_file"})
+
+
+def move(reading: Reading, plan: Plan) -> list[str]:
+    """Writes the copy below plan.folder; gives the command line that runs it in the foreground."""
+    folder = plan.folder
+    (folder / "logs").mkdir(parents=True, exist_ok=True)
+    for name, text in reading.texts.items():
+        file = parse(text, name)
+        _move_block(file.directives, "main", plan)
+        target = folder / "etc" / name.lstrip("/")
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_text(print_file(file), "utf-8", "surrogateescape")
+    main = folder / "etc" / reading.main.name
+    head = (
+        f"pid {folder}/nginx.pid; error_log {folder}/logs/error.log notice; worker_processes 1; daemon off; master_process off;\n"
+    )
+    main.write_text(head + main.read_text("utf-8", "surrogateescape"), "utf-8", "surrogateescape")
+    return ["nginx", "-p", f"{folder}/", "-c", str(main)]
+
+
+def _move_block(directives: list[Directive], within: str, plan: Plan) -> None:
+    directives[:] = [directive for directive in directives if not (directive.name in _DROPPED and within in ("main", "http"))]
+    directives[:] = [directive for directive in directives if directive.name not in _RATES]
+    listened: set[str] = set()
+    for directive in list(directives):
+        _move_one(directive, within, plan)
+        if directive.name == "listen":
+            if directive.words[1].raw in listened or _only_ipv6(directive, directives):
+                directives.remove(directive)
+            listened.add(directive.words[1].raw)
+        if directive.block is not None:
+            _move_block(directive.block, directive.name, plan)
+    if within == "server" and not listened and not any(directive.name == "include" for directive in directives):
+        directives.insert(0, _made("listen", f"127.0.0.1:{plan.port('80')}"))
+    if within == "http":
+        for name in _TEMPORARY:
+            directives.insert(0, _made(name, f"{plan.folder}/logs/{name}"))
+        if not any(directive.name == "access_log" for directive in directives):
+            directives.insert(0, _made("access_log", f"{plan.folder}/logs/access.log"))
+
+
+def _made(*words: str) -> Directive:
+    return Directive([Word("\n", words[0], 0, 0), *(Word(" ", word, 0, 0) for word in words[1:])], ";", None, "", "", 0)
+
+
+_moved_ipv6 = "[moved]"
+
+
+def _only_ipv6(directive: Directive, directives: list[Directive]) -> bool:
+    return directive.words[1].raw.startswith(_moved_ipv6)
+
+
+def _move_one(directive: Directive, within: str, plan: Plan) -> None:
+    words = directive.words
+    for word in words[1:]:
+        word.raw = _requoted(word, plan.fill(word.raw))
+    name = directive.name
+    if len(words) < 2:
+        return
+    first = words[1]
+    if name == "listen":
+        _move_listen(directive, plan)
+    elif name in _PATHS and not first.text.startswith("$"):
+        first.raw = plan.path(first.text) if first.text.startswith("/") else first.raw
+    elif name in ("ssl_certificate", "ssl_certificate_key") and plan.certificate_files:
+        first.raw = str(plan.certificate_files[name.endswith("key")])
+    elif name in ("access_log", "error_log") and first.text != "off":
+        first.raw = f"{plan.folder}/logs/{Path(first.text).name}"
+    elif name == "server" and within == "upstream":
+        address = first.text if ":" in first.text else f"{first.text}:80"
+        first.raw = plan.origin(address)
+    elif name == "proxy_pass":
+        found = re.match(r"(https?://)([^/$]+:[^/]+|[\d.]+)(.*)", first.text)
+        if found and not found[2].startswith("$"):
+            address = found[2] if ":" in found[2] else f"{found[2]}:{443 if found[1] == 'https://' else 80}"
+            first.raw = found[1].replace("https", "http") + plan.origin(address) + found[3]
+    elif name == "include" and first.text.startswith(str(plan.folder)):
+        pass
+
+
+def _requoted(word: Word, raw: str) -> str:
+    return raw
+
+
+def _move_listen(directive: Directive, plan: Plan) -> None:
+    text = directive.words[1].text
+    port = re.sub(r"^.*?:?(\$\{\w+\}|\{\{.*?\}\}|\d+)$", r"\1", text) if re.search(r"(\d|\})$", text) and not re.fullmatch(r"[\d.]+\.\d+", text) else "80"
+    if text.startswith("["):
+        directive.words[1].raw = _moved_ipv6
+        return
+    directive.words[1].raw = f"127.0.0.1:{plan.port(port)}"
+    directive.words[2:] = [word for word in directive.words[2:] if word.text in ("ssl", "http2", "default_server", "default")]

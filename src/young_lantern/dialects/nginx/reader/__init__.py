@@ -1,0 +1,88 @@
+"""nginx configuration -> Estate. Mirror: none yet (the nginx writer is a later issue).
+
+Source:   nginx manual; rules read for 1.22 to 1.27, confirmed on 1.22.1.
+Unknown:  a directive nobody claims becomes `unsupported` (unknown) or `implied` (known, but without effect here).
+Left out: the http block of another file than the main one is read through include only, as the server does.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ....codes import SITE_NOT_ENABLED, WITHOUT_EFFECT
+from ....errors import SourceUnreadable
+from ....model import Disposition, Estate, MediaType
+from ....source import SourceTree
+from ...dialect import Reading
+from .. import defaults
+from . import pools, sites
+from .context import Context, Scope
+from .load import Loader, inactive_files, names_used
+
+
+def read(main: Path) -> Reading:
+    """The configuration that begins in `main` (nginx.conf) -> Reading. Raises SourceUnreadable."""
+    main = main.absolute()
+    tree = SourceTree(main.parent)
+    context = Context()
+    loader = Loader(tree, context)
+    directives = loader.load(main)
+    context.set_names, context.captures = names_used(directives, context)
+    opened = [directive for directive in directives if directive.name == "http"]
+    if not opened:
+        raise SourceUnreadable("has no http block, so it serves no site", file=tree.name_of(main), line=1)
+    for name in ("http", "events"):
+        for directive in directives:
+            if directive.name == name:
+                context.use(directive)
+                context.claims[directive.span].disposition = Disposition.KEPT
+                context.claims[directive.span].why = "what stands in it is accounted for line by line"
+    http = Scope("http", context.block(opened[0]), None, opened[0])
+    for directive in http.own("upstream"):
+        pool = pools.read_pool(directive, context)
+        context.pools[pool.name] = pool
+    for directive in http.own("log_format"):
+        if directive.args:
+            context.formats[directive.args[0]] = directive.span
+    for directive in http.own("types"):
+        context.use(directive)
+    servers = sites.read_servers(http, context)
+    made = tuple(sites.read_site(server, context) for server in servers)
+    estate = Estate(
+        "nginx", sites.read_listeners(servers, context), made, tuple(context.pools.values()),
+        _media_types(http, context), _default_type(http, context), next((item.span for item in http.own("types")), None),
+    )
+    _settle(context)
+    inactive = inactive_files(tree.root, loader.paths)
+    for path in inactive:
+        context.say(SITE_NOT_ENABLED, None, file=tree.name_of(path))
+    order = {name: number for number, name in enumerate(tree.texts)}
+    context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
+    return Reading("nginx", main, tree.root, estate, list(context.claims.values()), context.findings, dict(tree.texts),
+                   loader.files, tuple(tree.name_of(path) for path in inactive))
+
+
+def _media_types(http: Scope, context: Context) -> tuple[MediaType, ...]:
+    found = [
+        MediaType(extension, line.name, line.span)
+        for types in http.own("types") for line in context.block(types) for extension in line.args
+    ]
+    return tuple(found) or tuple(MediaType(*pair) for pair in defaults.MEDIA_TYPES)
+
+
+def _default_type(http: Scope, context: Context) -> str:
+    directive = context.used(http, "default_type")
+    return directive.args[0] if directive else defaults.DEFAULT_TYPE
+
+
+def _settle(context: Context) -> None:
+    """What no topic took has no effect where it stands: said so, not dropped."""
+    for claim in context.claims.values():
+        if claim.disposition is not None:
+            continue
+        if claim.finding is not None:
+            claim.disposition = Disposition.UNSUPPORTED
+        elif not claim.claimed:
+            claim.disposition = Disposition.IMPLIED
+            claim.why = "it takes part in no answer here"
+            context.say(WITHOUT_EFFECT, claim.span, directive=claim.name)

@@ -1,0 +1,106 @@
+"""nginx `root`, `alias`, `index`, `try_files`, `autoindex` -> ServeFiles, and the Choose of a try_files.
+
+Source:   nginx manual, core module; index module ("an internal redirect is made"); static module for the added slash.
+Rule:     in a location without other content handler, index, autoindex and static files follow each other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from ....model import (
+    ALWAYS, Choose, FileExists, FileKind, Folders, Respond, Restart, Rewrite, QueryEdit, Route, ServeFiles, SetPath, Step,
+    Template, Var, Variable,
+)
+from .. import defaults
+from ..syntax import Directive
+from .context import Context, Scope
+
+SITE = "site"  # the label of the block that an internal redirect enters again
+
+
+def read_root(scope: Scope, context: Context) -> tuple[Template, str, Template | None, Directive | None]:
+    """root template, what is cut off the path, the whole path (alias in a pattern location), and the directive.
+
+    A nested location inherits an alias as it inherits a root, and cuts off the text of the location that has it.
+    """
+    level: Scope | None = scope
+    while level is not None:
+        if alias := level.own("alias"):
+            directive = context.use(alias[-1])
+            template = context.template(directive.args[0], directive)
+            if level.prefix is None:
+                return (), "", template, directive
+            return template, level.prefix, None, directive
+        if root := level.own("root"):
+            directive = context.use(root[-1])
+            return _trimmed(context.template(directive.args[0], directive)), "", None, directive
+        level = level.parent
+    return ("html",), "", None, None
+
+
+def _trimmed(template: Template) -> Template:
+    last = template[-1] if template else ""
+    return (*template[:-1], last.rstrip("/")) if isinstance(last, str) and len(template) + len(last) > 2 else template
+
+
+def read_serving(scope: Scope, context: Context) -> ServeFiles:
+    """What a location without another handler does."""
+    root, strip, whole, directive = read_root(scope, context)
+    index = [context.use(item) for item in scope.inherited("index")]
+    names = tuple(context.template(word, item) for item in index for word in item.args) or tuple((name,) for name in defaults.INDEX)
+    default_type = next(iter(scope.inherited("default_type")), None)
+    if default_type is not None:
+        context.claims[default_type.span].claimed = True
+    opened = scope.opened_by if scope.kind == "location" else directive
+    return ServeFiles(
+        root=root, strip=strip, whole_path=whole,
+        folders=Folders(
+            index=names, restarts=SITE, listing=context.switch(scope, "autoindex", False), added_slash=defaults.ADDED_SLASH,
+            location_absolute=context.switch(scope, "absolute_redirect", True),
+        ),
+        methods_after_lookup=("POST",),
+        media_types_default=default_type.args[0] if default_type else defaults.DEFAULT_TYPE,
+        default_type_span=default_type.span if default_type else None,
+        span=directive.span if directive else (opened.span if opened else None),
+        root_span=directive.span if directive else None,
+        comments=directive.comments if directive else (),
+    )
+
+
+def read_try_files(scope: Scope, named: Callable[[str, Directive], tuple[Step, ...]], context: Context) -> tuple[Step, ...]:
+    """`try_files CANDIDATE … FALLBACK;` -> a Choose over FileExists, whose last route always holds.
+
+    `named` gives the steps of a named location. Only a block's own list counts: it is not inherited (1.22.1, probed).
+    """
+    written = scope.own("try_files")
+    if not written:
+        return ()
+    directive = context.use(written[-1])
+    root, strip, whole, _ = read_root(scope, context)
+    *candidates, fallback = directive.args
+    routes = []
+    for candidate in candidates:
+        folder = candidate.endswith("/")
+        template = context.template(candidate.rstrip("/") if folder else candidate, directive)
+        found = FileExists(whole if whole is not None else root, () if whole is not None else template,
+                           FileKind.FOLDER if folder else FileKind.FILE, strip, span=directive.span)
+        # The slash of `$uri/` only says that a folder is looked for; the path does not get it, so `/dir` is then
+        # redirected to `/dir/` like any folder (1.22.1, probed).
+        current = template == (Var(Variable.PATH),)
+        steps: tuple[Step, ...] = () if current else (Rewrite(SetPath(template), internal=False, span=directive.span),)
+        routes.append(Route(found, steps, directive.span))
+    routes.append(Route(ALWAYS, read_fallback(fallback, directive, named, context), directive.span))
+    return (Choose(tuple(routes), directive.span),)
+
+
+def read_fallback(word: str, directive: Directive, named: Callable[[str, Directive], tuple[Step, ...]], context: Context) -> tuple[Step, ...]:
+    """`=404`, `@name` or a path with an optional query -> the steps that follow when nothing was found."""
+    if word.startswith("=") and word[1:].isdigit():
+        return (Respond(int(word[1:]), raises=True, span=directive.span),)
+    if word.startswith("@"):
+        return named(word, directive)
+    path, mark, query = word.partition("?")
+    # ngx_http_try_files_module: the fallback goes on with its own query only, so the client's is lost unless $args is written.
+    edit = QueryEdit(context.template(query, directive) if mark else ())
+    return (Rewrite(SetPath(context.template(path, directive)), edit, span=directive.span), Restart(SITE, directive.span))

@@ -1,0 +1,113 @@
+"""nginx `proxy_*` -> Forward.
+
+Source:   nginx manual, proxy module; ngx_http_proxy_create_request for which form of the path goes out.
+Rule:     without a path in the URL the raw target goes out; with one, that path and the escaped rest of the decoded
+          path; with variables and a path, just that text (probed on 1.22.1).
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....model import (
+    AsReceived, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, Pool, Side, Written, literal,
+)
+from .. import defaults
+from ..syntax import Directive
+from .context import Context, Scope
+
+_URL = re.compile(r"(https?)://([^/?]*)(.*)", re.DOTALL | re.IGNORECASE)
+
+
+def read_forward(directive: Directive, scope: Scope, prefix: str | None, context: Context) -> Forward | None:
+    """The `proxy_pass` of a scope -> Forward. `prefix` is the location's own text, None in a pattern or named one."""
+    context.use(directive)
+    found = _URL.fullmatch(directive.args[0])
+    if not found:
+        context.unread(directive, directive.args[0], "http:// or https:// and an origin were expected (a variable may not hold the whole URL)")
+        return None
+    scheme, authority, path = found[1].lower(), found[2], found[3]
+    pool = _pool(authority, scheme, directive, context)
+    target = _target(path, prefix, directive, context)
+    has_variables = literal(context.template(authority + path, directive)) is None
+    http_version = context.used(scope, "proxy_http_version")
+    buffering = context.switch(scope, "proxy_buffering", True)
+    set_fields, drops = _request_fields(scope, context)
+    version = http_version.args[0] if http_version else "1.0"
+    return Forward(
+        pool=pool, secure=scheme == "https", target=target, fields=(*set_fields, *drops),
+        response_fields=tuple(
+            Field(Side.RESPONSE, Operation.REMOVE, hidden.args[0], span=context.use(hidden).span)
+            for hidden in scope.inherited("proxy_hide_header")
+        ),
+        redirects=_mappings(scope, scheme, authority, path, prefix, has_variables, directive, context),
+        intercepts_errors=context.switch(scope, "proxy_intercept_errors", False),
+        connect_seconds=context.seconds(scope, "proxy_connect_timeout"),
+        read_seconds=context.seconds(scope, "proxy_read_timeout"),
+        send_seconds=context.seconds(scope, "proxy_send_timeout"),
+        buffers=buffering, upgrades=_upgrades(set_fields, version), http_version=version,
+        span=directive.span, comments=directive.comments,
+    )
+
+
+def _pool(authority: str, scheme: str, directive: Directive, context: Context) -> str:
+    if authority not in context.pools:
+        full = authority
+        if ":" not in re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", authority).rpartition("]")[2]:
+            full = f"{authority}:{443 if scheme == 'https' else 80}"
+        context.pools[authority] = Pool(authority, (Member(full, span=directive.span),), inline=True, span=directive.span)
+    return authority
+
+
+def _target(path: str, prefix: str | None, directive: Directive, context: Context) -> ForwardTarget:
+    if not path:
+        return AsReceived()
+    template = context.template(path, directive)
+    if literal(template) is None:
+        return Written(template)
+    return Mapped(prefix if prefix is not None else "", template)
+
+
+def _request_fields(scope: Scope, context: Context) -> tuple[list[Field], list[Field]]:
+    """The fields sent to the origin, nginx's own included; one `proxy_set_header` at a level hides all above."""
+    made: list[Field] = []
+    for directive in scope.inherited("proxy_set_header"):
+        context.use(directive)
+        value = context.template(directive.args[1], directive)
+        # proxy module: a field whose value is empty is not passed at all.
+        operation = Operation.SET if value else Operation.REMOVE
+        made.append(Field(Side.REQUEST, operation, directive.args[0], value, span=directive.span, comments=directive.comments))
+    written = {field.name.lower() for field in made}
+    silent = [field for field in defaults.PROXY_FIELDS if field.name.lower() not in written]
+    drops = [Field(Side.REQUEST, Operation.REMOVE, name) for name in defaults.PROXY_DROPS if name.lower() not in written]
+    return [*made, *silent], drops
+
+
+def _upgrades(fields: list[Field], version: str) -> bool:
+    names = {field.name.lower() for field in fields if field.operation is Operation.SET and field.span}
+    return version == "1.1" and "upgrade" in names and "connection" in names
+
+
+def _mappings(scope: Scope, scheme: str, authority: str, path: str, prefix: str | None, variables: bool,
+              directive: Directive, context: Context) -> tuple[LocationMapping, ...]:
+    written = [context.use(item) for item in scope.inherited("proxy_redirect")]
+    if not written:
+        return () if variables else (_default_mapping(scheme, authority, path, prefix, None, directive, context),)
+    made = []
+    for item in written:
+        if item.args == ["default"]:
+            made.append(_default_mapping(scheme, authority, path, prefix, item, directive, context))
+        elif item.args != ["off"]:
+            if item.args[0].startswith("~"):
+                context.unread(item, item.args[0], "a mapping by pattern is not read yet")
+                continue
+            made.append(LocationMapping(context.template(item.args[0], item), context.template(item.args[-1], item), item.span))
+    return tuple(made)
+
+
+def _default_mapping(scheme: str, authority: str, path: str, prefix: str | None, item: Directive | None, directive: Directive, context: Context) -> LocationMapping:
+    # ngx_http_proxy_module, merge: without a path the whole origin is mapped to "/", else the path to the location.
+    span = item.span if item else None
+    if path and prefix is not None:
+        return LocationMapping(context.template(f"{scheme}://{authority}{path}", directive), (prefix,), span)
+    return LocationMapping(context.template(f"{scheme}://{authority}/", directive), ("/",), span)

@@ -1,0 +1,291 @@
+"""nginx `location` -> routes, in an order in which the first that holds is the one nginx would choose.
+
+Source:   nginx manual, core module, "location"; ngx_http_core_find_location (1.22.1).
+Rule:     an exact one wins at once; else the longest prefix is remembered, then the patterns of its level are tried in
+          file order and the first beats it, unless the prefix carries ^~. Nested levels do the same, the inner patterns
+          before the outer. Hence prefixes sorted by length, ^~ before and plain ones after the patterns, and, where
+          levels nest, the patterns repeated within each prefix.
+Cases:    tests/conformance/
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from ....codes import VALUE_UNREAD
+from ....model import (
+    ALWAYS, AllOf, AnyOf, Block, Choose, Condition, Field, ForgetFields, Not, PathIs, PathMatches, PathStartsWith,
+    Redirect, Respond, Restart, Rewritten, Route, Step, TextIs, Unserved, Var, Variable, join,
+)
+from .. import catalogue, defaults
+from ..syntax import Directive
+from . import access, answers, compression, fields, files, forwards, logs, rewrites
+from .context import Context, Scope
+from .load import broken
+
+LOCATE = "locate"
+_OWN_SETTINGS = ("add_header", "expires", "error_page")
+
+
+@dataclass(slots=True, eq=False)
+class Location:
+    """`kind` is "=", "^~", "~", "~*", "@" or "" (prefix)."""
+
+    kind: str
+    text: str
+    scope: Scope
+    directive: Directive
+    children: list["Location"] = field(default_factory=list)
+
+    @property
+    def prefix(self) -> str | None:
+        return self.text if self.kind in ("=", "^~", "") else None
+
+
+def read_locations(scope: Scope, context: Context) -> list[Location]:
+    """The locations written at a level."""
+    found = []
+    for directive in scope.own("location"):
+        context.use(directive)
+        words = directive.args
+        if broken(context, directive):
+            continue
+        kind, text = (words[0], words[1]) if len(words) == 2 else ("", words[0])
+        if len(words) == 1:
+            for sign in ("=", "^~", "~*", "~", "@"):
+                if text.startswith(sign):
+                    kind, text = sign, text if sign == "@" else text[len(sign):]
+                    break
+        if kind not in ("=", "^~", "~", "~*", "@", ""):
+            context.unread(directive, kind, "=, ^~, ~ or ~* was expected")
+            continue
+        prefix = text if kind in ("=", "^~", "") else None
+        inner = Scope("location", context.block(directive), scope, directive, prefix)
+        location = Location(kind, text, inner, directive)
+        location.children = read_locations(inner, context)
+        found.append(location)
+    return found
+
+
+class SiteLocations:
+    """Builds the steps of a site's locations. Named ones are put in where they are called."""
+
+    def __init__(self, server: Scope, context: Context) -> None:
+        self.server, self.context = server, context
+        everything = read_locations(server, context)
+        self.top = [location for location in everything if location.kind != "@"]
+        self.named = {location.text: location for location in everything if location.kind == "@"}
+        self.calling: list[str] = []
+        self.made: dict[int, tuple[Step, ...]] = {}
+
+    # --- choosing ---------------------------------------------------------------------------------------------------
+
+    def steps(self) -> tuple[Step, ...]:
+        """The search for a location and all that follows, as a block that rewriting may enter again."""
+        nested = any(location.children for location in self.top)
+        routes = self._nested(self.top, []) if nested else self._flat(self.top)
+        body = self.content(self.server, None)
+        return (Block(LOCATE, (Choose((*routes, Route(ALWAYS, body, self._server_span(), label="(no location)"))),), limit=defaults.RESTARTS),)
+
+    def _server_span(self):  # type: ignore[no-untyped-def]
+        return self.server.opened_by.span if self.server.opened_by else None
+
+    def _flat(self, level: list[Location]) -> list[Route]:
+        exact, prefixes, patterns = _sorted(level)
+        silent = [location for location in prefixes if location.kind == "^~"]
+        plain = [location for location in prefixes if location.kind == ""]
+        routes = [self._route(location) for location in exact]
+        routes += self._slashes(exact + prefixes)
+        if not patterns:
+            return routes + [self._route(location) for location in prefixes]
+        for location in silent:
+            longer = tuple(PathStartsWith(other.text, span=other.directive.span) for other in plain if other.text.startswith(location.text))
+            guard = Not(AnyOf(longer) if len(longer) > 1 else longer[0]) if longer else None
+            routes.append(self._route(location, guard))
+        return routes + [self._route(location) for location in patterns] + [self._route(location) for location in plain]
+
+    def _nested(self, level: list[Location], outer: list[Location]) -> list[Route]:
+        """`outer`: the patterns of the levels above that are still to be tried, inner ones first."""
+        exact, prefixes, patterns = _sorted(level)
+        routes = [self._route(location) for location in exact]
+        routes += self._slashes(exact + prefixes)
+        for location in prefixes:
+            after = outer if location.kind == "^~" else [*patterns, *outer]
+            inside = self._nested(location.children, after) if location.children else [self._route(item) for item in after]
+            leaf = Route(ALWAYS, self.content(location.scope, location.prefix), location.directive.span, location.directive.comments, _name(location))
+            condition = PathStartsWith(location.text, span=location.directive.span)
+            if inside:
+                routes.append(Route(condition, (Choose((*inside, leaf), location.directive.span),), location.directive.span, label=_name(location)))
+            else:
+                routes.append(Route(condition, leaf.steps, leaf.span, leaf.comments, leaf.label))
+        return routes + [self._route(location) for location in [*patterns, *outer]]
+
+    def _route(self, location: Location, guard: Condition | None = None) -> Route:
+        condition = self._condition(location)
+        if guard is not None:
+            condition = AllOf((condition, guard), location.directive.span)
+        if location.children and location.kind in ("~", "~*"):
+            # A pattern that was chosen is final: only what is nested in it is searched further.
+            leaf = Route(ALWAYS, self.content(location.scope, None), location.directive.span)
+            steps: tuple[Step, ...] = (Choose((*self._nested(location.children, []), leaf)),)
+        else:
+            steps = self.content(location.scope, location.prefix)
+        return Route(condition, steps, location.directive.span, location.directive.comments, _name(location))
+
+    def _condition(self, location: Location) -> Condition:
+        span = location.directive.span
+        if location.kind == "=":
+            return PathIs(location.text, span=span)
+        if location.kind in ("~", "~*"):
+            return PathMatches(self.context.pattern(location.text, location.directive, ignores_case=location.kind == "~*"), span=span)
+        return PathStartsWith(location.text, span=span)
+
+    def _slashes(self, locations: list[Location]) -> list[Route]:
+        """A proxied location `/x/` sends `/x` to `/x/` (core module, location), before patterns are tried."""
+        texts = {location.text for location in locations}
+        routes = []
+        proxied = {location.text for location in locations if location.scope.own("proxy_pass")}
+        for text in dict.fromkeys(location.text for location in locations):
+            # An exact and a prefix location of one text share a node, and the exact one's settings are taken.
+            location = next(location for location in locations if location.text == text)
+            bare = text[:-1]
+            if text.endswith("/") and bare and bare not in texts and text in proxied:
+                answer = Redirect(301, join((location.text,), Var(Variable.QUERY, "?")), answers.is_absolute(location.scope, self.context), location.directive.span)
+                routes.append(Route(PathIs(bare, span=location.directive.span), (*self._settings(location.scope), *self._refusal(location.scope), answer), location.directive.span, label=f"{bare} (slash added)"))
+        return routes
+
+    # --- what a location does ---------------------------------------------------------------------------------------
+
+    def content(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
+        if id(scope) not in self.made:
+            self.made[id(scope)] = self._content(scope, prefix)
+        return self.made[id(scope)]
+
+    def _content(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
+        context = self.context
+        # ngx_http_core_find_config_phase: `internal` is asked before the length of the content.
+        steps: list[Step] = [*self._settings(scope), *self._refusal(scope), *access.read_body_limit(scope, context)]
+        if scope.kind == "location" and scope.own("access_log"):
+            steps += logs.read_logs(scope, context)
+        taken: list[tuple[str, Scope]] = []
+        if scope is not self.server:
+            steps += self._rewriting(scope, taken)
+        for_ifs = [
+            Route(_taken(variable, inner), (*self._settings(inner), *self._handling(inner, prefix)), inner.opened_by.span if inner.opened_by else None)
+            for variable, inner in reversed(taken)
+            if not _ends(inner)
+        ]
+        if for_ifs:
+            steps.append(Choose((*for_ifs, Route(ALWAYS, self._handling(scope, prefix)))))
+        else:
+            steps += self._handling(scope, prefix)
+        return tuple(steps)
+
+    def _refusal(self, scope: Scope) -> list[Step]:
+        """`internal`, which nested locations inherit: 404 for a target that the client itself sent."""
+        if scope.kind != "location" or not (internal := scope.inherited("internal")):
+            return []
+        span = self.context.use(internal[0]).span
+        return [Choose((Route(Not(Rewritten(span=span)), (Respond(404, raises=True, span=span),), span),), span)]
+
+    def _rewriting(self, scope: Scope, taken: list[tuple[str, Scope]]) -> list[Step]:
+        label = self.context.label("rewriting")
+        phase = rewrites.Phase(label, LOCATE, at_server=False)
+
+        def before_answer(inner: Scope) -> tuple[Step, ...]:
+            if inner is not scope:
+                return self._settings(inner, own=True)
+            # A true `if` above has put its settings in place of the location's, for this answer as well.
+            routes = [Route(_taken(variable, above), self._settings(above)) for variable, above in reversed(taken)
+                      if any(above.own(name) for name in _OWN_SETTINGS)]
+            return (Choose(tuple(routes)),) if routes else ()
+
+        steps = rewrites.read_phase(scope, phase, self.context, before_answer, taken)
+        if not steps:
+            return []
+        goes_on = any(directive.name == "rewrite" and len(directive.args) == 2 for directive in _rewriting_in(scope, self.context))
+        if goes_on:
+            # A path changed without a flag is looked up again when the phase ends; Leave skips that.
+            steps = (*steps, Choose((Route(Rewritten(LOCATE), (Restart(LOCATE),)),)))
+        return [Block(label, steps)]
+
+    def _handling(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
+        steps: list[Step] = [*access.read_access(scope, self.context)]
+        steps += files.read_try_files(scope, self.call, self.context)
+        proxied = scope.own("proxy_pass") or (scope.parent.own("proxy_pass") if scope.kind == "if" and scope.parent else [])
+        forward = None
+        if proxied and not broken(self.context, proxied[-1]):
+            with self.context.gather() as spans:
+                forward = forwards.read_forward(proxied[-1], scope, prefix, self.context)
+            forward = forward and replace(forward, also=tuple(spans))
+        handler = next((directive for name in catalogue.HANDLERS for directive in self.own_handlers(scope, name)), None)
+        guard = next((directive for name in catalogue.GUARDS for directive in scope.inherited(name) if directive.args != ["off"]), None)
+        if guard is not None:
+            steps.append(Unserved(" ".join([guard.name, *guard.args]), guard.span))
+        elif forward:
+            steps.append(forward)
+        elif handler is not None:
+            steps.append(Unserved(" ".join([handler.name, *handler.args]), handler.span))
+        else:
+            with self.context.gather() as spans:
+                serving = files.read_serving(scope, self.context)
+            steps.append(replace(serving, also=tuple(spans)))
+        return tuple(steps)
+
+    def own_handlers(self, scope: Scope, name: str) -> list[Directive]:
+        """A content handler that is written in the location, or in the one around an `if`."""
+        return scope.own(name) or (scope.parent.own(name) if scope.kind == "if" and scope.parent else [])
+
+    def _settings(self, scope: Scope, own: bool = False) -> tuple[Step, ...]:
+        """What answers given at a scope carry. own: only what an `if` has in place of its location's."""
+        context = self.context
+        pages: tuple[Step, ...] = answers.read_error_pages(scope, self.call, context)
+        added: tuple[Field, ...] = fields.read_fields(scope, context)
+        if own and not any(scope.own(name) for name in _OWN_SETTINGS):
+            return ()
+        if own or scope.kind == "if":
+            return (ForgetFields(), *pages, *added, *compression.read_compression(scope, context))
+        return (*pages, *added, *compression.read_compression(scope, context))
+
+    def call(self, name: str, by: Directive) -> tuple[Step, ...]:
+        """The steps of a named location, put in place; a name that calls itself ends with 500, as in the server."""
+        location = self.named.get(name)
+        if location is None:
+            self.context.claims[by.span].finding = self.context.say(VALUE_UNREAD, by.span, value=name, directive=by.name, expected="a named location of this site was expected")
+            return (Respond(500, raises=True, span=by.span),)
+        if name in self.calling:
+            return (Respond(500, raises=False, span=by.span),)
+        self.calling.append(name)
+        steps = self._content(location.scope, None)
+        self.calling.pop()
+        return (Block(name, steps, fresh=True, span=location.directive.span),)
+
+
+def _taken(variable: str, scope: Scope) -> Condition:
+    """Whether the `if` with this scope held."""
+    return TextIs((Var(Variable.VARIABLE, variable),), ("1",), span=scope.opened_by.span if scope.opened_by else None)
+
+
+def _rewriting_in(scope: Scope, context: Context) -> list[Directive]:
+    found = []
+    for directive in scope.directives:
+        found.append(directive)
+        if directive.name == "if":
+            found += _rewriting_in(Scope("if", context.block(directive), scope), context)
+    return found
+
+
+def _ends(scope: Scope) -> bool:
+    """An `if` that always ends with its own answer leaves no settings behind."""
+    return any(directive.name == "return" for directive in scope.directives)
+
+
+def _name(location: Location) -> str:
+    return " ".join(["location", *(word.raw for word in location.directive.words[1:])])
+
+
+def _sorted(level: list[Location]) -> tuple[list[Location], list[Location], list[Location]]:
+    exact = [location for location in level if location.kind == "="]
+    prefixes = sorted((location for location in level if location.kind in ("", "^~")), key=lambda location: -len(location.text))
+    patterns = [location for location in level if location.kind in ("~", "~*")]
+    return exact, prefixes, patterns

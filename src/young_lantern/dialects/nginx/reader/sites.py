@@ -1,0 +1,173 @@
+"""nginx `server`, `listen`, `server_name` -> Site, Listener.
+
+Source:   nginx manual, "How nginx processes a request", "Server names"; core module, listen.
+Rule:     exact names, then the longest leading wildcard, then the longest trailing one, then patterns in file order; the
+          default server is the one that says so, or the first of the port.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ....codes import NAME_CLAIMED_TWICE
+from ....model import (
+    Block, HostName, HostRow, Listener, PathReading, Placeholder, Refuse, Site, Span, Step,
+)
+from ..syntax import Directive
+from . import answers, fields, logs, rewrites, tls
+from .context import Context, Scope
+from .files import SITE
+from .locations import LOCATE, SiteLocations
+
+
+@dataclass(slots=True, eq=False)
+class Server:
+    """A server block with what it says of listeners and names, before the listeners are put together."""
+
+    key: str
+    scope: Scope
+    directive: Directive
+    listens: list["Listen"]
+    names: tuple[HostName, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Listen:
+    address: str
+    port: int | Placeholder
+    secure: bool
+    default: bool
+    http2: bool
+    span: Span
+
+
+def read_servers(http: Scope, context: Context) -> list[Server]:
+    """The server blocks, in file order. Keys are the first name, made unique."""
+    servers: list[Server] = []
+    keys: set[str] = set()
+    for directive in http.own("server"):
+        context.use(directive)
+        scope = Scope("server", context.block(directive), http, directive)
+        names = tuple(name for item in scope.own("server_name") for name in _names(context.use(item), context))
+        listens = [made for item in scope.own("listen") if (made := _listen(context.use(item), context))]
+        if not listens:
+            # core module, listen: *:80 when the server runs with root's privileges.
+            listens = [Listen("0.0.0.0", 80, False, False, False, directive.span)]
+        key = base = _key(names, listens)
+        number = 2
+        while key in keys:
+            key, number = f"{base} ({number})", number + 1
+        keys.add(key)
+        servers.append(Server(key, scope, directive, listens, names))
+    return servers
+
+
+def _key(names: tuple[HostName, ...], listens: list[Listen]) -> str:
+    name = next((name.text for name in names if name.text not in ("_", "")), "any host")
+    secure = any(listen.secure for listen in listens)
+    plain = any(not listen.secure for listen in listens)
+    return name if secure and plain else f"{name} ({'TLS' if secure else 'plain'})"
+
+
+def _names(directive: Directive, context: Context) -> list[HostName]:
+    made = []
+    for word in directive.args:
+        if word.startswith("~"):
+            pattern = context.pattern(word[1:], directive, ignores_case=True)
+            made.append(HostName(word, pattern, span=directive.span))
+        elif word.startswith("."):
+            made += [HostName(word[1:].lower(), span=directive.span), HostName(f"*{word.lower()}", span=directive.span)]
+        else:
+            made.append(HostName(word.lower() if "{" not in word else word, span=directive.span))
+    return made
+
+
+def _listen(directive: Directive, context: Context) -> Listen | None:
+    word, *options = directive.args
+    if word.startswith("unix:"):
+        context.unread(directive, word, "an address or port was expected; unix sockets are not carried")
+        return None
+    placeholder = re.fullmatch(r"(.*?):?(\$\{\w+\}|\{\{.*?\}\})", word)
+    if placeholder:
+        address, port = placeholder[1], Placeholder(placeholder[2])
+    else:
+        address, colon, digits = word.rpartition(":")
+        if word.startswith("[") and word.endswith("]"):
+            address, digits = word, ""
+        elif not colon:
+            address, digits = ("", word) if word.isdigit() else (word, "")
+        if digits and not digits.isdigit():
+            context.unread(directive, word, "an address or port was expected")
+            return None
+        port = int(digits) if digits else 80  # type: ignore[assignment]
+    plain = {"": "0.0.0.0", "*": "0.0.0.0", "localhost": "127.0.0.1"}.get(address, address.strip("[]"))
+    return Listen(plain, port, "ssl" in options, "default_server" in options or "default" in options, "http2" in options, directive.span)
+
+
+def read_site(server: Server, context: Context) -> Site:
+    """A server block -> Site: what it rewrites, then the search for a location."""
+    scope = server.scope
+    locations = SiteLocations(scope, context)
+    phase = rewrites.Phase("server rewriting", LOCATE, at_server=True)
+
+    def before_answer(inner: Scope) -> tuple[Step, ...]:
+        return (*answers.read_error_pages(inner, locations.call, context), *fields.read_fields(inner, context))
+
+    rewriting = rewrites.read_phase(scope, phase, context, before_answer, [])
+    steps: list[Step] = [Block(phase.label, rewriting)] if rewriting else []
+    steps += locations.steps()
+    secure = any(listen.secure for listen in server.listens)
+    with context.gather() as spans:
+        context.used(scope, "ssl_reject_handshake")
+        reading = PathReading(merges_slashes=context.switch(scope, "merge_slashes", True))
+        for name in ("absolute_redirect", "port_in_redirect", "server_name_in_redirect"):
+            context.used(scope, name)
+    return Site(
+        key=server.key, names=server.names, program=(Block(SITE, tuple(steps)),),
+        tls=tls.read_tls(scope, context) if secure else None,
+        reading=reading, logs=logs.read_logs(scope, context), also=tuple(spans), span=server.directive.span, comments=server.directive.comments,
+    )
+
+
+def read_listeners(servers: list[Server], context: Context) -> tuple[Listener, ...]:
+    """The servers -> one table of names for each address and port."""
+    groups: dict[tuple[str, object], list[tuple[Server, Listen]]] = {}
+    for server in servers:
+        for listen in server.listens:
+            groups.setdefault((listen.address, listen.port), []).append((server, listen))
+    made = []
+    for (address, port), members in groups.items():
+        default = next((server for server, listen in members if listen.default), members[0][0])
+        rows = _rows([server for server, _ in members], str(port), context)
+        secure = any(listen.secure for _, listen in members)
+        refuses = secure and context.switch(default.scope, "ssl_reject_handshake", False)
+        made.append(Listener(
+            address, members[0][1].port, secure, tuple(rows), Refuse() if refuses else default.key,
+            any(listen.http2 for _, listen in members), span=members[0][1].span,
+            also=tuple(listen.span for _, listen in members), fallback_stated=any(listen.default for _, listen in members),
+        ))
+    return tuple(made)
+
+
+def _rows(servers: list[Server], port: str, context: Context) -> list[HostRow]:
+    first: dict[str, tuple[HostName, Server]] = {}
+    for server in servers:
+        for name in server.names:
+            if name.text in ("_", ""):
+                continue
+            if name.text in first and first[name.text][1] is not server:
+                context.say(NAME_CLAIMED_TWICE, name.span, host=name.text, port=port, winner=str(first[name.text][0].span))
+            first.setdefault(name.text, (name, server))
+    ranked = sorted(first.values(), key=lambda pair: _rank(pair[0]))
+    return [HostRow(name, server.key) for name, server in ranked]
+
+
+def _rank(name: HostName) -> tuple[int, int]:
+    if name.pattern is not None:
+        return 3, 0
+    if name.text.startswith("*"):
+        return 1, -len(name.text)
+    if name.text.endswith("*"):
+        return 2, -len(name.text)
+    return 0, 0

@@ -1,0 +1,100 @@
+"""Codecs of nginx: words <-> times, sizes, addresses, templates.
+
+Source:   nginx manual, "Configuration file measurement units", "Alphabetical index of variables".
+Unknown:  ValueUnreadable for a number or time that is none; an unknown variable is an Unread part of the template.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ...model import Capture, Part, Placeholder, Template, Unread, Var, Variable, join
+
+_TIME = re.compile(r"(\d+)(ms|s|m|h|d|w|M|y)?")
+_SECONDS = {"ms": 0.001, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800, "M": 2592000, "y": 31536000, None: 1}
+_SIZES = {"": 1, "k": 1024, "m": 1024**2, "g": 1024**3}
+
+
+def read_time(text: str) -> float | None:
+    """Seconds. `1h30m` -> 5400; a bare number counts seconds; None when it is no time."""
+    compact = text.replace(" ", "")
+    if not compact or not re.fullmatch(f"({_TIME.pattern})+", compact):
+        return None
+    return sum(int(number) * _SECONDS[unit or None] for number, unit in _TIME.findall(compact))
+
+
+def read_size(text: str) -> int | None:
+    """Bytes. `8m` -> 8388608; None when it is no size."""
+    found = re.fullmatch(r"(\d+)([kKmMgG]?)", text)
+    return int(found[1]) * _SIZES[found[2].lower()] if found else None
+
+
+# nginx manual, core, proxy and headers modules, "Embedded Variables".
+VARIABLES: dict[str, Variable] = {
+    "scheme": Variable.SCHEME, "host": Variable.HOST, "http_host": Variable.AUTHORITY, "server_port": Variable.PORT,
+    "server_name": Variable.SITE_NAME, "request_method": Variable.METHOD, "request_uri": Variable.TARGET,
+    "uri": Variable.PATH, "document_uri": Variable.PATH, "args": Variable.QUERY, "query_string": Variable.QUERY,
+    "is_args": Variable.QUERY_MARK, "remote_addr": Variable.CLIENT,
+    "proxy_add_x_forwarded_for": Variable.CLIENT_CHAIN, "proxy_host": Variable.POOL, "document_root": Variable.ROOT,
+    "status": Variable.STATUS,
+}
+_PREFIXED = (("arg_", Variable.ARGUMENT), ("http_", Variable.FIELD), ("cookie_", Variable.COOKIE))
+_KNOWN_UNREAD = frozenset(
+    "ssl_protocol ssl_cipher ssl_client_cert ssl_client_verify request_time time_iso8601 time_local msec pid hostname"
+    " remote_port remote_user server_addr server_protocol request request_id request_filename realpath_root body_bytes_sent"
+    " bytes_sent connection connection_requests content_length content_type limit_rate nginx_version pipe request_body"
+    " request_completion request_length tcpinfo_rtt proxy_port upstream_addr upstream_status upstream_response_time"
+    " upstream_cache_status proxy_protocol_addr gzip_ratio invalid_referer".split()
+)
+_REFERENCE = re.compile(r"\{\{.*?\}\}|\$\{(\w+)\}|\$(\d)|\$(\w+)|\$")
+
+
+def is_placeholder(name: str) -> bool:
+    """`${PORT}`: nginx's own variables are lower case, so an all-capitals name in braces is one for deployment."""
+    return bool(re.fullmatch(r"[A-Z][A-Z0-9_]*", name))
+
+
+def read_template(text: str, set_names: frozenset[str] = frozenset(), captures: frozenset[str] = frozenset(),
+                  *, escapes: bool = False) -> Template:
+    """A word with variables -> template.
+
+    set_names: variables that a `set` makes; captures: named groups of the patterns in sight
+    escapes:   captures go out percent-encoded (in the replacement of a rewrite that redirects)
+    """
+    parts: list[Part] = []
+    at = 0
+    for found in _REFERENCE.finditer(text):
+        parts.append(text[at:found.start()])
+        at = found.end()
+        parts.append(_part(found, set_names, captures, escapes))
+    parts.append(text[at:])
+    return join(*parts)
+
+
+def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[str], escapes: bool) -> Part:
+    whole, braced, number, bare = found[0], found[1], found[2], found[3]
+    if whole.startswith("{{"):
+        return Placeholder(whole)
+    if number or (braced and braced.isdigit()):
+        return Capture(int(number or braced), escaped=escapes)
+    name = braced or bare
+    if not name:
+        return "$"
+    if braced and is_placeholder(braced):
+        return Placeholder(whole)
+    if name in captures:
+        return Capture(name, escaped=escapes)
+    if name in set_names:
+        return Var(Variable.VARIABLE, name)
+    if name in VARIABLES:
+        return Var(VARIABLES[name])
+    if name not in _KNOWN_UNREAD:
+        for prefix, variable in _PREFIXED:
+            if name.startswith(prefix):
+                return Var(variable, name[len(prefix):].replace("_", "-") if variable is Variable.FIELD else name[len(prefix):])
+    return Unread(whole)
+
+
+def placeholders_in(text: str) -> list[str]:
+    """The spellings of placeholders in a word."""
+    return re.findall(r"\{\{.*?\}\}", text) + [f"${{{name}}}" for name in re.findall(r"\$\{(\w+)\}", text) if is_placeholder(name)]

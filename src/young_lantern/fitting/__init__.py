@@ -1,0 +1,11 @@
+"""An Estate -> what a dialect without restarts, labels and inheritance can say. Core; knows no dialect.
+
+tree.py    the form that writers take: conditions that branch, and leaves with all their settings
+static.py  what is known of a condition before any request comes
+unroll.py  a site's program -> tree: restarts looked up beforehand, settings pushed to the leaves
+hoist.py   settings that all leaves of a branch share, pulled up again
+"""
+
+from .hoist import hoist  # noqa: F401
+from .tree import Branch, Chain, Fork, Leaf, Settings, leaves  # noqa: F401
+from .unroll import LostRestart, unroll  # noqa: F401

@@ -1,0 +1,163 @@
+"""What is known before any request comes: the path after a rewrite, variables, whether the target is the client's own.
+
+Rule:     three values: True, False, and None for what only a request can tell.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from ..model import (
+    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
+    TextMatches, Var, Variable, literal,
+)
+from ..patterns import covered_prefix, search
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """path: the whole path, if known; prefix and suffix: what it begins and ends with; internal: whether the client did not
+    send it (None: maybe).
+
+    excluded:  prefixes that the path does not have
+    file_root: a file lies at the path below this root, so that the path does not end in a slash
+    matched:   patterns that the path matches
+    folder:    what is known besides if the path ends in a slash: whatever rewrote it did not leave one
+    settled:   what was found out about the request itself, which nothing on the way changes
+
+    rewritten: labels of blocks since whose entry the path was rewritten
+    """
+
+    path: str | None = None
+    prefix: str = "/"
+    suffix: str = ""
+    internal: bool | None = False
+    rewritten: frozenset[str] = frozenset()
+    excluded: frozenset[str] = frozenset()
+    file_root: Template | None = None
+    matched: tuple[Pattern, ...] = ()
+    settled: frozenset[tuple[Condition, bool]] = frozenset()
+    folder: "Known | None" = None
+    variables: tuple[tuple[str, str | None], ...] = ()
+
+    def with_path(self, template: Template) -> "Known":
+        whole = literal(template)
+        start = template[0] if template and isinstance(template[0], str) else ""
+        end = template[-1] if template and isinstance(template[-1], str) else ""
+        return replace(self, path=whole, prefix=whole or start, suffix=whole or end, excluded=frozenset(), file_root=None, matched=())
+
+    def with_variable(self, name: str, value: str | None) -> "Known":
+        return replace(self, variables=(*((key, held) for key, held in self.variables if key != name), (name, value)))
+
+
+def truth(condition: Condition, known: Known) -> bool | None:
+    """Whether the condition holds, as far as that is known."""
+    match condition:
+        case Always():
+            return True
+        case PathIs(path, ignores_case, PathForm.CURRENT):
+            return _path_is(path, ignores_case, known)
+        case PathStartsWith(prefix, ignores_case, PathForm.CURRENT):
+            return _starts(prefix, ignores_case, known)
+        case PathMatches(pattern, PathForm.CURRENT) if known.path is not None:
+            return search(pattern, known.path) is not None
+        case PathMatches(pattern, PathForm.CURRENT) if (start := covered_prefix(pattern)) and known.prefix.startswith(start):
+            return True
+        case PathMatches(pattern, PathForm.CURRENT) if known.suffix:
+            # What stands between is not known: the pattern is tried on nothing, one segment and several.
+            tried = {search(pattern, known.prefix + between + known.suffix) is not None for between in ("", "x", "x/y1")}
+            return tried.pop() if len(tried) == 1 else None
+        case Rewritten(""):
+            return known.internal
+        case Rewritten(label):
+            return None if known.internal is None else label in known.rewritten
+        case FileExists(root, (Var(Variable.PATH),) | (), kind, cleans=False) if known.file_root is not None and known.file_root == root:
+            return kind is not FileKind.FOLDER
+        case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | FileExists() if lasting(condition):
+            return True if (condition, True) in known.settled else False if (condition, False) in known.settled else None
+        case TextIs((Var(Variable.VARIABLE, name),), values):
+            value = dict(known.variables).get(name, None)
+            return None if value is None else value in values
+        case Not(inner):
+            value_of = truth(inner, known)
+            return None if value_of is None else not value_of
+        case AllOf(conditions):
+            values_of = [truth(item, known) for item in conditions]
+            return False if False in values_of else True if None not in values_of else None
+        case AnyOf(conditions):
+            values_of = [truth(item, known) for item in conditions]
+            return True if True in values_of else False if None not in values_of else None
+    return None
+
+
+def _path_is(path: str, ignores_case: bool, known: Known) -> bool | None:
+    if known.path is not None:
+        return known.path.lower() == path.lower() if ignores_case else known.path == path
+    return None if ignores_case or (path.startswith(known.prefix) and path.endswith(known.suffix)) else False
+
+
+def _starts(prefix: str, ignores_case: bool, known: Known) -> bool | None:
+    if ignores_case:
+        return None if known.path is None else known.path.lower().startswith(prefix.lower())
+    if known.path is not None:
+        return known.path.startswith(prefix)
+    if known.prefix.startswith(prefix):
+        return True
+    if any(prefix.startswith(other) for other in known.excluded):
+        return False
+    for pattern in known.matched:
+        # A pattern that holds from the start on, and for nothing below the prefix, keeps the path out of it.
+        if pattern.text.startswith("^") and not any(search(pattern, prefix + rest) for rest in ("", "x", "x/y1", "x.html")):
+            return False
+    return None if prefix.startswith(known.prefix) else False
+
+
+# What a client sends, or is: the same at every step.
+_LASTING = frozenset({Variable.SCHEME, Variable.HOST, Variable.AUTHORITY, Variable.TARGET, Variable.ORIGINAL_PATH, Variable.CLIENT, Variable.FIELD, Variable.COOKIE})
+
+
+def lasting(condition: Condition) -> bool:
+    """Whether a condition asks only for what stays the same on a request's way."""
+    if isinstance(condition, FileExists):
+        return literal(condition.root) is not None and bool(condition.path) and literal(condition.path) is not None
+    return isinstance(condition, ClientIn | HostIs | SchemeIs) or isinstance(condition, TextIs | TextMatches) and all(isinstance(part, str) or (isinstance(part, Var) and part.variable in _LASTING) for part in condition.template)
+
+
+def simplified(condition: Condition, known: Known) -> Condition:
+    """The condition without the parts that are known to hold."""
+    if isinstance(condition, AllOf):
+        left = tuple(item for item in condition.conditions if truth(item, known) is not True)
+        return ALWAYS if not left else left[0] if len(left) == 1 else AllOf(left, condition.span)
+    return condition
+
+
+def without(known: Known, condition: Condition) -> Known:
+    """What is known besides once the condition did not hold."""
+    if isinstance(condition, PathStartsWith) and not condition.ignores_case:
+        return replace(known, excluded=known.excluded | {condition.prefix})
+    if isinstance(condition, Not):
+        return narrowed(known, condition.condition) if lasting(condition.condition) else known
+    if lasting(condition):
+        return replace(known, settled=known.settled | {(condition, False)})
+    return known
+
+
+def narrowed(known: Known, condition: Condition) -> Known:
+    """What is known besides once the condition held."""
+    match condition:
+        case PathIs(path, False, PathForm.CURRENT):
+            return replace(known, path=path, prefix=path)
+        case PathStartsWith(prefix, False, PathForm.CURRENT) if len(prefix) > len(known.prefix):
+            return replace(known, prefix=prefix)
+        case FileExists(root, (Var(Variable.PATH),) | (), FileKind.FILE, cleans=False):
+            return replace(known, file_root=root)
+        case PathMatches(pattern, PathForm.CURRENT):
+            return replace(known, matched=(*known.matched, pattern))
+        case Not(inner) if lasting(inner):
+            return replace(known, settled=known.settled | {(inner, False)})
+        case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | FileExists() if lasting(condition):
+            return replace(known, settled=known.settled | {(condition, True)})
+        case AllOf(conditions):
+            for item in conditions:
+                known = narrowed(known, item)
+    return known

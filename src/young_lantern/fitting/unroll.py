@@ -1,0 +1,486 @@
+"""A site's program -> Chain: what a restart leads to is looked up beforehand, settings go down to the leaves.
+
+Rule:     settings met on the way are those in force when an answer is made, so each leaf carries them all; a block that
+          is entered again forgets those set within it, so what it led to before leaves no trace.
+Unknown:  a restart whose path cannot be known well enough is a LostRestart, for the caller to report with its line.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field, replace
+
+from ..model import (
+    ALWAYS, Abort, AddressRule, AllOf, AnyOf, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, ErrorPages, Field, FileExists,
+    ForgetFields, Forward, Leave, LogTo, Not, Note, PathGlob, PathMatches, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
+    Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, literal,
+)
+from ..model.walk import transform, walk
+from ..patterns import may_end_in_slash
+from .static import Known, narrowed, simplified, truth, without
+from .tree import Branch, Chain, Effect, Fork, Leaf, Settings
+
+# How often a path that is not fully known may be looked up again, and how many leaves a site may grow to: more would be
+# no configuration that a person reads. Chosen among 1, 2, 4 and 200, 600, 2000.
+_LIMIT_UNKNOWN = 2
+_LIMIT_LEAVES = 600
+_SMALL = 40
+# The label of captures that the choice of the site made.
+HOST = "host"
+_ENDS = (Redirect, Respond, Abort, Forward, ServeFiles, Unserved)
+
+
+@dataclass(frozen=True, slots=True)
+class LostRestart:
+    span: Span | None
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class _End:
+    """Marks where a block ends. `before`: the settings when it was entered."""
+
+    block: Block
+    before: Settings
+    entries: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class _Stop:
+    """Marks where a fork falls through to what follows its branch."""
+
+
+_Item = Step | _End | _Stop
+
+
+@dataclass(slots=True)
+class _Walker:
+    lost: list[LostRestart] = field(default_factory=list)
+    labels: dict[int, str] = field(default_factory=dict)
+    leaves: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class _Env:
+    settings: Settings = Settings()
+    known: Known = Known()
+    capture: str = ""
+    named: tuple[tuple[str, str], ...] = ()
+    unknown_restarts: int = 0
+    visited: frozenset[tuple[str, str]] = frozenset()
+    through: tuple[Span, ...] = ()
+
+
+def unroll(program: tuple[Step, ...], captures_host: bool = False) -> tuple[Chain, list[LostRestart]]:
+    """The program as a chain. Patterns in it carry a label each, and captures the label of their pattern.
+
+    captures_host: the site was chosen by a pattern of its names, whose captures are in sight from the start
+    """
+    walker = _Walker()
+    labelled = transform(program, _labeller())
+    chain = _chain(list(labelled), _Env(capture=HOST if captures_host else ""), walker)
+    _drop_unused(chain, program)
+    return chain, walker.lost
+
+
+def _drop_unused(chain: Chain, program: tuple[Step, ...]) -> None:
+    """Variables that settled a condition beforehand are asked by nobody any more."""
+    used = _names_used(chain)
+
+    def clean(inner: Chain) -> None:
+        inner.items = [item for item in inner.items if not isinstance(item, SetVariable) or item.name in used]
+        for item in inner.items:
+            if isinstance(item, Branch):
+                for fork in item.forks:
+                    clean(fork.chain)
+
+    clean(chain)
+
+
+def _names_used(chain: Chain) -> set[str]:
+    found: set[str] = set()
+    for item in chain.items:
+        if isinstance(item, Branch):
+            for fork in item.forks:
+                found |= _variables(fork.condition) | _names_used(fork.chain)
+        elif isinstance(item, Leaf):
+            found |= _variables(item.answer) | _variables(item.settings)
+        else:
+            found |= _variables(item)
+    return found
+
+
+def _variables(value: object) -> set[str]:
+    return {item.name for item in walk(value) if isinstance(item, Var) and item.variable is Variable.VARIABLE}
+
+
+def _labeller():  # type: ignore[no-untyped-def]
+    numbers: dict[Pattern, str] = {}
+
+    def label(value: object) -> object:
+        if isinstance(value, Pattern) and not value.label:
+            return replace(value, label=numbers.setdefault(value, f"pattern{len(numbers) + 1}"))
+        return value
+
+    return label
+
+
+def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
+    items: list[Effect | Branch | Leaf] = []
+    while steps:
+        step, steps = steps[0], steps[1:]
+        match step:
+            case _Stop():
+                break
+            case _End():
+                continue
+            case Block():
+                if step.span is not None:
+                    env = replace(env, through=(*env.through, step.span))
+                if step.fresh:
+                    env = replace(env, settings=replace(Settings(), limit=env.settings.limit))
+                body = _without_leaves(list(step.steps), step.label)
+                env = replace(env, known=replace(env.known, rewritten=env.known.rewritten - {step.label}))
+                steps = [*body, _End(step, env.settings), *steps]
+            case Leave(label):
+                steps = _after(steps, label)
+            case Restart(label):
+                again = _restart(step, steps, env, walker)
+                if again is None:
+                    items.append(Leaf(Respond(500, raises=True, span=step.span), env.settings))
+                    return Chain(items)
+                steps, env = again
+            case Rewrite() | SetVariable():
+                step, env = _effect(step, env)
+                items.append(step)
+            case Field() | ErrorPages() | Compress() | BodyLimit() | ForgetFields():
+                env = replace(env, settings=_set(env, step))
+            case LogTo():
+                env = replace(env, settings=replace(env.settings, log=step))
+            case Note():
+                continue
+            case Protect(rules):
+                denied = _denied(rules)
+                spans = tuple(rule.span for rule in rules if rule.span)
+                if denied is not None:
+                    steps = [Choose((Route(denied, (Respond(403, raises=True, span=step.span),), step.span, also=spans),), step.span), *steps]
+            case Choose():
+                branch, done, env = _choose(step, steps, env, walker)
+                items += branch
+                if done:
+                    return Chain(items)
+            case _:
+                assert isinstance(step, _ENDS), step
+                walker.leaves += 1
+                if isinstance(step, ServeFiles):
+                    items += _indexes(step, steps, env, walker)
+                items.append(Leaf(_captured(step, env), _relevant(step, env.settings), env.through))
+                return Chain(items)
+    return Chain(items)
+
+
+def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tuple[list[Branch], bool, _Env]:
+    """The branch of a Choose; whether every request was answered within it; what is known after it."""
+    forks: list[Fork] = []
+    known_after = known_here = env.known
+    falling: list[Condition] = []
+    total = False
+    for route in step.routes:
+        value = truth(route.condition, known_here)
+        if value is False:
+            continue
+        captures = value and not isinstance(route.condition, Not) and any(isinstance(item, Capture) for item in walk(route.steps))
+        condition = ALWAYS if value and not captures else route.condition if captures else simplified(route.condition, known_here)
+        inner = replace(_with_captures(env, condition), known=narrowed(known_here, route.condition))
+        known_here = without(known_here, route.condition)
+        falls = _falls(list(route.steps))
+        if falls and (_touches(route.steps) or _decides(route.steps, rest)):
+            chain = _chain([*route.steps, *rest], inner, walker)
+        else:
+            chain = _chain([*route.steps, *([_Stop()] if falls else []), *rest], inner, walker)
+            if falls:
+                known_after = _after_effects(route.steps, known_after)
+                falling.append(route.condition)
+        forks.append(Fork(_captured(condition, env), chain, route.span, route.comments, route.label, route.also, bool(captures)))
+        if value:
+            total = True
+            break
+    if not forks:
+        return [], False, env
+    if not falling and not any(fork.chain.falls for fork in forks):
+        known_after = known_here  # none of the conditions held for what goes on from here
+    if total and len(falling) == 1:
+        # Only one fork goes on from here, so that what follows knows its condition.
+        known_after = narrowed(known_after, falling[0])
+    if len(forks) == 1 and total and not forks[0].sure:
+        # Only one way leads on from here: no branch at all.
+        return forks[0].chain.items, not forks[0].chain.falls, replace(env, known=known_after)  # type: ignore[return-value]
+    branch = Branch(forks, step.span)
+    done = total and not any(fork.chain.falls for fork in forks)
+    if not done and not total and not any(fork.chain.falls for fork in forks) and _ends_all(rest):
+        # All forks answer: if a branch is all that follows, its forks are further ones of this branch.
+        tail = _chain(rest, replace(env, known=known_after), walker)
+        if len(tail.items) == 1 and isinstance(tail.items[0], Branch):
+            forks += tail.items[0].forks
+            return [branch], True, env
+        return [branch, *tail.items], True, env  # type: ignore[list-item]
+    return [branch], done, replace(env, known=known_after)
+
+
+def _ends_all(steps: list[_Item]) -> bool:
+    return not _falls([step for step in steps if not isinstance(step, _End | _Stop)]) if not any(isinstance(step, _Stop) for step in steps) else False
+
+
+def _falls(steps: list[Step]) -> bool:
+    """Whether a request may come out at the end of the steps."""
+    for step in steps:
+        match step:
+            case Redirect() | Respond() | Abort() | Forward() | ServeFiles() | Unserved() | Restart() | Leave():
+                return False
+            case Choose(routes):
+                if routes and routes[-1].condition is ALWAYS and not any(_falls(list(route.steps)) for route in routes):
+                    return False
+            case Block(label, inner):
+                if not _falls(list(inner)) and not any(isinstance(item, Leave) and item.label == label for item in walk(inner)):
+                    return False
+    return True
+
+
+def _touches(steps: tuple[Step, ...]) -> bool:
+    return any(isinstance(item, Field | ErrorPages | Compress | BodyLimit | ForgetFields) for item in walk(steps))
+
+
+def _decides(steps: tuple[Step, ...], rest: list[_Item]) -> bool:
+    """Whether what follows asks for something that these steps settle, and is short enough to be written twice."""
+    sets = {item.name for item in walk(steps) if isinstance(item, SetVariable)}
+    rewrites = any(isinstance(item, Rewrite) and item.internal for item in walk(steps))
+    following: list[object] = []
+    for item in rest:
+        if isinstance(item, _Stop):
+            break
+        if isinstance(item, _End):
+            continue
+        following += walk(item)
+        if len(following) > 4000:
+            return False
+    asks = any(
+        (isinstance(item, Rewritten) and rewrites)
+        or (isinstance(item, TextIs) and any(getattr(part, "name", None) in sets for part in item.template))
+        for item in following
+    )
+    return asks and sum(isinstance(item, _ENDS) for item in following) <= _SMALL
+
+
+def _after_effects(steps: tuple[Step, ...], known: Known) -> Known:
+    for item in walk(steps):
+        if isinstance(item, Rewrite):
+            target = item.edit.template if isinstance(item.edit, SetPath) else ()
+            last = target[-1] if target else ""
+            folder = (known.folder or known) if isinstance(last, str) and last and not last.endswith("/") else None
+            stays = bool(target) and isinstance(target[0], str) and target[0].startswith("/") and known.prefix.startswith("/")
+            known = replace(known, path=None, prefix="/" if stays else "", suffix="", excluded=frozenset(), file_root=None, matched=(), folder=folder, internal=None if item.internal else known.internal)
+        elif isinstance(item, SetVariable):
+            known = known.with_variable(item.name, None)
+    return known
+
+
+def _effect(step: Rewrite | SetVariable, env: _Env) -> tuple[Effect, _Env]:
+    made = _captured(step, env)
+    known = env.known
+    if isinstance(made, SetVariable):
+        return made, replace(env, known=known.with_variable(made.name, literal(made.value)))
+    known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=())
+    if made.internal:
+        known = replace(known, internal=True, rewritten=known.rewritten | {"*"})
+    return made, replace(env, known=known)
+
+
+def _set(env: _Env, step: Field | ErrorPages | Compress | BodyLimit | ForgetFields) -> Settings:
+    settings = env.settings
+    match step:
+        case ForgetFields():
+            return Settings(request_fields=settings.request_fields, limit=settings.limit)
+        case Field():
+            made = _captured(step, env)
+            if made.side is Side.REQUEST:
+                return replace(settings, request_fields=(*settings.request_fields, made))
+            return replace(settings, fields=(*settings.fields, made))
+        case ErrorPages():
+            return replace(settings, pages=step)
+        case Compress():
+            return replace(settings, compress=step)
+        case BodyLimit():
+            return replace(settings, limit=step)
+    raise AssertionError(step)
+
+
+def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -> list[Branch]:
+    """Index files that another route than their folder's answers: a fork for each, before the file server.
+
+    Only for servers that look up the index file's path like any other (nginx).
+    """
+    folders, known = step.folders, env.known if env.known.path is not None else env.known.folder or env.known
+    if folders.restarts is None or known.file_root is not None or not all(may_end_in_slash(pattern) for pattern in known.matched) or step.strip or step.whole_path is not None or (known.path is not None and not known.path.endswith("/")):
+        return []
+    forks: list[Fork] = []
+    needed = False
+    for name in folders.index:
+        text = literal(name)
+        if text is None or walker.leaves > _LIMIT_LEAVES:
+            break
+        target = (text,) if text.startswith("/") else (known.path + text,) if known.path is not None else (Var(Variable.PATH), text)
+        exists: Condition | None = None if text.startswith("/") else FileExists(step.root, target, span=step.span)
+        ends = () if known.path is not None else (PathGlob("*/", span=step.span),)
+        conditions = (*ends, *((exists,) if exists else ()))
+        condition = ALWAYS if not conditions else conditions[0] if len(conditions) == 1 else AllOf(conditions, step.span)
+        there = replace(known.with_path(target), internal=True)
+        if exists:
+            there = replace(there, file_root=step.root)
+        if known.path is None and exists:
+            # A prefix that is none of the folder's is none of the file's, unless the file's name continues it.
+            there = replace(there, prefix=known.prefix, excluded=frozenset(prefix for prefix in known.excluded if not _reaches(prefix, text)))
+        chain = _restarted(Restart(folders.restarts, step.span), steps, replace(env, known=there), walker)
+        if chain is None:
+            break
+        same = len(chain.items) == 1 and isinstance(chain.items[0], Leaf) and _alike(chain.items[0], step, env)
+        needed = needed or not same
+        forks.append(Fork(condition, Chain([] if same else [Rewrite(SetPath(target), span=step.span), *chain.items]), step.span))
+        if exists is None:
+            break
+    return [Branch(forks, step.span)] if needed else []
+
+
+def _reaches(prefix: str, name: str) -> bool:
+    """Whether `folder/name` can begin with a prefix that `folder/` does not begin with."""
+    last = prefix.rpartition("/")[2]
+    return bool(last) and name.startswith(last)
+
+
+def _restarted(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> Chain | None:
+    for item in steps:
+        if isinstance(item, _End) and item.block.label == step.label and (item.entries or (step.label, env.known.path or "?") in env.visited):
+            return None  # one index file leads to no other
+    again = _restart(step, steps, replace(env, known=replace(env.known, path=env.known.path)), walker)
+    return None if again is None else _chain(again[0], again[1], walker)
+
+
+def _alike(leaf: Leaf, step: ServeFiles, env: _Env) -> bool:
+    """Whether a leaf serves files as the step does, with the same settings."""
+    answer = leaf.answer
+    return (isinstance(answer, ServeFiles) and (answer.root, answer.strip, answer.whole_path) == (step.root, step.strip, step.whole_path)
+            and (leaf.settings.fields, leaf.settings.pages, leaf.settings.compress) == (env.settings.fields, env.settings.pages, env.settings.compress))
+
+
+def _relevant(answer: Step, settings: Settings) -> Settings:
+    """The settings that an answer can show."""
+    if isinstance(answer, Abort):
+        return Settings()
+    final = isinstance(answer, Redirect) or (isinstance(answer, Respond) and not answer.raises)
+    pages = settings.pages
+    if final and pages is not None and not any(page.statuses and answer.status in page.statuses for page in pages.pages):  # type: ignore[union-attr]
+        return replace(settings, pages=None)
+    return settings
+
+
+def _after(steps: list[_Item], label: str) -> list[_Item]:
+    for number, item in enumerate(steps):
+        if isinstance(item, _End) and item.block.label == label:
+            return steps[number + 1:]
+    return []
+
+
+def _restart(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> tuple[list[_Item], _Env] | None:
+    for number, item in enumerate(steps):
+        if not isinstance(item, _End) or item.block.label != step.label:
+            continue
+        if env.known.path is None:
+            env = replace(env, unknown_restarts=env.unknown_restarts + 1)
+        if env.unknown_restarts > _LIMIT_UNKNOWN or walker.leaves > _LIMIT_LEAVES:
+            walker.lost.append(LostRestart(step.span, "the path it was given is not known well enough beforehand"))
+            return None
+        # A known path that comes round again will come round for ever: files do not change on the way.
+        turn = (step.label, env.known.path or "")
+        if item.entries >= item.block.limit or (env.known.path is not None and turn in env.visited):
+            return None
+        env = replace(env, visited=env.visited | {turn})
+        known = replace(env.known, internal=True, rewritten=frozenset())
+        again = replace(env, settings=item.before, known=known)
+        body = _without_leaves(list(item.block.steps), step.label)
+        return [*body, replace(item, entries=item.entries + 1), *steps[number + 1:]], again
+    return None
+
+
+def _without_leaves(steps: list[Step], label: str) -> list[Step]:
+    """The steps of a block in which nothing needs to leave it: what follows a leaving route becomes the other route."""
+    for number, step in enumerate(steps):
+        rest = steps[number + 1:]
+        if isinstance(step, Leave) and step.label == label:
+            return steps[:number]
+        if not isinstance(step, Choose) or not any(isinstance(item, Leave) and item.label == label for item in walk(step)):
+            continue
+        tail = _without_leaves(rest, label)
+        routes = []
+        for route in step.routes:
+            body = _without_leaves(list(route.steps), label)
+            if len(body) == len(route.steps) and _falls(list(route.steps)):
+                body = [*body, *tail]
+            routes.append(replace(route, steps=tuple(body)))
+        if tail and (not routes or routes[-1].condition is not ALWAYS):
+            if len(tail) == 1 and isinstance(tail[0], Choose):
+                routes += tail[0].routes
+            else:
+                routes.append(Route(ALWAYS, tuple(tail)))
+        return [*steps[:number], replace(step, routes=tuple(routes))]
+    return steps
+
+
+def _denied(rules: tuple[AddressRule, ...]) -> Condition | None:
+    """When the address rules refuse a client: the first rule that holds its address decides."""
+    denied: Condition | None = None
+    for rule in reversed(rules):
+        holds = ALWAYS if "0.0.0.0/0" in rule.networks else ClientIn(rule.networks, rule.span)
+        if rule.allows:
+            denied = None if holds is ALWAYS or denied is None else Not(holds, rule.span) if denied is ALWAYS else _both(Not(holds, rule.span), denied)
+        else:
+            denied = ALWAYS if holds is ALWAYS or denied is ALWAYS else holds if denied is None else AnyOf((holds, denied), rule.span)
+    return _merged(denied)
+
+
+def _both(first: Condition, second: Condition) -> Condition:
+    return AllOf((first, *(second.conditions if isinstance(second, AllOf) else (second,))))
+
+
+def _merged(condition: Condition | None) -> Condition | None:
+    """Several `not in network` become one: not in any of them."""
+    if isinstance(condition, AllOf) and all(isinstance(item, Not) and isinstance(item.condition, ClientIn) for item in condition.conditions):
+        networks = tuple(network for item in condition.conditions for network in item.condition.networks)  # type: ignore[union-attr]
+        return Not(ClientIn(networks, condition.conditions[0].span), condition.conditions[0].span)
+    return condition
+
+
+# --- captures ---------------------------------------------------------------------------------------------------------
+
+def _with_captures(env: _Env, condition: Condition) -> _Env:
+    """The captures in sight once the condition held: those of the last pattern in it."""
+    if isinstance(condition, Not):
+        return env
+    for item in walk(condition):
+        if isinstance(item, PathMatches | TextMatches):
+            label = item.pattern.label
+            names = re.findall(r"\(\?P?<([A-Za-z_]\w*)>", item.pattern.text)
+            env = replace(env, capture=label, named=(*env.named, *((name, label) for name in names)))
+    return env
+
+
+def _captured(value, env: _Env):  # type: ignore[no-untyped-def]
+    """The value with the pattern's label in each capture."""
+    named = dict(env.named)
+
+    def label(item: object) -> object:
+        if isinstance(item, Capture) and not item.pattern:
+            found = named.get(item.group, env.capture) if isinstance(item.group, str) else env.capture
+            # No pattern was matched on the way here, so that the capture is empty.
+            return replace(item, pattern=found) if found else ""
+        return item
+
+    return transform(value, label)

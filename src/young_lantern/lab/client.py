@@ -1,0 +1,94 @@
+"""One request over one connection, with the target's exact bytes, and the answer as it came.
+
+Source:   RFC 9112; h11 does the wire format.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import gzip
+import select
+import socket
+import ssl
+from dataclasses import dataclass
+
+import h11
+
+from ..behaviour import Request
+
+SECONDS = 5.0
+_WAITS_FROM, _WAITS_SECONDS = 100_000, 0.3
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """status None: the connection was closed or the handshake failed, `problem` says how."""
+
+    status: int | None
+    fields: tuple[tuple[str, str], ...] = ()
+    content: bytes = b""
+    problem: str = ""
+
+    def field(self, name: str) -> str | None:
+        return next((value for found, value in self.fields if found == name), None)
+
+    @property
+    def decoded(self) -> bytes:
+        """The content without its content coding (RFC 9110 section 8.4)."""
+        return gzip.decompress(self.content) if self.field("content-encoding") == "gzip" and self.content else self.content
+
+    def all(self, name: str) -> tuple[str, ...]:
+        return tuple(value for found, value in self.fields if found == name)
+
+
+def _context() -> ssl.SSLContext:
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+    context.check_hostname = False
+    context.verify_mode = ssl.CERT_NONE
+    return context
+
+
+def ask(request: Request, address: str, port: int) -> Answer:
+    """Sends the request to address:port, with the request's host as Host and TLS name."""
+    try:
+        with socket.create_connection((address, port), timeout=SECONDS) as plain:
+            if request.scheme == "https":
+                with _context().wrap_socket(plain, server_hostname=request.host.strip("[]")) as secure:
+                    return _exchange(secure, request)
+            return _exchange(plain, request)
+    except (OSError, h11.RemoteProtocolError, ssl.SSLError) as error:
+        return Answer(None, problem=f"{type(error).__name__}: {error}")
+
+
+def _exchange(stream: socket.socket, request: Request) -> Answer:
+    connection = h11.Connection(h11.CLIENT)
+    default = {"http": 80, "https": 443}[request.scheme]
+    host = request.host if request.port == default else f"{request.host}:{request.port}"
+    fields = [("Host", host), *request.fields]
+    names = {name.lower() for name, _ in request.fields}
+    if "connection" not in names:
+        fields.append(("Connection", "close"))
+    length = int(request.field("Content-Length") or 0)
+    head = connection.send(h11.Request(method=request.method, target=request.target.encode("utf-8", "surrogateescape"), headers=fields)) or b""
+    body = (connection.send(h11.Data(data=b"x" * length)) or b"") if length else b""
+    end = connection.send(h11.EndOfMessage()) or b""
+    if length < _WAITS_FROM:
+        stream.sendall(head + body + end)
+    else:
+        # A server may answer before it has read any of the content, and close: content sent on would lose that answer.
+        stream.sendall(head)
+        if not select.select([stream], [], [], _WAITS_SECONDS)[0]:
+            with contextlib.suppress(ConnectionError):
+                stream.sendall(body + end)
+    status, got, content = None, (), b""
+    while True:
+        event = connection.next_event()
+        if event is h11.NEED_DATA:
+            connection.receive_data(stream.recv(65536))
+        elif isinstance(event, h11.Response):
+            status = event.status_code
+            got = tuple((name.decode(), value.decode("utf-8", "replace")) for name, value in event.headers)
+        elif isinstance(event, h11.Data):
+            content += bytes(event.data)
+        elif isinstance(event, (h11.EndOfMessage, h11.ConnectionClosed)):
+            return Answer(status, got, content)

@@ -1,0 +1,152 @@
+"""A server's answer against what the model foretold, and two servers' answers against each other.
+
+Rule:     ports and addresses of the moved copies are first put back to those of the configuration; a relative Location
+          is resolved against the request (RFC 9110 section 10.2.2).
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+from ..behaviour import Outcome, Request
+from ..behaviour.differences import resolved
+from ..source.plan import Plan
+from .client import Answer
+from .origin import MARK
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """What differs, and the two values in words."""
+
+    what: str
+    first: str
+    second: str
+
+
+class Back:
+    """Puts ports and origin addresses of a moved copy back to the configured ones."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.ports = {str(here): configured for configured, here in plan.ports.items()}
+        self.origins = {f"127.0.0.1:{here}": configured for configured, here in plan.origins.items()}
+
+    def text(self, value: str) -> str:
+        if value in self.ports:
+            return self.ports[value]
+        for here, configured in self.origins.items():
+            value = value.replace(here, configured)
+        def port(found: re.Match[str]) -> str:
+            configured = self.ports.get(found[2])
+            if configured is None:
+                return found[0]
+            default = (found[1] == "http" and configured == "80") or (found[1] == "https" and configured == "443")
+            return found[0].removesuffix(f":{found[2]}") + ("" if default else f":{configured}")
+        return re.sub(r"(https?)://[^/:]*:(\d+)", port, value)
+
+
+def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan) -> list[Difference]:
+    """Where the server's answer is not what the model foretold: (what, foretold, answered). Empty: they agree."""
+    if outcome.gave_up:
+        return []
+    found: list[Difference] = []
+
+    def compare(what: str, foretold: object, answered: object) -> None:
+        if foretold != answered:
+            found.append(Difference(what, str(foretold), str(answered)))
+
+    back = Back(plan)
+    compare("status", outcome.status, answer.status)
+    if found or outcome.status is None:
+        return found
+    location = answer.field("location")
+    compare("location", resolved(outcome.location, request), resolved(back.text(location) if location else None, request))
+    for name in dict.fromkeys(name for name, _ in outcome.fields):
+        foretold = tuple(value for held, value in outcome.fields if held == name)
+        answered = tuple(back.text(value) for value in answer.all(name))
+        if not any(value.startswith("(now") for value in foretold):
+            compare(f"field {name}", foretold, answered)
+        elif len(foretold) != len(answered):
+            compare(f"field {name}", foretold, answered)
+    if request.method == "HEAD":
+        return found
+    received = _received(answer)
+    if outcome.origin is None:
+        compare("forwarded", False, received is not None)
+        if outcome.file and not outcome.listing:
+            here = Path(plan.path(outcome.file))
+            compare("file", here.read_bytes() if here.is_file() else None, answer.decoded)
+        elif outcome.body is not None and outcome.status not in (204, 304):
+            compare("body", outcome.body, answer.content.decode("utf-8", "surrogateescape"))
+        return found
+    if received is None:
+        return [*found, Difference("forwarded", "to an origin", "not")]
+    address = next((configured for configured, here in plan.origins.items() if here == received[MARK]), "?")
+    compare("origin", True, address in {_canonical(item) for item in outcome.origin.addresses})
+    compare("origin method", outcome.origin.method, received["method"])
+    compare("origin target", outcome.origin.target, received["target"])
+    sent = _joined(received, back)
+    for name, value in outcome.origin.fields:
+        if value.startswith("one of "):
+            compare(f"origin field {name}", True, sent.get(name) in value.removeprefix("one of ").split(", "))
+        else:
+            compare(f"origin field {name}", _canonical(value), sent.get(name))
+    return found
+
+
+def _joined(received: dict, back: Back) -> dict[str, str]:  # type: ignore[type-arg]
+    """Field values by name; several lines of one name are one list (RFC 9110 section 5.3)."""
+    out: dict[str, str] = {}
+    for name, value in received["fields"]:
+        value = back.text(value)
+        out[name] = f"{out[name]}, {value}" if name in out else value
+    return out
+
+
+def _canonical(text: str) -> str:
+    from ..source.plan import canonical
+
+    return canonical(text)
+
+
+def _received(answer: Answer) -> dict | None:  # type: ignore[type-arg]
+    try:
+        content = json.loads(answer.decoded)
+    except ValueError:
+        return None
+    return content if isinstance(content, dict) and MARK in content else None
+
+
+def between_servers(first: Answer, second: Answer, request: Request, plans: tuple[Plan, Plan]) -> list[Difference]:
+    """Where two servers' answers differ, in what a client or the origin can see."""
+    found: list[Difference] = []
+    backs = tuple(Back(plan) for plan in plans)
+
+    def compare(what: str, before: object, after: object) -> None:
+        if before != after:
+            found.append(Difference(what, str(before), str(after)))
+
+    compare("status", first.status, second.status)
+    locations = [resolved(back.text(value), request) if (value := answer.field("location")) else None
+                 for back, answer in zip(backs, (first, second), strict=True)]
+    compare("location", *locations)
+    received = [_received(answer) for answer in (first, second)]
+    if received[0] and received[1]:
+        compare("origin target", received[0]["target"], received[1]["target"])
+        compare("origin method", received[0]["method"], received[1]["method"])
+        fields = [_joined(got, back) for back, got in zip(backs, received, strict=True) if got]
+        for name in sorted({*fields[0], *fields[1]} - {"connection", "accept-encoding", "user-agent"}):
+            compare(f"origin field {name}", fields[0].get(name), fields[1].get(name))
+    else:
+        compare("forwarded", received[0] is not None, received[1] is not None)
+        if request.method != "HEAD" and first.status == second.status and (first.status or 0) < 300:
+            compare("content", _shown(first.decoded), _shown(second.decoded))
+    return found
+
+
+def _shown(content: bytes) -> str:
+    text = content[:120].decode("utf-8", "replace").split("\n")[0]
+    return f"{len(content)} bytes: {text}"

@@ -1,0 +1,175 @@
+"""Two configurations -> both real servers on loopback, asked the same requests; their answers and the model's, three ways.
+
+Rule:     copies are moved (ports, roots, certificates, origins), never the originals; placeholders are filled with made-up
+          values. Everything listens on loopback only, and stops when the check ends.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import ExitStack
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from ..behaviour import Outcome, Request, decide, real_files
+from ..behaviour.compare import with_port_numbers
+from ..behaviour.differences import differences
+from ..behaviour.witnesses import find_witnesses
+from ..codes import MODEL_DIFFERS, SERVERS_DIFFER
+from ..dialects import named
+from ..dialects.dialect import Reading
+from ..model import Estate, Finding, Listener, finding
+from ..source.plan import Plan, canonical, placeholder_names
+from .certificates import make_certificate
+from .client import Answer, ask
+from .judge import Difference, against_model, between_servers
+from .origin import Origins
+from .ports import free_port
+from .servers import Running, find, version
+
+_LOOPBACK = "127.0.0.1"
+# Requests with content so large that a limit is met are slow to send: so many of them at the most.
+_MOST_LARGE = 8
+_THREADS = 4
+
+
+@dataclass(frozen=True)
+class Row:
+    """One request to both servers.
+
+    between:  where the two answers differ
+    foretold: the model said that they would
+    defects:  (server, what) where an answer is not what the model foretold: a defect of this package
+    """
+
+    request: Request
+    answers: tuple[Answer, Answer]
+    outcomes: tuple[Outcome, Outcome]
+    between: tuple[Difference, ...]
+    foretold: bool
+    defects: tuple[tuple[str, Difference], ...]
+
+
+@dataclass(frozen=True)
+class LiveCheck:
+    """servers: name and version of both; sampled: how many requests there were to choose from."""
+
+    servers: tuple[str, str]
+    rows: tuple[Row, ...]
+    sampled: int
+
+    @property
+    def same(self) -> int:
+        return sum(1 for row in self.rows if not row.between)
+
+    @property
+    def foretold(self) -> int:
+        return sum(1 for row in self.rows if row.between and row.foretold)
+
+    @property
+    def surprises(self) -> tuple[Row, ...]:
+        """Rows whose difference nobody foretold, or where the model is wrong about a server."""
+        return tuple(row for row in self.rows if (row.between and not row.foretold) or row.defects)
+
+
+def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path], ...] = (), requests: Iterable[Request] = (),
+               most: int = 2000, progress: Callable[[int, int], None] = lambda done, of: None) -> LiveCheck:
+    """Runs both servers from moved copies and asks them. Raises ServerMissing, ServerFailed.
+
+    files:    (prefix as configured, folder here): where document roots lie on this machine
+    requests: more requests than the witnesses
+    most:     ask so many at the most, evenly chosen
+    """
+    dialects = named(before.dialect), named(after.dialect)
+    for dialect in dialects:
+        find(dialect.server)
+    with tempfile.TemporaryDirectory(prefix="lantern-live-") as place, ExitStack() as stack:
+        folder = Path(place)
+        names = placeholder_names([*before.texts.values(), *after.texts.values()])
+        fills = {name: f"192.0.2.{200 + number % 50}" if "PORT" not in name.upper() else str(8100 + number) for number, name in enumerate(sorted(names))}
+        readings = tuple(_filled(reading, fills, folder / f"filled-{number}") for number, reading in enumerate((before, after)))
+        hosts = [row.host.text for reading in readings for listener in reading.estate.listeners for row in listener.rows]
+        certificate = make_certificate(folder / "certificate", [host for host in hosts if not host.endswith(".*") and not host.startswith("~")])
+        plans = []
+        for number, reading in enumerate(readings):
+            plan = Plan(folder / f"copy-{number}", free_port, certificate, files=files, fills=fills)
+            move = named(reading.dialect).move
+            assert move is not None
+            command = move(reading, plan)
+            plans.append(plan)
+            stack.enter_context(Origins(list(plan.origins.values())))
+            stack.enter_context(Running(command, plan.folder, list(plan.ports.values())))
+        chosen, sampled = _choose(readings[0].estate, readings[1].estate, requests, most)
+        # A relative root is below the folder that the server runs in.
+        facts = real_files(lambda path: plans[0].folder / plans[0].path(path))
+        estates = tuple(with_port_numbers(reading.estate) for reading in readings)
+
+        def one(request: Request) -> Row:
+            outcomes = tuple(decide(estate, request, facts) for estate in estates)
+            answers = tuple(_ask(request, plan, estate) for plan, estate in zip(plans, estates, strict=True))
+            between = between_servers(*answers, request, (plans[0], plans[1]))
+            if all(outcome.listing for outcome in outcomes):
+                # Every server draws the list of a folder in its own way.
+                between = [item for item in between if item.what != "content"]
+            defects = [(dialect.server, item) for dialect, outcome, answer, plan in zip(dialects, outcomes, answers, plans, strict=True)
+                       for item in against_model(outcome, answer, request, plan) if not _cut_off(request, answer)]
+            foretold = bool(differences(*outcomes, request)) or any(outcome.gave_up for outcome in outcomes)
+            return Row(request, answers, outcomes, tuple(between), foretold, tuple(defects))  # type: ignore[arg-type]
+
+        rows = []
+        with ThreadPoolExecutor(_THREADS) as pool:
+            for number, row in enumerate(pool.map(one, chosen), 1):
+                rows.append(row)
+                progress(number, len(chosen))
+    return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled)
+
+
+def findings_of(live: LiveCheck) -> list[Finding]:
+    """The surprises as findings."""
+    made = []
+    for row in live.surprises:
+        at = row.outcomes[0].decided_by
+        made += [finding(MODEL_DIFFERS, at, shows=str(row.request), server=server, answered=f"{item.what} {item.second}", foretold=item.first) for server, item in row.defects]
+        if not row.foretold:
+            made += [finding(SERVERS_DIFFER, at, shows=str(row.request), what=item.what, before=item.first, after=item.second) for item in row.between]
+    return made
+
+
+def _filled(reading: Reading, fills: dict[str, str], folder: Path) -> Reading:
+    """The configuration with its placeholders filled, read again from a copy of its files."""
+    plan = Plan(folder, free_port, fills=fills)
+    for name, text in reading.texts.items():
+        path = folder / name.lstrip("/")
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(plan.fill(text), "utf-8", "surrogateescape")
+    return named(reading.dialect).read(folder / reading.main.name)
+
+
+def _choose(before: Estate, after: Estate, more: Iterable[Request], most: int) -> tuple[list[Request], int]:
+    """The witnesses that can be asked from here, and the requests given, evenly thinned out to `most`."""
+    found = [row.request for row in find_witnesses(with_port_numbers(before), with_port_numbers(after)).rows]
+    here = list(dict.fromkeys(replace(request, client=_LOOPBACK) for request in [*more, *found]))
+    large = [request for request in here if request.field("Content-Length")]
+    here = [request for request in here if not request.field("Content-Length")] + large[:: max(1, len(large) // _MOST_LARGE)]
+    total = len(here)
+    if total > most:
+        here = [here[int(number * total / most)] for number in range(most)]
+    return here, total
+
+
+def _ask(request: Request, plan: Plan, estate: Estate) -> Answer:
+    port = plan.ports.get(canonical(str(request.port)))
+    if port is None or not any(_fits(listener, request) for listener in estate.listeners):
+        return Answer(None, problem="nothing listens there")
+    return ask(request, _LOOPBACK, port)
+
+
+def _cut_off(request: Request, answer: Answer) -> bool:
+    """Whether the connection was closed while much content was on its way, so that the answer could not be read."""
+    return answer.status is None and answer.problem != "" and int(request.field("Content-Length") or 0) > 100_000
+
+
+def _fits(listener: Listener, request: Request) -> bool:
+    return str(listener.port) == str(request.port)

@@ -1,0 +1,78 @@
+"""The stand-in origin: it answers every request with what it received, as JSON.
+
+Rule:     the field `Lantern-Answer: STATUS [LOCATION]` of a request asks it for another status.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+import threading
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from types import TracebackType
+
+MARK = "lantern-stand-in-origin"
+
+
+class _Handler(BaseHTTPRequestHandler):
+    protocol_version = "HTTP/1.1"
+
+    def _answer(self) -> None:
+        length = int(self.headers.get("Content-Length") or 0)
+        body = self.rfile.read(length) if length else b""
+        received = {
+            MARK: self.server.server_address[1], "method": self.command, "target": self.requestline.split(" ")[1],  # self.path has its slashes merged
+            "fields": [[name.lower(), value.encode("latin-1", "replace").decode("utf-8", "replace")] for name, value in self.headers.items()], "content_bytes": len(body),
+        }
+        content = json.dumps(received).encode()
+        status, _, location = self.headers.get("Lantern-Answer", "200").partition(" ")
+        self.send_response(int(status))
+        self.send_header("Content-Type", "application/json")
+        self.send_header("Content-Length", str(len(content)))
+        if location:
+            self.send_header("Location", location)
+        self.end_headers()
+        if self.command != "HEAD":
+            self.wfile.write(content)
+
+    def __getattr__(self, name: str):  # type: ignore[no-untyped-def]
+        if name.startswith("do_"):
+            return self._answer
+        raise AttributeError(name)
+
+    def log_message(self, format: str, *args: object) -> None:
+        return
+
+    def send_header(self, keyword: str, value: str) -> None:
+        if keyword not in ("Server", "Date"):
+            super().send_header(keyword, value)
+
+
+class _Server(ThreadingHTTPServer):
+    daemon_threads = True
+    # Connections that wait to be taken: with the usual 5, a check that asks on four threads has some refused.
+    request_queue_size = 256
+
+    def handle_error(self, request: object, client_address: object) -> None:
+        """A proxy that stops listening is no error of ours; anything else is shown."""
+        if not isinstance(sys.exc_info()[1], ConnectionError):
+            super().handle_error(request, client_address)  # type: ignore[arg-type]
+
+
+class Origins:
+    """Stand-in origins on several ports, for the length of a `with`."""
+
+    def __init__(self, ports: list[int]) -> None:
+        self.servers = []
+        for port in ports:
+            self.servers.append(_Server(("127.0.0.1", port), _Handler))
+
+    def __enter__(self) -> "Origins":
+        for server in self.servers:
+            threading.Thread(target=server.serve_forever, kwargs={"poll_interval": 0.05}, daemon=True).start()
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        for server in self.servers:
+            server.shutdown()
+            server.server_close()

@@ -1,0 +1,8 @@
+"""The neutral model. It imports nothing else of the package; docs/model.md is its specification."""
+
+from .conditions import *  # noqa: F403
+from .estate import *  # noqa: F403
+from .findings import *  # noqa: F403
+from .span import Span  # noqa: F401
+from .steps import *  # noqa: F403
+from .text import *  # noqa: F403

@@ -1,0 +1,183 @@
+"""Conditions of routes. All look at the request as it stands when the condition is met."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+from .span import Span
+from .text import Template
+
+
+@dataclass(frozen=True, slots=True)
+class Pattern:
+    """A regular expression of some engine, searched for unless anchored.
+
+    engine: `pcre` (nginx, httpd) or `re2` (Caddy); patterns/ knows how they differ.
+    label:  how the dialect calls the pattern's captures, where it names them (Caddy's matcher name).
+    """
+
+    text: str
+    engine: str = "pcre"
+    ignores_case: bool = False
+    label: str = ""
+
+
+class PathForm(Enum):
+    """Which path a path condition looks at."""
+
+    CURRENT = "current"  # decoded, as the site's PathReading normalises it
+    CLEAN = "clean"  # decoded, then slashes merged and dot segments resolved for this test only
+
+
+class FileKind(Enum):
+    FILE = "file"
+    FOLDER = "folder"
+    ANY = "any"
+
+
+@dataclass(frozen=True, slots=True)
+class Always:
+    pass
+
+
+@dataclass(frozen=True, slots=True)
+class PathIs:
+    path: str
+    ignores_case: bool = False
+    form: PathForm = PathForm.CURRENT
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class PathStartsWith:
+    """Bare text: `/c` holds for `/cx`."""
+
+    prefix: str
+    ignores_case: bool = False
+    form: PathForm = PathForm.CURRENT
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class PathGlob:
+    """`*` within the text; `?` and `[…]` as in shells, neither crossing a slash unless at both ends (Caddy)."""
+
+    glob: str
+    ignores_case: bool = False
+    form: PathForm = PathForm.CURRENT
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class PathMatches:
+    """miss_forgets: when it does not match, the numbered captures of the last match are gone (nginx rewriting)."""
+
+    pattern: Pattern
+    form: PathForm = PathForm.CURRENT
+    miss_forgets: bool = False
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class HostIs:
+    """One of the names; a leading `*.` stands for exactly one label when `one_label`, else for any number."""
+
+    names: tuple[str, ...]
+    one_label: bool = True
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class SchemeIs:
+    scheme: str
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class MethodIn:
+    methods: tuple[str, ...]
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class ClientIn:
+    """The client's address lies in one of the networks (CIDR text; `unix:` never matches over TCP)."""
+
+    networks: tuple[str, ...]
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class TextIs:
+    """The completed template equals one of the values; `("",)` asks whether it is empty."""
+
+    template: Template
+    values: tuple[str, ...]
+    ignores_case: bool = False
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class TextMatches:
+    template: Template
+    pattern: Pattern
+    miss_forgets: bool = False
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class FileExists:
+    """Something of this kind lies at root + path, after `strip` was cut off the path's start.
+
+    cleans: slashes are merged and dots resolved first, a final slash does not count, and what was found is kept as
+            Variable.FOUND (a folder with a final slash), as Caddy's file matcher does
+    """
+
+    root: Template
+    path: Template
+    kind: FileKind = FileKind.FILE
+    strip: str = ""
+    cleans: bool = False
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Rewritten:
+    """The path was rewritten since the block with this label was (re)entered; "": ever, that is, not by the client."""
+
+    label: str = ""
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class AllOf:
+    conditions: tuple["Condition", ...]
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class AnyOf:
+    conditions: tuple["Condition", ...]
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Not:
+    condition: "Condition"
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Unknowable:
+    """A condition of the dialect that the model cannot say; the finding says so, and it is taken as not holding."""
+
+    spelling: str
+    span: Span | None = None
+
+
+Condition = (
+    Always | PathIs | PathStartsWith | PathGlob | PathMatches | HostIs | SchemeIs | MethodIn | ClientIn | TextIs
+    | TextMatches | FileExists | Rewritten | AllOf | AnyOf | Not | Unknowable
+)
+ALWAYS = Always()

@@ -1,0 +1,176 @@
+"""All that one configuration describes: listeners, sites, pools, certificates."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from .conditions import Pattern
+from .span import Span
+from .steps import LogTo, Step
+from .text import Placeholder
+
+
+@dataclass(frozen=True, slots=True)
+class HostName:
+    """A host pattern: exact, `*.name` (one label or any number), `name.*`, a pattern, or any host (`*`)."""
+
+    text: str
+    pattern: Pattern | None = None
+    one_label: bool = False
+    span: Span | None = None
+
+    @property
+    def is_any(self) -> bool:
+        return self.text == "*" and self.pattern is None
+
+    @property
+    def is_exact(self) -> bool:
+        return self.pattern is None and "*" not in self.text
+
+
+@dataclass(frozen=True, slots=True)
+class HostRow:
+    host: HostName
+    site: str
+
+
+@dataclass(frozen=True, slots=True)
+class Refuse:
+    """No site: the connection is closed, or the handshake fails."""
+
+
+@dataclass(frozen=True, slots=True)
+class AnswerPlainly:
+    """No site: this status, empty."""
+
+    status: int
+
+
+Fallback = str | Refuse | AnswerPlainly
+
+
+@dataclass(frozen=True, slots=True)
+class Listener:
+    """An address and port, plain or TLS. `rows` are tried in order; the first that holds the host wins.
+
+    address: "" is any IPv4 and IPv6, "0.0.0.0" any IPv4, "::" any IPv6
+    """
+
+    address: str
+    port: int | Placeholder
+    secure: bool
+    rows: tuple[HostRow, ...]
+    fallback: Fallback
+    http2: bool = False
+    fallback_stated: bool = True  # the configuration says so, rather than the order of its blocks
+    drops_final_dot: bool = True  # `name.` counts as `name`
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Certificate:
+    chain_file: str
+    key_file: str
+    span: Span | None = None
+    key_span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class SiteTls:
+    """`protocols`: as in RFC 8446's names, "TLSv1.2"; empty is the server's default. `issued`: by the server itself."""
+
+    certificates: tuple[Certificate, ...] = ()
+    protocols: tuple[str, ...] = ()
+    protocols_span: Span | None = None
+    ciphers: str = ""
+    ciphers_span: Span | None = None
+    issued: bool = False
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class PathReading:
+    """What a server does to the path of every request before any rule sees it."""
+
+    merges_slashes: bool = True
+    resolves_dots: bool = True
+    refuses_upward: bool = True  # `/../` above the root is 400
+    keeps_empty_query: bool = False  # a lone "?" at the end of a target goes on with it
+    # ASCII characters that are percent-encoded when a changed path goes out, besides controls.
+    escapes: str = " \"#%<>?\\^`{|}"
+
+
+@dataclass(frozen=True, slots=True)
+class Site:
+    """A virtual host. `key` is unique in the estate; `file` is the source file it came from."""
+
+    key: str
+    names: tuple[HostName, ...]
+    program: tuple[Step, ...]
+    tls: SiteTls | None = None
+    reading: PathReading = PathReading()
+    logs: tuple[LogTo, ...] = ()
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+    comments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Member:
+    """An origin server of a pool."""
+
+    address: str
+    weight: int = 1
+    backup: bool = False
+    down: bool = False
+    max_fails: int | None = None
+    fail_seconds: float | None = None
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Pool:
+    """`policy`: round_robin, least_connections, client_hash, random … ; `label` is the authority it is written with."""
+
+    name: str
+    members: tuple[Member, ...]
+    policy: str = "round_robin"
+    policy_span: Span | None = None
+    keepalive: int | None = None
+    keepalive_span: Span | None = None
+    inline: bool = False
+    span: Span | None = None
+    comments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class MediaType:
+    """The media type of files whose names end in this extension."""
+
+    extension: str
+    media_type: str
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Estate:
+    dialect: str
+    listeners: tuple[Listener, ...] = ()
+    sites: tuple[Site, ...] = ()
+    pools: tuple[Pool, ...] = ()
+    media_types: tuple[MediaType, ...] = ()
+    media_type_default: str = ""
+    media_types_span: Span | None = None
+
+    def site(self, key: str) -> Site:
+        return next(site for site in self.sites if site.key == key)
+
+    def pool(self, name: str) -> Pool | None:
+        return next((pool for pool in self.pools if pool.name == name), None)
+
+    def listeners_of(self, key: str) -> tuple[Listener, ...]:
+        return tuple(
+            listener for listener in self.listeners
+            if listener.fallback == key or any(row.site == key for row in listener.rows)
+        )

@@ -1,0 +1,407 @@
+"""The program of a site: an ordered tree of steps. docs/model.md is its specification, behaviour/decide.py its meaning."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+from .conditions import Condition, Pattern
+from .span import Span
+from .text import Template
+
+# nginx manual, headers module, add_header: the statuses on which a field is added unless `always` is written.
+SUCCESS_STATUSES = frozenset({200, 201, 204, 206, 301, 302, 303, 304, 307, 308})
+
+
+class Operation(Enum):
+    SET = "set"
+    ADD = "add"
+    DEFAULT = "default"  # set when absent
+    REMOVE = "remove"
+    EDIT = "edit"  # replace what `find` matches
+
+
+class Side(Enum):
+    REQUEST = "request"
+    RESPONSE = "response"
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """A header-field operation. Response operations apply at the end, in order.
+
+    statuses: the response statuses on which it applies; None is every status
+    deferred: applied when the answer comes, to what the origin or handler put there, rather than beforehand
+    at_once: the value is completed where the step stands, not when the answer goes out
+    survives_errors: still applied when the answer is an error that the server made itself
+    """
+
+    side: Side
+    operation: Operation
+    name: str
+    value: Template = ()
+    statuses: frozenset[int] | None = None
+    deferred: bool = False
+    at_once: bool = False
+    survives_errors: bool = True
+    find: Pattern | None = None
+    span: Span | None = None
+    comments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class SetPath:
+    """`cuts_at_mark`: a question mark that a capture brings into the path ends it (Caddy)."""
+
+    template: Template
+    cuts_at_mark: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class StripPrefix:
+    """`cleans`: slashes are merged and dots resolved first, and letter case does not count (Caddy)."""
+
+    prefix: str
+    cleans: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class StripSuffix:
+    """`cleans` as in StripPrefix."""
+
+    suffix: str
+    cleans: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class QueryEdit:
+    """The query becomes the template, and the client's query follows when `appends_query`.
+
+    encodes: values put into the template are percent-encoded, but for a whole query (Caddy)
+    """
+
+    template: Template = ()
+    appends_query: bool = False
+    encodes: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Rewrite:
+    """Changes the target inside the server. `pins`: the path of a later Forward is ignored (nginx `break`)."""
+
+    edit: SetPath | StripPrefix | StripSuffix | None
+    query: QueryEdit | None = None
+    pins: bool = False
+    internal: bool = True
+    span: Span | None = None
+    comments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Route:
+    condition: Condition
+    steps: tuple["Step", ...]
+    span: Span | None = None
+    comments: tuple[str, ...] = ()
+    label: str = ""
+    also: tuple[Span, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Choose:
+    """Enters the first route whose condition holds; then goes on after the Choose."""
+
+    routes: tuple[Route, ...]
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """Labelled steps, for Restart and Leave. Entering it again forgets the fields and error pages set within it.
+
+    fresh: entering it the first time forgets, too, what was set since the site was chosen
+    limit: how often it may be entered again before the server gives up with 500
+    """
+
+    label: str
+    steps: tuple["Step", ...]
+    fresh: bool = False
+    limit: int = 10
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Restart:
+    label: str
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Leave:
+    label: str
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class ForgetFields:
+    """Response fields, error pages and compression set so far are forgotten: other settings take their place."""
+
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class SetVariable:
+    name: str
+    value: Template
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class AddressRule:
+    allows: bool
+    networks: tuple[str, ...]
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Protect:
+    """Client addresses: the first rule that holds the address decides; none lets it pass. Denied is 403."""
+
+    rules: tuple[AddressRule, ...]
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class PageStatus:
+    """What status an error page goes out with: the error's (both None/False), a fixed one, or the page's own."""
+
+    fixed: int | None = None
+    pages_own: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class ErrorPage:
+    """For errors that the server makes itself: go to `target` (a path, or a label), or redirect, or run `steps`.
+
+    restarts: label of the block that is entered again with the path `target`; None where `steps` or `redirect` say it all
+    restores: `steps` see the target and method as the client sent them, whatever was rewritten before (Caddy)
+    """
+
+    statuses: frozenset[int] | None
+    target: Template | None = None
+    restarts: str | None = None
+    keeps_method: bool = False
+    redirect: bool = False
+    steps: tuple["Step", ...] = ()
+    restores: bool = False
+    status: PageStatus = PageStatus()
+    span: Span | None = None
+    comments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class ErrorPages:
+    """Replaces the error pages in force."""
+
+    pages: tuple[ErrorPage, ...]
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Compress:
+    """Content codings offered, for which media types (globs), from which length in bytes."""
+
+    codings: tuple[str, ...]
+    media_types: tuple[str, ...]
+    minimum_bytes: int
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+    comments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class BodyLimit:
+    """The largest request content taken; None is no limit.
+
+    when_read: it acts only where the content is read, that is when the request is forwarded
+    """
+
+    limit_bytes: int | None
+    status: int = 413
+    when_read: bool = False
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class LogTo:
+    """Access log. `file` None means switched off."""
+
+    file: str | None
+    format: str = ""
+    span: Span | None = None
+    format_span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Redirect:
+    """`absolute`: a location that is a path gets scheme and authority of the request in front (nginx)."""
+
+    status: int
+    location: Template
+    absolute: bool = False
+    span: Span | None = None
+    comments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Respond:
+    """An answer made by the server.
+
+    raises:  the status goes through the error pages; otherwise it is final
+    insists: on an error page it keeps this status rather than the error's
+    """
+
+    status: int
+    body: Template = ()
+    raises: bool = False
+    insists: bool = False
+    media_type: str = ""
+    span: Span | None = None
+    comments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Abort:
+    """The connection is closed without an answer."""
+
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class AsReceived:
+    """The raw target if nothing changed it, else the current path, escaped, with the current query."""
+
+
+@dataclass(frozen=True, slots=True)
+class Mapped:
+    """`prefix` is cut off the current decoded path, the rest escaped and put behind `replacement`; the query follows."""
+
+    prefix: str
+    replacement: Template
+    cuts_at_mark: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """Just this text, query and all."""
+
+    template: Template
+
+
+ForwardTarget = AsReceived | Mapped | Written
+
+
+@dataclass(frozen=True, slots=True)
+class LocationMapping:
+    """A Location of the origin that begins with `prefix` goes out with `replacement` instead."""
+
+    prefix: Template
+    replacement: Template
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Forward:
+    """Pass the request to a pool.
+
+    fields:   operations on the request fields, the server's own defaults included, so that they are the whole truth
+    response_fields: operations on the origin's response fields
+    redirects: how the origin's Location is mapped back
+    *_seconds: None is the server's own default
+    """
+
+    pool: str
+    secure: bool = False
+    target: ForwardTarget = AsReceived()
+    fields: tuple[Field, ...] = ()
+    response_fields: tuple[Field, ...] = ()
+    redirects: tuple[LocationMapping, ...] = ()
+    intercepts_errors: bool = False
+    connect_seconds: float | None = None
+    read_seconds: float | None = None
+    send_seconds: float | None = None
+    buffers: bool = True
+    upgrades: bool = False
+    http_version: str = "1.1"
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+    comments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Folders:
+    """How a file server treats folders, and names that do not fit what lies there.
+
+    canonical:    the index file is looked for first; then the target as the client sent it gets a slash if it was a
+                  folder's, and loses it if it was a file's, unless its last segment was rewritten (Caddy)
+    added_slash:  status of the redirect from `/dir` to `/dir/`; None: none
+    no_index_status: `/dir/` without index file and listing
+    """
+
+    index: tuple[Template, ...] = ()
+    restarts: str | None = None
+    listing: bool = False
+    canonical: bool = False
+    added_slash: int | None = 301
+    no_index_status: int = 403
+    location_absolute: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class ServeFiles:
+    """The file at root + path, with `strip` cut off the path first and `whole_path` instead of both where given.
+
+    status:   of a file that is sent, if it is not the usual one
+    methods_after_lookup: refused like any other not in `methods`, but only when the file was found
+    """
+
+    root: Template
+    strip: str = ""
+    whole_path: Template | None = None
+    folders: Folders = Folders()
+    status: int | None = None
+    methods: tuple[str, ...] = ("GET", "HEAD")
+    methods_after_lookup: tuple[str, ...] = ()
+    wrong_method_status: int = 405
+    missing_status: int = 404
+    media_types_default: str = ""
+    default_type_span: Span | None = None
+    span: Span | None = None
+    root_span: Span | None = None
+    also: tuple[Span, ...] = ()
+    comments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Unserved:
+    """An answer by a handler, or behind a protection, that the model has no word for. It ends the program; what the answer is,
+    nobody here knows."""
+
+    spelling: str
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """A directive with a place in the program but no say in any answer the model knows; carried for the writers."""
+
+    subject: str
+    value: str = ""
+    span: Span | None = None
+
+
+Step = (
+    Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | ErrorPages | Compress | BodyLimit
+    | LogTo | Redirect | Respond | Abort | Forward | ServeFiles | Unserved | Note
+)
+ENDS = (Redirect, Respond, Abort, Forward, ServeFiles, Unserved, Restart, Leave)

@@ -1,0 +1,103 @@
+"""Templates: text that is completed for each request (or at deployment).
+
+A template is a tuple of parts. A plain string is a literal. The names of variables are ours, after the RFCs; each
+dialect's values.py has the table from its own names to these.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+
+class Variable(Enum):
+    """What a request knows of itself. `argument`, `field` and `cookie` take a name."""
+
+    SCHEME = "scheme"
+    HOST = "host"  # lower case, without port; the site's first name if the request has none
+    HOST_SENT = "host_sent"  # without port, in the client's letters
+    AUTHORITY = "authority"  # the Host field as sent
+    PORT = "port"  # of the listener
+    SITE_NAME = "site_name"
+    METHOD = "method"
+    TARGET = "target"  # as received: raw path and query
+    PATH = "path"  # current path, decoded
+    PATH_ESCAPED = "path_escaped"  # current path, as it goes on the wire
+    TARGET_NOW = "target_now"  # current path escaped, with the current query
+    ORIGINAL_PATH = "original_path"
+    QUERY = "query"
+    QUERY_MARK = "query_mark"  # "?" when there is a query, else nothing
+    CLIENT = "client"  # client address
+    CLIENT_CHAIN = "client_chain"  # X-Forwarded-For with the client appended
+    POOL = "pool"  # the authority that the pool is written with
+    MEMBER = "member"  # the address of the pool's member that is asked
+    STATUS = "status"  # of the error being handled
+    ROOT = "root"
+    FOUND = "found"  # the path that the last FileExists with `cleans` found
+    ARGUMENT = "argument"
+    FIELD = "field"
+    COOKIE = "cookie"
+    VARIABLE = "variable"  # set by a Set step
+
+
+@dataclass(frozen=True, slots=True)
+class Var:
+    """`name` says which argument, field, cookie or variable; for QUERY it is what stands before a query that is not empty."""
+
+    variable: Variable
+    name: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Capture:
+    """A group of the last matching pattern: its number or its name. `escaped`: goes out percent-encoded."""
+
+    group: int | str
+    pattern: str = ""  # the label of the pattern it belongs to, where a dialect has several in sight
+    escaped: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class HttpDate:
+    """The date that lies so many seconds ahead (RFC 9110 section 5.6.7)."""
+
+    seconds_ahead: int
+
+
+@dataclass(frozen=True, slots=True)
+class Placeholder:
+    """A value left to deployment, in the spelling of its source: `${PORT}`, `{{ app_host }}`, `{$NAME}`."""
+
+    spelling: str
+
+
+@dataclass(frozen=True, slots=True)
+class Unread:
+    """A variable of the dialect that the model has no word for; the finding says so, decide() cannot go through it."""
+
+    spelling: str
+
+
+Part = str | Var | Capture | HttpDate | Placeholder | Unread
+Template = tuple[Part, ...]
+
+
+def literal(template: Template) -> str | None:
+    """The text of a template without variables, else None. A placeholder counts as its own spelling."""
+    if all(isinstance(part, (str, Placeholder)) for part in template):
+        return "".join(part if isinstance(part, str) else part.spelling for part in template)  # type: ignore[union-attr]
+    return None
+
+
+def join(*pieces: Template | Part) -> Template:
+    """Templates and parts one after the other, neighbouring literals merged and empty ones dropped."""
+    flat: list[Part] = []
+    for piece in pieces:
+        for part in piece if isinstance(piece, tuple) else (piece,):
+            if part == "":
+                continue
+            if isinstance(part, str) and flat and isinstance(flat[-1], str):
+                flat[-1] += part
+            else:
+                flat.append(part)
+    return tuple(flat)

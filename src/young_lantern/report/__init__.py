@@ -1,0 +1,1 @@
+"""Results -> text, HTML and JSON. Nothing here decides; nothing here prints."""

@@ -1,0 +1,248 @@
+"""Results -> text for a terminal, as lists of rich renderables. Nothing is printed here.
+
+Rule:     the worst first; a place is `file:line`; colours say nothing that the words do not.
+"""
+
+from __future__ import annotations
+
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from ..behaviour.compare import Cause, Comparison, Pair, Reason
+from ..behaviour.outcome import Outcome
+from ..behaviour.request import Request
+from ..dialects.dialect import Reading
+from ..lab.live import LiveCheck
+from ..ledger import counted
+from ..model import AnswerPlainly, Disposition, Entry, Finding, Placeholder, Refuse, Severity, Span
+from ..translate import Translation
+
+_STYLES = {Severity.BREAKING: "bold red", Severity.MINOR: "magenta", Severity.NOTE: "cyan"}
+_WORDS = {"kept": "kept", "changed": "changed", "implied": "implied", "manual": "to do by hand", "unsupported": "not carried"}
+
+
+def heading(text: str) -> Text:
+    return Text(text, style="bold")
+
+
+def _indented(text: Text, by: int) -> RenderableType:
+    return Padding(text, (0, 0, 0, by), expand=False)
+
+
+def _where(span: Span | None) -> str:
+    return str(span) if span else ""
+
+
+def plural(count: int, one: str, many: str | None = None) -> str:
+    return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
+def findings_text(findings: list[Finding]) -> RenderableType:
+    """One finding after the other: severity, place, what, and what to do."""
+    parts: list[RenderableType] = []
+    for item in findings:
+        line = Text()
+        line.append(f"{item.code.severity.value:<10}", _STYLES[item.code.severity])
+        line.append(_where(item.span) or "-", "bold")
+        line.append(f"  {item.message}  ")
+        line.append(f"[{item.code.name}]", "dim")
+        parts += [line, _indented(Text(item.advice, style="dim"), 9)]
+    return Group(*parts)
+
+
+def grouped_findings_text(findings: list[Finding]) -> RenderableType:
+    """One line for each code: how often, the first message, all places, and what to do."""
+    groups: dict[str, list[Finding]] = {}
+    for item in sorted(findings, key=lambda item: list(Severity).index(item.code.severity)):
+        groups.setdefault(item.code.name, []).append(item)
+    parts: list[RenderableType] = []
+    for items in groups.values():
+        first = items[0]
+        line = Text.assemble((f"{first.code.severity.value:<10}", _STYLES[first.code.severity]), f"{first.message}  ", (f"[{first.code.name}]", "dim"))
+        places = [str(item.span) for item in items if item.span]
+        parts.append(line)
+        if places:
+            parts.append(_indented(Text(", ".join(dict.fromkeys(places)), style="bold"), 10))
+        parts.append(_indented(Text(first.advice, style="dim"), 10))
+    return Group(*parts)
+
+
+def survey_text(reading: Reading, health: list[Finding]) -> RenderableType:
+    estate = reading.estate
+    parts: list[RenderableType] = [heading(f"{reading.dialect}: {reading.main.name}, {plural(len(reading.texts), 'file')}, {plural(len(estate.sites), 'site')}"), Text()]
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
+    for column in ("listener", "", "host", "site", "at"):
+        table.add_column(column, overflow="fold")
+    for listener in estate.listeners:
+        port = listener.port.spelling if isinstance(listener.port, Placeholder) else listener.port
+        first = f"{listener.address or '*'}:{port}", "TLS" if listener.secure else "plain"
+        rows = [(row.host.text, row.site, _where(row.host.span)) for row in listener.rows]
+        fallback = listener.fallback
+        other = "(refused)" if isinstance(fallback, Refuse) else f"(status {fallback.status})" if isinstance(fallback, AnswerPlainly) else fallback
+        rows.append(("any other", other, "" if listener.fallback_stated else "by order only"))
+        for number, row in enumerate(rows):
+            table.add_row(*(first if not number else ("", "")), *row)
+    parts += [table, Text()]
+    if estate.pools:
+        pools = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
+        for column in ("pool", "chosen by", "origins", "at"):
+            pools.add_column(column, overflow="fold")
+        for pool in estate.pools:
+            members = ", ".join(member.address + (" (backup)" if member.backup else " (down)" if member.down else "") for member in pool.members)
+            pools.add_row(pool.name, pool.policy.replace("_", " ") if len(pool.members) > 1 else "", members, _where(pool.span))
+        parts += [pools, Text()]
+    certificates = [(site, item) for site in estate.sites if site.tls for item in site.tls.certificates]
+    files = dict.fromkeys(item.chain_file for _, item in certificates)
+    for file in files:
+        names = ", ".join(dict.fromkeys(name.text for site, item in certificates if item.chain_file == file for name in site.names))
+        parts.append(Text.assemble(("certificate ", "dim"), file, (" for ", "dim"), names))
+    if files:
+        parts.append(Text())
+    found = [*health, *reading.findings]
+    parts.append(heading(plural(len(found), "finding")))
+    parts.append(findings_text(sorted(found, key=lambda item: list(Severity).index(item.code.severity))))
+    return Group(*parts)
+
+
+def trace_text(request: Request, outcome: Outcome) -> RenderableType:
+    parts: list[RenderableType] = [heading(str(request))]
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
+    table.add_column(no_wrap=True)
+    table.add_column(overflow="fold")
+    table.add_column(overflow="fold")
+    for entry in outcome.trace:
+        held = "" if entry.held is None else "yes " if entry.held else "no  "
+        style = "dim" if entry.held is False else ""
+        table.add_row(Text(_where(entry.span), style="dim"), Text(held + entry.rule, style=style), Text(entry.saw, style=style))
+    parts += [table, Text(), outcome_text(outcome)]
+    return Group(*parts)
+
+
+def outcome_text(outcome: Outcome) -> RenderableType:
+    if outcome.gave_up:
+        return Text(f"not decided: {outcome.gave_up}", style="magenta")
+    line = Text.assemble(("-> ", "bold"))
+    line.append("connection closed" if outcome.status is None else f"status {outcome.status}", "bold")
+    if outcome.origin and outcome.status == 200:
+        line = Text.assemble(("-> forwarded", "bold"))
+    for name, value in (("location", outcome.location), ("file", outcome.file), ("coding", outcome.coding)):
+        if value is not None:
+            line.append(f"\n   {name}: {value}")
+    if outcome.origin:
+        line.append(f"\n   origin: {', '.join(outcome.origin.addresses)}\n   target: {outcome.origin.method} {outcome.origin.target}")
+        for name, value in outcome.origin.fields:
+            line.append(f"\n   to the origin  {name}: {value}")
+    for name, value in outcome.fields:
+        line.append(f"\n   field  {name}: {value}")
+    return line
+
+
+def counts_line(entries: tuple[Entry, ...]) -> Text:
+    counts = counted(entries)
+    line = Text(f"{plural(sum(counts.values()), 'directive')}: ")
+    line.append(" · ".join(f"{counts[item.value]} {_WORDS[item.value]}" for item in Disposition if counts[item.value]))
+    return line
+
+
+def comparison_line(comparison: Comparison) -> Text:
+    line = Text(f"{plural(comparison.requests, 'request')} decided in both: {comparison.same:,} the same, ")
+    breaking, minor = len(comparison.of(Severity.BREAKING)), len(comparison.of(Severity.MINOR))
+    line.append(f"{breaking} breaking", _STYLES[Severity.BREAKING] if breaking else "")
+    line.append(f" and {minor} minor causes of difference")
+    return line
+
+
+def cause_text(cause: Cause, short: bool = False) -> RenderableType:
+    line = Text()
+    first = cause.places[0]
+    where = " -> ".join(filter(None, map(_where, first)))
+    if cause.reason is not Reason.OTHER:
+        line.append(f"{cause.reason.value} ", "bold")
+    line.append(cause.summary if cause.reason is Reason.OTHER else f"({cause.summary})")
+    head = Table.grid(padding=(0, 0))
+    head.add_column(width=10)
+    head.add_column(overflow="fold")
+    head.add_row(Text(cause.severity.value, _STYLES[cause.severity]), line)
+    parts: list[RenderableType] = [head]
+    fields = " ".join(f"{name}: {value}" for name, value in cause.example.fields)
+    example = Text(f"{cause.example} {fields}".strip(), style="dim")
+    if cause.facts:
+        example.append(f"  [{cause.facts}]")
+    example.append(f"  {plural(cause.requests, 'request')}")
+    parts.append(_indented(example, 10))
+    if not short and where:
+        more = f" and {len(cause.places) - 1} more" if len(cause.places) > 1 else ""
+        parts.append(_indented(Text(where + more, style="dim"), 10))
+    return Group(*parts)
+
+
+def comparison_text(comparison: Comparison, short: bool = False) -> RenderableType:
+    parts: list[RenderableType] = [comparison_line(comparison)]
+    for reason, count in comparison.undecided.items():
+        parts.append(Text(f"{plural(count, 'request')} not decided: {reason}", style="magenta"))
+    for pattern in comparison.unreached:
+        parts.append(Text(f"sampled only: no example could be made for {pattern}", style="magenta"))
+    if comparison.causes:
+        parts += [Text(), *(cause_text(cause, short) for cause in comparison.causes)]
+    return Group(*parts)
+
+
+def pairs_text(pairs: list[Pair]) -> RenderableType:
+    """The requests of a file, one after the other, in order."""
+    parts: list[RenderableType] = []
+    for pair in pairs:
+        if not pair.differences:
+            parts.append(Text(f"same      {pair.request}"))
+            continue
+        worst = Severity.BREAKING if any(item.severity is Severity.BREAKING for item in pair.differences) else Severity.MINOR
+        parts.append(Text.assemble((f"{worst.value:<10}", _STYLES[worst]), str(pair.request)))
+        parts += [Text(f"          {item.what}: {item.before} becomes {item.after}", style="dim") for item in pair.differences]
+    return Group(*parts)
+
+
+def live_text(live: LiveCheck) -> RenderableType:
+    asked = plural(len(live.rows), "request") + (f" of {live.sampled:,}" if live.sampled > len(live.rows) else "")
+    parts: list[RenderableType] = [Text(
+        f"{live.servers[0]} and {live.servers[1]} were asked {asked}: {live.same:,} answers the same, {live.foretold:,} differ as foretold, "
+        f"{len(live.surprises)} otherwise")]
+    for row in live.surprises[:10]:
+        what = [f"{item.what}: {item.first} becomes {item.second}" for item in row.between if not row.foretold]
+        what += [f"{server} answered {item.what} {item.second} where {item.first} was foretold" for server, item in row.defects]
+        parts.append(_indented(Text(f"{row.request}: {'; '.join(what)}", style="bold red"), 2))
+    return Group(*parts)
+
+
+def not_carried(translation: Translation, most: int = 12) -> RenderableType:
+    """The directives that need a person: not carried, then to do by hand."""
+    parts: list[RenderableType] = []
+    wanted = [entry for entry in translation.ledger if entry.disposition in (Disposition.UNSUPPORTED, Disposition.MANUAL)]
+    for entry in wanted[:most]:
+        line = Text()
+        line.append(f"{_WORDS[entry.disposition.value]:<14}", "bold red" if entry.disposition is Disposition.UNSUPPORTED else "magenta")
+        line.append(f"{entry.span}  ", "bold")
+        line.append(shortened(entry.span.directive, 60))
+        parts.append(line)
+        reason = entry.finding.why if entry.finding else entry.reason
+        advice = f"; {entry.finding.advice}" if entry.finding else ""
+        parts.append(_indented(Text(reason + advice, style="dim"), 14))
+    if len(wanted) > most:
+        parts.append(Text(f"and {len(wanted) - most} more in the report"))
+    return Group(*parts)
+
+
+def shortened(text: str, most: int) -> str:
+    return text if len(text) <= most else text[:most - 1] + "…"
+
+
+def translation_text(translation: Translation) -> RenderableType:
+    parts: list[RenderableType] = [
+        heading(f"{translation.reading.dialect} -> {translation.target}: {plural(len(translation.writing.files), 'file')} written"),
+        counts_line(translation.ledger), Text(), not_carried(translation), Text(), comparison_text(translation.comparison),
+    ]
+    listed = {entry.finding for entry in translation.ledger if entry.disposition is Disposition.UNSUPPORTED}
+    told = [item for item in translation.findings if item.code.severity is not Severity.NOTE and item not in listed]
+    if told:
+        parts += [Text(), heading(plural(len(told), "finding")), grouped_findings_text(told)]
+    return Group(*parts)

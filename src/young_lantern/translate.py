@@ -1,0 +1,70 @@
+"""The pipeline: read, fit and write, read back, account, compare."""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+from .behaviour.compare import Comparison, compare_estates
+from .behaviour.request import Request
+from .dialects import locate, named
+from .dialects.dialect import Reading, WriterOptions, Writing
+from .errors import DialectUnknown
+from .ledger import findings_of, make_ledger
+from .model import Entry, Finding
+
+
+@dataclass(frozen=True)
+class Translation:
+    """A translation with its evidence.
+
+    reading:    the source as it was read
+    writing:    the files to be, by name
+    read_back:  the new configuration, read by its own dialect's reader
+    ledger:     what became of every source directive
+    findings:   of reading and of translation, in source order
+    comparison: both estates over every class of request that was found
+    """
+
+    reading: Reading
+    target: str
+    writing: Writing
+    read_back: Reading
+    ledger: tuple[Entry, ...]
+    findings: tuple[Finding, ...]
+    comparison: Comparison
+
+
+def read(source: Path, dialect: str | None = None) -> Reading:
+    """A configuration: a main file, or a folder that holds one.
+
+    Raises SourceUnreadable or DialectUnknown, with file and line where there is one.
+    """
+    found, main = locate(source, dialect)
+    return found.read(main)
+
+
+def translate(source: Path, to: str, *, dialect: str | None = None, options: WriterOptions = WriterOptions(),
+              requests: tuple[Request, ...] = ()) -> Translation:
+    """A configuration in another dialect, read back and compared with its source. Writes nothing outside a temporary folder."""
+    target = named(to)
+    if target.write is None:
+        raise DialectUnknown(f"{to} cannot be written yet; it can only be read")
+    reading = read(source, dialect)
+    writing = target.write(reading.estate, options)
+    with tempfile.TemporaryDirectory(prefix="lantern-") as folder:
+        save(writing.files, Path(folder))
+        read_back = target.read(Path(folder) / target.main_file)
+    ledger = make_ledger(reading, writing, to)
+    comparison = compare_estates(reading.estate, read_back.estate, requests)
+    findings = tuple(dict.fromkeys([*reading.findings, *findings_of(ledger, writing)]))
+    return Translation(reading, to, writing, read_back, ledger, findings, comparison)
+
+
+def save(files: dict[str, str], folder: Path) -> None:
+    """Writes the files of a configuration below a folder."""
+    for name, text in files.items():
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text, "utf-8", "surrogateescape")

@@ -1,0 +1,50 @@
+"""Generated configurations through decide() and through the real server: every disagreement, in words."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from young_lantern.behaviour import Request, decide, real_files
+from young_lantern.dialects import named
+from young_lantern.lab.client import ask
+from young_lantern.lab.judge import against_model
+from young_lantern.lab.origin import Origins
+from young_lantern.lab.ports import free_port
+from young_lantern.lab.servers import Running
+from young_lantern.source.plan import Plan
+
+
+def write_root(root: Path, files: list[str]) -> None:
+    for name in files:
+        path = root / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(f"file {name}\n" * 3)
+
+
+def disagreements(
+    dialect: str, text: str, rows: list[tuple[str, str, str, dict[str, str]]], folder: Path
+) -> tuple[int, list[str]]:
+    """How many requests were compared, and what disagreed."""
+    known = named(dialect)
+    folder.mkdir(parents=True, exist_ok=True)
+    main = folder / known.main_file
+    main.write_text(text)
+    reading = known.read(main)
+    assert known.move is not None
+    plan = Plan(folder / "copy", free_port)
+    command = known.move(reading, plan)
+    out: list[str] = []
+    asked = 0
+    with Origins(list(plan.origins.values())), Running(command, plan.folder, list(plan.ports.values())):
+        for method, host, target, fields in rows:
+            request = Request(method, "http", host, 80, target, tuple(fields.items()), client="127.0.0.1")
+            outcome = decide(reading.estate, request, real_files(lambda path: plan.folder / path))
+            if outcome.gave_up:
+                continue
+            asked += 1
+            answer = ask(request, "127.0.0.1", plan.port("80"))
+            for item in against_model(outcome, answer, request, plan):
+                out.append(
+                    f"{request} {fields or ''}: {item.what}: foretold {item.first}, answered {item.second} (decided by {outcome.decided_by})"
+                )
+    return asked, out

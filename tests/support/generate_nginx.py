@@ -1,0 +1,280 @@
+"""Random nginx configurations and requests: combinations of what the reader claims to know."""
+
+from __future__ import annotations
+
+import random
+
+NAMES = [
+    "www.fernhollow.example",
+    "*.fernhollow.example",
+    "loans.fernhollow.example",
+    "fernhollow-tools.*",
+    r"~^m(?<n>\d+)\.fernhollow\.example$",
+]
+HOSTS = [
+    "www.fernhollow.example",
+    "loans.fernhollow.example",
+    "a.b.fernhollow.example",
+    "fernhollow-tools.example",
+    "m12.fernhollow.example",
+    "unknown.example",
+    "WWW.Fernhollow.Example",
+]
+SEGMENTS = ["a", "b", "docs", "api", "x.html", "y.png", "ab", "sub"]
+PATTERNS = [r"\.png$", r"\.(html|png)$", r"^/a", r"^/(docs|api)/(.*)$", r"/b/?$", r"^/a/(?<rest>.+)$", r"\d+"]
+TARGETS = ["/a/", "/docs/x.html", "/b", "/api/q", "/index.html", "/missing", "/sub/"]
+FILES = [
+    "index.html",
+    "x.html",
+    "y.png",
+    "a/index.html",
+    "a/x.html",
+    "docs/x.html",
+    "docs/y.png",
+    "sub/y.png",
+    "b",
+    "404.html",
+    "api/x.html",
+]
+
+
+class NginxSource:
+    """One random configuration; `text` is complete."""
+
+    def __init__(self, seed: int, root: str) -> None:
+        self.random = random.Random(seed)
+        self.root = root
+        self.depth = 0
+        self.text = self._config()
+
+    def chance(self, share: float) -> bool:
+        return self.random.random() < share
+
+    def pick(self, items):  # type: ignore[no-untyped-def]
+        return self.random.choice(items)
+
+    def _config(self) -> str:
+        servers = "\n".join(self._server(number) for number in range(self.random.randint(1, 3)))
+        return (
+            "events {}\nhttp {\n  upstream pool_a { server 192.0.2.1:8000; }\n"
+            "  upstream pool_b { server 192.0.2.2:8000 weight=2; server 192.0.2.3:8000; }\n"
+            + self._settings("  ", 0.2)
+            + servers
+            + "}\n"
+        )
+
+    def _settings(self, indent: str, share: float) -> str:
+        lines = []
+        if self.chance(share):
+            lines.append(
+                f'add_header X-{self.pick("AB")} "{self.pick(["1", "$uri", "$host", "$args", "$scheme"])}"{self.pick(["", " always"])};'
+            )
+        if self.chance(share / 2):
+            lines.append(f"expires {self.pick(['1h', '-1', 'max', 'epoch', 'off', '30d'])};")
+        if self.chance(share):
+            code = self.pick(["403", "404", "404 403", "405"])
+            lines.append(
+                f"error_page {code} {self.pick(['', '=200 ', '= ', '=410 '])}{self.pick(['/404.html', '/missing', '/docs/x.html', 'http://www.fernhollow.example/sorry'])};"
+            )
+        if self.chance(share):
+            lines.append(f"index {self.pick(['index.html', 'x.html index.html', 'y.png', '/index.html'])};")
+        if self.chance(share / 2):
+            lines.append("autoindex on;")
+        if self.chance(share / 2):
+            lines.append(
+                self.pick(
+                    ["deny 127.0.0.1; allow all;", "allow 127.0.0.0/8; deny all;", "deny all;", "deny 198.51.100.0/24;"]
+                )
+            )
+        if self.chance(share / 2):
+            field = self.pick(
+                [
+                    "Host $host",
+                    "Host $http_host",
+                    "X-Real-IP $remote_addr",
+                    "X-Forwarded-For $proxy_add_x_forwarded_for",
+                    "X-P $scheme://$host$request_uri",
+                    "Connection ''",
+                ]
+            )
+            lines.append(f"proxy_set_header {field};")
+        return "".join(f"{indent}{line}\n" for line in lines)
+
+    def _server(self, number: int) -> str:
+        names = self.random.sample(NAMES, self.random.randint(1, 2))
+        listen = "listen 80 default_server;" if number == 1 and self.chance(0.5) else "listen 80;"
+        rewriting = "".join(f"    {self._rewriting(True)}\n" for _ in range(self.random.choice([0, 0, 1, 2])))
+        locations = self._locations("    ", "", self.random.randint(1, 5))
+        named = (
+            "    location @n { "
+            + self.pick(
+                [
+                    "return 202 named;",
+                    "proxy_pass http://pool_a;",
+                    "add_header X-N 1; return 404 gone;",
+                    "try_files /x.html =404;",
+                ]
+            )
+            + " }\n"
+        )
+        return (
+            f"  server {{\n    {listen}\n    server_name {' '.join(names)};\n    root {self.root};\n"
+            + self._settings("    ", 0.3)
+            + rewriting
+            + ("" if number else "    location = /sets-v { set $v 0; return 204; }\n")
+            + locations
+            + named
+            + "  }\n"
+        )
+
+    def _locations(self, indent: str, within: str, count: int) -> str:
+        out, seen = [], set()
+        for _ in range(count):
+            kind = self.pick(["", "", "", "=", "^~", "~", "~*"])
+            if kind in ("~", "~*"):
+                what = f'{kind} "{self.pick(PATTERNS)}"'
+                prefix = ""
+            else:
+                prefix = within + self.pick(
+                    ["/", "/a", "/a/", "/docs/", "/api/", "/b", "/docs/x", "/api"]
+                ).removeprefix("/" if within.endswith("/") else "")
+                if (kind == "=", prefix) in seen:
+                    continue
+                seen.add((kind == "=", prefix))
+                what = f"{kind} {prefix}" if kind else prefix
+            if not prefix and what in seen:
+                continue
+            seen.add(what)
+            body = self._body(indent + "  ", prefix if kind != "=" else "", kind)
+            if kind in ("", "^~") and not within and self.chance(0.25):
+                body += self._locations(indent + "  ", prefix, self.random.randint(1, 2))
+            out.append(f"{indent}location {what} {{\n{body}{indent}}}\n")
+        return "".join(out)
+
+    def _body(self, indent: str, prefix: str, kind: str) -> str:
+        lines = [self._settings(indent, 0.15)]
+        lines += [f"{indent}{self._rewriting(False)}\n" for _ in range(self.random.choice([0, 0, 0, 1, 2]))]
+        if self.chance(0.06):
+            lines.append(f"{indent}internal;\n")
+        content = self.random.random()
+        pattern = kind in ("~", "~*")
+        if content < 0.3:
+            path = "" if pattern or self.chance(0.5) else self.pick(["/", "/v1/", "/v1"])
+            if pattern and self.chance(0.3):
+                path = "/v2$uri?q=$arg_x"
+            lines.append(f"{indent}proxy_pass http://{self.pick(['pool_a', 'pool_b', '192.0.2.9:81'])}{path};\n")
+        elif content < 0.5:
+            last = self.pick(["/index.html", "=404", "=403", "@n", "/docs/x.html", "/missing", "/index.html?f=$uri"])
+            middle = self.pick(["$uri", "$uri $uri/", "$uri.html $uri", "$uri /b"])
+            lines.append(f"{indent}try_files {middle} {last};\n")
+        elif content < 0.6 and not pattern:
+            lines.append(f"{indent}alias {self.root}/docs{'/' if prefix.endswith('/') or self.chance(0.2) else ''};\n")
+        elif content < 0.75:
+            lines.append(f"{indent}{self._return()}\n")
+        return "".join(lines)
+
+    def _return(self) -> str:
+        return self.pick(
+            [
+                "return 404;",
+                "return 403;",
+                "return 301 https://$host$request_uri;",
+                "return 302 /a/;",
+                'return 200 "$uri|$args";',
+                "return 204;",
+                "return 410 gone;",
+                "return 308 /docs/$1;",
+                "return http://fernhollow-tools.example/;",
+                "return 444;",
+                "return 405;",
+            ]
+        )
+
+    def _rewriting(self, at_server: bool) -> str:
+        kind = self.random.random()
+        if kind < 0.55:
+            flag = self.pick(["last", "break", "redirect", "permanent", ""])
+            pattern, target = self.pick(
+                [
+                    (r"^/a/(.*)$", "/docs/$1"),
+                    (r"^/old(.*)", "/a$1"),
+                    (r"^/docs/(.+)\.html$", "/$1?page=$1"),
+                    (r"\.png$", "/y.png?"),
+                    (r"^/(b|ab)$", "/sub/?k=v"),
+                    (r"^/loop", "/loop"),
+                    (r"^/api/(.*)", "http://www.fernhollow.example/$1"),
+                    (r"^(.*)\.htm$", "$1.html"),
+                ]
+            )
+            return f"rewrite {pattern} {target}{' ' + flag if flag else ''};"
+        if kind < 0.9:
+            condition = self.pick(
+                [
+                    "$request_method = POST",
+                    '$args ~ "^q=(.*)$"',
+                    "$http_user_agent ~* bot",
+                    "$host != www.fernhollow.example",
+                    "$arg_x",
+                    "-f $request_filename",
+                    "!-e $request_filename",
+                    "$v = 1",
+                    "-d $document_root/sub",
+                ]
+            )
+            actions = [
+                "return 403;",
+                "return 302 /b?v=$1;",
+                "set $v 1;",
+                "rewrite ^/a/(.*)$ /$1 last;",
+                "rewrite ^ /x.html break;",
+                "break;",
+            ]
+            if not at_server:
+                actions += ["add_header X-If 1;", "proxy_pass http://pool_a;"] if self.chance(0.3) else []
+            return f"if ({condition}) {{ {self.pick(actions)} }}"
+        return "set $v " + self.pick(["1", "$host", "$arg_x", '"$uri-$v"']) + ";"
+
+    def requests(self, count: int) -> list[tuple[str, str, str, dict[str, str]]]:
+        """(method, host, target, fields) rows."""
+        rows = []
+        for _ in range(count):
+            path = "/" + "/".join(self.random.choices(SEGMENTS, k=self.random.randint(0, 3))) + self.pick(["", "", "/"])
+            if self.chance(0.3):
+                path = self.pick(
+                    [
+                        "/",
+                        "/a",
+                        "/a/",
+                        "/docs",
+                        "/docs/",
+                        "/api",
+                        "/api/",
+                        "/b",
+                        "/old/x",
+                        "/loop",
+                        "/abx",
+                        "/a//x.html",
+                        "/a/../b",
+                        "/docs/%78.html",
+                        "/a%20b",
+                        "/A/",
+                        "/docs/x.htm",
+                        "/api/%2F",
+                        "/a/./x.html",
+                        "/a;v=1",
+                        "/a+b/%3F",
+                        "/%C3%A9",
+                    ]
+                )
+            if path == "//":
+                path = "/"
+            query = self.pick(["", "", "?q=1", "?x=0", "?x=2&q=a%20b", "?"])
+            fields = {}
+            if self.chance(0.1):
+                fields["User-Agent"] = "Bot/1"
+            if self.chance(0.1):
+                fields["X-Forwarded-For"] = "203.0.113.7"
+            rows.append(
+                (self.pick(["GET", "GET", "GET", "GET", "POST", "HEAD", "PUT"]), self.pick(HOSTS), path + query, fields)
+            )
+        return rows

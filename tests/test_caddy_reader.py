@@ -1,0 +1,225 @@
+"""What Caddyfiles do, as the real server (2.6.2) was seen to do it, and what reading them reports."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.support.reading import Reads
+from young_lantern.dialects import named
+from young_lantern.errors import SourceUnreadable
+from young_lantern.model import AnswerPlainly, Refuse
+
+# site block, target, (status, location, body or file below the root)
+ANSWERS = [
+    ("respond hi", "/", 200, None, "hi"),
+    ("respond 404", "/", 404, None, ""),
+    ('respond "{path}|{query}" 201', "/a%20b?x", 201, None, "/a b|x"),
+    ("respond /x* a\nrespond b", "/xy", 200, None, "a"),
+    ("respond /x* a\nrespond b", "/X/y", 200, None, "a"),
+    ("respond /x a\nrespond b", "//x", 200, None, "a"),
+    ("respond /x a\nrespond b", "/y/../x", 200, None, "a"),
+    ("respond /x/* a\nrespond b", "/x", 200, None, "b"),
+    ("redir /a /b", "/a", 302, "/b", None),
+    ("redir https://{host}{uri} permanent", "/a?b", 301, "https://www.fernhollow.example/a?b", None),
+    ("root * ROOT\nfile_server", "/", 200, None, "index.html"),
+    ("root * ROOT\nfile_server", "/dir?x", 308, "/dir/", None),
+    ("root * ROOT\nfile_server", "/a.html/", 404, None, None),
+    ("root * ROOT\nfile_server", "/bare/", 404, None, None),
+    ("root * ROOT\nfile_server browse", "/bare/", 200, None, "bare/"),
+    ("root * ROOT\nfile_server", "/../a.html", 200, None, "a.html"),
+    ("root * ROOT\ntry_files {path} {path}/ /404.html\nfile_server", "/none", 200, None, "404.html"),
+    ("root * ROOT\ntry_files {path} {path}/ /404.html\nfile_server", "/a.html/", 308, "/a.html", None),
+    ("root * ROOT\ntry_files {path} =403\nfile_server", "/none", 403, None, None),
+    ("root * ROOT\ntry_files {path} /missing.html\nfile_server", "/none", 404, None, None),
+    ("rewrite /old* /new\nrespond {path}", "/older", 200, None, "/new"),
+    ("rewrite * /x?k=v&{query}\nrespond {uri}", "/y", 200, None, "/x?k=v"),
+    ("rewrite * /x?k=v&{query}\nrespond {uri}", "/y?a=b", 200, None, "/x?k=v&a=b"),
+    ("rewrite * /x?\nrespond {uri}", "/y?a=b", 200, None, "/x"),
+    ("@p path_regexp p ^/a/(.*)$\nrewrite @p /b/{re.p.1}\nrespond {path}", "/a/x%3Fy", 200, None, "/b/x"),
+    ("uri strip_prefix /api\nrespond {path}", "/API//x", 200, None, "/x"),
+    ("handle_path /api/* {\nrespond {path}\n}\nrespond rest", "/api/x", 200, None, "/x"),
+    ("handle /a* {\nrespond a\n}\nhandle {\nrespond b\n}", "/x", 200, None, "b"),
+    ("handle /q {\nrespond short\n}\nhandle /q* {\nrespond long\n}", "/q", 200, None, "long"),
+    ("handle {\nrespond a\n}\nrespond /x b", "/x", 200, None, "a"),
+    ("handle {\nheader X-A 1\n}\nhandle {\nrespond b\n}", "/", 200, None, "b"),
+    ("rewrite * /a\nrewrite * /b\nrespond {path}", "/", 200, None, "/b"),
+    ("route {\nrespond a\nredir /b\n}", "/", 200, None, "a"),
+    ("redir /b\nroute {\nrespond a\n}", "/", 200, None, "a"),
+    ("error /x 403\nrespond ok", "/x", 403, None, None),
+    ('error /x 403\nhandle_errors {\nrespond "{err.status_code} {path}"\n}', "/x", 403, None, "403 /x"),
+    ("error /x 403\nhandle_errors {\nrespond gone 200\n}", "/x", 200, None, "gone"),
+    (
+        "root * ROOT\nfile_server\nhandle_errors {\n@404 expression {err.status_code} == 404\nrewrite @404 /404.html\nfile_server\n}",
+        "/none",
+        404,
+        None,
+        "404.html",
+    ),
+    ("abort", "/", None, None, None),
+    ("@m {\nnot {\nnot path /a*\nnot header X-Probe *\n}\n}\nrespond @m or\nrespond no", "/a", 200, None, "or"),
+    ('@m expression {query.x} != "" && {method} == "GET"\nrespond @m yes\nrespond no', "/?x=1", 200, None, "yes"),
+    ("@m {\nquery x=1\nmethod POST\n}\nrespond @m yes\nrespond no", "/?x=1", 200, None, "no"),
+    ("@m remote_ip 192.0.2.0/24\nrespond @m in\nrespond out", "/", 200, None, "in"),
+    (
+        '@m vars_regexp v {http.request.uri.query.q} ^a(.*)$\nrespond @m "{re.v.1}"\nrespond no',
+        "/?q=abc",
+        200,
+        None,
+        "bc",
+    ),
+    ('vars /a* x 1\nrespond "{vars.x}"', "/ab", 200, None, "1"),
+    ("header X-A 1", "/", 200, None, ""),
+]
+
+
+def site(block: str) -> str:
+    return "{\nauto_https off\n}\nhttp://www.fernhollow.example {\n" + block + "\n}\n"
+
+
+@pytest.mark.parametrize(
+    ("block", "target", "status", "location", "content"), ANSWERS, ids=[f"{row[0][:50]!r} {row[1]}" for row in ANSWERS]
+)
+def test_answers(
+    reads: Reads, block: str, target: str, status: int | None, location: str | None, content: str | None
+) -> None:
+    outcome = reads.decide("caddy", site(block), target)
+    assert (outcome.status, outcome.location) == (status, location)
+    if content is not None:
+        assert (outcome.file or outcome.body or "").removeprefix(f"{reads.root}/") == content
+
+
+@pytest.mark.parametrize(
+    ("block", "target", "fields"),
+    [
+        ("header X-A 1\nrespond ok", "/", {"x-a": "1"}),
+        ("header X-A 1\nheader /x X-A 2\nrespond ok", "/x", {"x-a": "1"}),
+        ("header {\nX-A 1\ndefer\n}\nerror 403", "/", {}),
+        ("header X-A 1\nerror 403", "/", {"x-a": "1"}),
+        ("header X-A 1\nheader -X-A\nrespond ok", "/", {}),
+        ("header ?X-A 2\nheader X-A 1\nrespond ok", "/", {"x-a": "1"}),
+        ("header X-A abc\nheader X-A b B\nrespond ok", "/", {"x-a": "aBc"}),
+        ("header {\n+X-A 2\nX-A 1\ndefer\n}\nrespond ok", "/", {"x-a": "1"}),
+        ('rewrite * /b\nheader X-A "{path}"\nrespond ok', "/a", {"x-a": "/a"}),
+        ('rewrite * /b\nheader {\nX-A "{path}"\ndefer\n}\nrespond ok', "/a", {"x-a": "/b"}),
+    ],
+)
+def test_fields_of_the_response(reads: Reads, block: str, target: str, fields: dict[str, str]) -> None:
+    assert dict(reads.decide("caddy", site(block), target).fields) == fields
+
+
+def test_forwarding(reads: Reads) -> None:
+    """Host is kept, three fields are set afresh, header_up works on them, a path may be put in front."""
+    block = """reverse_proxy /v/* 192.0.2.1:81 https://192.0.2.2 {
+        header_up X-Real-IP {remote_host}
+        header_up -X-Forwarded-Host
+        header_up +X-Forwarded-For 203.0.113.9
+        header_down Location ^https://www\\.fernhollow\\.example/ /
+        rewrite /v1{uri}
+        lb_policy round_robin
+        transport http {
+            read_timeout 5s
+        }
+    }
+    reverse_proxy 192.0.2.3:8000"""
+    origin = reads.decide("caddy", site(block), "/v/a?q", fields={"X-Forwarded-For": "198.51.100.1"}).origin
+    assert origin is not None
+    assert (origin.addresses, origin.secure, origin.target, origin.policy) == (
+        ("192.0.2.1:81", "192.0.2.2:443"),
+        True,
+        "/v1/v/a?q",
+        "round robin",
+    )
+    assert dict(origin.fields) == {
+        "host": "www.fernhollow.example",
+        "x-forwarded-for": "192.0.2.10, 203.0.113.9",
+        "x-forwarded-proto": "http",
+        "x-real-ip": "192.0.2.10",
+    }
+    assert origin.mapped_back == "/v1/v/a?q"
+    assert reads.decide("caddy", site(block), "/").origin.addresses == ("192.0.2.3:8000",)  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize("line", ["basicauth {\n}", "forward_auth 192.0.2.1:80 {\n}", "php_fastcgi unix//run/php.sock"])
+def test_what_is_not_read_is_not_open(reads: Reads, line: str) -> None:
+    outcome = reads.decide("caddy", site(f"root * ROOT\n{line}\nfile_server"))
+    assert outcome.file is None and line.split()[0] in outcome.gave_up
+
+
+def test_addresses_and_automatic_https(reads: Reads) -> None:
+    """A host without scheme is HTTPS, and redirected to; hosts are tried the more specific first; others get 200 or no handshake."""
+    text = "*.fernhollow.example {\nrespond star\n}\nwww.fernhollow.example, a.fernhollow.example:8443 {\nrespond www\n}\nhttp://plain.fernhollow.example {\nrespond plain\n}\n:8080 {\nrespond any\n}\n"
+    estate = reads.read("caddy", text).estate
+    ports = {str(listener.port): listener for listener in estate.listeners}
+    assert {port: listener.secure for port, listener in ports.items()} == {
+        "443": True,
+        "8443": True,
+        "80": False,
+        "8080": False,
+    }
+    assert [row.host.text for row in ports["443"].rows] == ["www.fernhollow.example", "*.fernhollow.example"]
+    assert isinstance(ports["443"].fallback, Refuse) and isinstance(ports["80"].fallback, AnswerPlainly)
+    for url, expected in [
+        ("http://www.fernhollow.example/a?b", (308, "https://www.fernhollow.example/a?b", None)),
+        ("http://plain.fernhollow.example", (200, None, "plain")),
+        ("http://other.example", (200, None, "")),
+        ("https://x.fernhollow.example", (200, None, "star")),
+        ("http://any.example:8080", (200, None, "any")),
+        ("https://other.example", (None, None, None)),
+    ]:
+        outcome = reads.decide("caddy", text, site=url, target="")
+        assert (outcome.status, outcome.location, outcome.body) == expected, url
+
+
+def test_a_block_with_a_hostless_address_takes_every_host(reads: Reads) -> None:
+    text = "http://www.fernhollow.example, http:// {\nrespond first\n}\nhttp://*.example {\nrespond star\n}\nhttp://exact.example {\nrespond exact\n}\n"
+    assert reads.decide("caddy", text, site="http://x.example", target="").body == "first"
+    assert reads.decide("caddy", text, site="http://exact.example", target="").body == "exact"
+
+
+def test_error_pages_of_a_wider_block_serve_a_narrower_one(reads: Reads) -> None:
+    text = "http://www.fernhollow.example {\nerror 404\n}\nhttp:// {\nrespond ok\nhandle_errors {\nrespond wide\n}\n}\n"
+    assert reads.decide("caddy", text).body == "wide"
+
+
+def test_imports(tmp_path: Path) -> None:
+    """Snippets with arguments, files and masks; what imports itself or is missing is an error with its line."""
+    main = tmp_path / "Caddyfile"
+    (tmp_path / "sites").mkdir()
+    (tmp_path / "sites" / "a.caddy").write_text("http://a.example {\n\timport say hello\n}\n")
+    main.write_text("(say) {\n\trespond {args.0}\n}\nimport sites/*.caddy\n")
+    reading = named("caddy").read(main)
+    assert list(reading.texts) == ["Caddyfile", "sites/a.caddy"]
+    assert [site.key for site in reading.estate.sites] == ["http://a.example"]
+    main.write_text("(s) {\n\timport s\n}\na {\n\timport s\n}\n")
+    with pytest.raises(SourceUnreadable, match="Caddyfile:2: the snippet s imports itself"):
+        named("caddy").read(main)
+    main.write_text("\nimport missing.caddy\n")
+    with pytest.raises(SourceUnreadable, match="Caddyfile:2: imported file missing.caddy: there is no such file"):
+        named("caddy").read(main)
+    main.write_text("a.example\n")
+    assert named("caddy").read(main).estate.sites[0].key == "a.example"
+
+
+@pytest.mark.parametrize(
+    ("block", "code", "words"),
+    [
+        ("respondd hi", "directive-unknown", "did you mean respond?"),
+        ("respond @none hi", "value-unread", "@none"),
+        ("redir /a /b 200", "value-unread", "200"),
+        ("@m expression size({path}) > 3\nrespond @m", "condition-unread", "size"),
+        ("respond {nonesuch.x}", "variable-unread", "{nonesuch.x}"),
+        ("@m path_regexp (\nrespond @m", "pattern-unread", "("),
+        ("header >X-A 1", "value-unread", "after Caddy 2.6"),
+        ("basicauth {\n}", "no-counterpart", "basicauth"),
+        ("@unused path /x\nrespond hi", "without-effect", "@unused"),
+        ("reverse_proxy a {\nhandle_response {\n}\n}", "value-unread", "handle_response"),
+        ("uri replace a b", "value-unread", "strip_prefix or strip_suffix"),
+    ],
+)
+def test_findings_of_reading(reads: Reads, block: str, code: str, words: str) -> None:
+    reading = reads.read("caddy", site(block))
+    found = next(item for item in reading.findings if item.code.name == code)
+    assert words in found.message + found.why + found.advice
+    assert found.span and found.span.line >= 5

@@ -1,0 +1,297 @@
+"""The command, as a user calls it: what it prints where, its exit status, and that it leaves nothing half done."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from html.parser import HTMLParser
+from pathlib import Path
+
+import jsonschema
+import pytest
+
+from tests.support.reading import nginx
+from young_lantern.report.documents import schema
+
+SIMPLE = nginx("root /srv/nowhere; location /a/ { return 204; }")
+
+
+def lantern(*words: object, cwd: Path | None = None, path: str | None = None) -> subprocess.CompletedProcess[str]:
+    environment = {**os.environ, "COLUMNS": "120", **({"PATH": path} if path is not None else {})}
+    return subprocess.run(
+        [sys.executable, "-c", "from young_lantern.cli import main; main()", *map(str, words)],
+        capture_output=True,
+        text=True,
+        cwd=cwd,
+        env=environment,
+        timeout=300,
+        check=False,
+    )
+
+
+@pytest.fixture
+def source(tmp_path: Path) -> Path:
+    folder = tmp_path / "before"
+    folder.mkdir()
+    (folder / "nginx.conf").write_text(SIMPLE)
+    return folder
+
+
+def fails(done: subprocess.CompletedProcess[str], words: str) -> None:
+    """One clear line on standard error, status 2, nothing on standard output."""
+    assert done.returncode == 2, done
+    assert done.stdout == ""
+    assert done.stderr.startswith("lantern: ") and done.stderr.count("\n") == 1, done.stderr
+    assert words in done.stderr
+
+
+def test_help_and_version() -> None:
+    done = lantern()
+    assert done.returncode == 0
+    assert [name for name in ("survey", "trace", "translate", "compare", "demo") if name not in done.stdout] == []
+    assert lantern("--version").stdout.startswith("lantern 0.")
+    assert "--files-at" in lantern("trace", "--help").stdout
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (["nonesuch"], "No such command"),
+        (["survey"], "Missing argument"),
+        (["survey", "x", "--nonesuch"], "No such option"),
+        (["translate", "x", "--to", "caddy"], "Missing option"),
+        (["compare", "x", "y", "--most", "0"], "--most"),
+    ],
+)
+def test_wrong_words(words: list[str], said: str) -> None:
+    fails(lantern(*words), said)
+
+
+# what stands in the source folder, and what is said of it
+BAD = [
+    ({}, "has no Caddyfile or nginx.conf"),
+    ({"nginx.conf": "http {\n  server {\n"}, "nginx.conf:3: unexpected end of file; expected '}'"),
+    ({"nginx.conf": "events {}\n"}, "nginx.conf:1: has no http block"),
+    ({"nginx.conf": "http {\n include nginx.conf;\n}"}, "nginx.conf:2: the include of nginx.conf leads back to itself"),
+    ({"nginx.conf": "a\0b"}, "nginx.conf: is a binary file"),
+    ({"Caddyfile": "a {\n"}, "Caddyfile:2: "),
+    (
+        {"nginx.conf": "http {\n\n include gone.conf;\n}"},
+        "nginx.conf:3: included file gone.conf: there is no such file",
+    ),
+    ({"nginx.conf": ""}, "nginx.conf:1: has no http block"),
+    ({"Caddyfile": ""}, "Caddyfile:1: has no site"),
+    ({"nginx.conf": 'http { a "b; }'}, "nginx.conf:1: "),
+    ({"nginx.conf": "x {" * 100}, "nested deeper"),
+    ({"nginx.conf": "http { #" + "x" * 9_000_000 + "\n}"}, "larger than 8 MiB"),
+]
+
+
+@pytest.mark.parametrize(("files", "said"), BAD, ids=[row[1][:40] for row in BAD])
+def test_unreadable_sources(tmp_path: Path, files: dict[str, str], said: str) -> None:
+    source = tmp_path / "s"
+    source.mkdir()
+    for name, text in files.items():
+        (source / name).write_text(text)
+    fails(lantern("survey", source), said)
+    fails(lantern("translate", source, "--to", "caddy", "--out", tmp_path / "out"), said)
+    assert not (tmp_path / "out").exists()
+
+
+def test_other_bad_input(source: Path, tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    fails(lantern("survey", tmp_path / "none"), "there is no such file or folder")
+    fails(lantern("survey", source, "--dialect", "nonesuch"), "there is no dialect 'nonesuch'; there are caddy, nginx")
+    fails(lantern("translate", source, "--to", "nonesuch", "--out", out), "there is no dialect 'nonesuch'")
+    fails(lantern("translate", source, "--to", "nginx", "--out", out), "nginx cannot be written yet")
+    (tmp_path / "notes.txt").write_text("nothing\n")
+    fails(lantern("survey", tmp_path / "notes.txt"), "not recognised as any dialect")
+    full = tmp_path / "full"
+    full.mkdir()
+    (full / "kept").write_text("kept")
+    fails(lantern("translate", source, "--to", "caddy", "--out", full), "is not empty")
+    assert [path.name for path in full.iterdir()] == ["kept"]
+    fails(lantern("translate", source, "--to", "caddy", "--out", tmp_path / "notes.txt"), "is a file, not a folder")
+    fails(lantern("translate", source, "--to", "caddy", "--out", "/proc/nowhere/out"), "cannot be written")
+    fails(lantern("trace", source, "ftp://x/"), "http or https")
+    fails(lantern("trace", source, "http://x/", "--field", "nocolon"), "NAME:VALUE")
+    fails(lantern("trace", source, "http://x/", "--client", "nobody"), "is no address")
+    fails(lantern("trace", source, "http://x/", "--files-at", "here"), "ROOT=FOLDER")
+    fails(lantern("compare", source, source, "--requests", tmp_path / "none"), "there is no such file")
+    assert not out.exists()
+    assert not [path for path in tmp_path.iterdir() if path.name.startswith(".lantern")]
+
+
+def test_survey(sample: tuple[Path, Path]) -> None:
+    done = lantern("survey", sample[0])
+    assert done.returncode == 0 and done.stderr == ""
+    for words in (
+        "loans.fernhollow.example",
+        "0.0.0.0:443",
+        "least connections",
+        "192.0.2.23:8080 (backup)",
+        "/etc/ssl/fernhollow/chain.pem",
+        "sites-available/newsletter is there but not enabled",
+        "(refused)",
+    ):
+        assert words in done.stdout
+    document = json.loads(lantern("survey", sample[0], "--json").stdout)
+    jsonschema.validate(document, schema("survey"))
+    assert document["inactive"] == ["sites-available/newsletter"]
+    assert {site["key"] for site in document["sites"]} >= {"media.fernhollow.example", "www.fernhollow.example (TLS)"}
+
+
+def test_trace(sample: tuple[Path, Path]) -> None:
+    words = (
+        "trace",
+        sample[0],
+        "https://www.fernhollow.example/catalogue/deep",
+        "--files-at",
+        f"/srv/fernhollow={sample[1]}",
+    )
+    done = lantern(*words)
+    assert done.returncode == 0
+    assert "sites-enabled/www:29" in done.stdout and "file: /srv/fernhollow/www/catalogue/index.html" in done.stdout
+    document = json.loads(lantern(*words, "--json").stdout)
+    jsonschema.validate(document, schema("trace"))
+    assert document["outcome"]["status"] == 200
+    posted = json.loads(
+        lantern(
+            "trace",
+            sample[0],
+            "https://loans.fernhollow.example/staff/",
+            "--method",
+            "post",
+            "--client",
+            "203.0.113.9",
+            "--json",
+        ).stdout
+    )
+    assert (posted["request"]["method"], posted["outcome"]["status"]) == ("POST", 403)
+
+
+def test_translate(sample: tuple[Path, Path], tmp_path: Path) -> None:
+    out = tmp_path / "new" / "caddy"
+    done = lantern("translate", sample[0], "--to", "caddy", "--out", out, "--report", tmp_path / "r.html", "--json")
+    assert done.returncode == 1  # some directives are not carried
+    assert done.stderr == f"The new configuration is in {out}.\n"
+    document = json.loads(done.stdout)
+    jsonschema.validate(document, schema("translation"))
+    assert sorted(path.relative_to(out).as_posix() for path in out.rglob("*") if path.is_file()) == document["files"]
+    assert "Caddyfile" in document["files"] and document["counts"]["unsupported"] == 4
+    again = lantern("translate", sample[0], "--to", "caddy", "--out", out, "--force")
+    assert again.returncode == 1 and "not carried" in again.stdout and "sites-enabled/workshops:20" in again.stdout
+    _check_page((tmp_path / "r.html").read_text())
+
+
+def _check_page(text: str) -> None:
+    """Well formed, no script, nothing from outside, every link leads somewhere."""
+
+    class Reader(HTMLParser):
+        ids: set[str] = set()
+        links: set[str] = set()
+        open: list[str] = []
+
+        def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+            values = dict(attrs)
+            assert tag not in ("script", "iframe", "img", "link", "object")
+            assert not any(name.startswith("on") or name == "src" for name in values)
+            self.ids.add(values.get("id") or "")
+            if tag == "a":
+                self.links.add(values["href"] or "")
+            if tag not in ("meta", "br"):
+                self.open.append(tag)
+
+        def handle_endtag(self, tag: str) -> None:
+            assert self.open.pop() == tag
+
+    reader = Reader()
+    reader.feed(text)
+    assert reader.open == []
+    assert all(link.startswith("#") for link in reader.links)
+    assert {link[1:] for link in reader.links} <= reader.ids
+    assert "url(" not in text and "@import" not in text
+    for words in (
+        "limit_req zone=reservations",
+        "try_files {path} /catalogue/index.html",
+        "not carried",
+        "sites-enabled/loans:23",
+    ):
+        assert words in text
+
+
+def test_pages_quote_what_they_show(tmp_path: Path) -> None:
+    from young_lantern.report.page import page
+    from young_lantern.translate import translate
+
+    (tmp_path / "nginx.conf").write_text(nginx("return 200 '<script>alert(1)</script>';"))
+    assert "<script>alert" not in page(translate(tmp_path, "caddy"))
+
+
+def test_compare(source: Path, tmp_path: Path) -> None:
+    other = tmp_path / "after"
+    other.mkdir()
+    (other / "nginx.conf").write_text(SIMPLE.replace("204", "205"))
+    same, differs = lantern("compare", source, source), lantern("compare", source, other)
+    assert (same.returncode, differs.returncode) == (0, 1)
+    assert "0 breaking and 0 minor" in same.stdout
+    assert "status: 204 becomes 205" in differs.stdout and "nginx.conf:7 -> nginx.conf:7" in differs.stdout
+    requests = tmp_path / "r.jsonl"
+    requests.write_text('{"url": "http://www.fernhollow.example/a/x"}\n{"url": "http://www.fernhollow.example/b"}\n')
+    document = json.loads(lantern("compare", source, other, "--requests", requests, "--json").stdout)
+    jsonschema.validate(document, schema("comparison"))
+    assert [[item["what"] for item in pair["differences"]] for pair in document["pairs"]] == [["status"], []]
+    assert [pair["after"]["status"] for pair in document["pairs"]] == [205, 200]
+
+
+def test_compare_live(source: Path, tmp_path: Path) -> None:
+    out = tmp_path / "caddy"
+    lantern("translate", source, "--to", "caddy", "--out", out)
+    done = lantern("compare", source, out, "--live", "--most", "80", "--json")
+    live = json.loads(done.stdout)["live"]
+    assert live["servers"][0].startswith("nginx/") and live["servers"][1].startswith("caddy/")
+    assert live["asked"] == 80 and live["surprises"] == []
+    assert "Asking both servers" in done.stderr
+
+
+def test_a_missing_server_is_named_with_its_package(
+    source: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from young_lantern.errors import ServerMissing
+    from young_lantern.lab import servers
+
+    monkeypatch.setattr(servers, "_PLACES", str(tmp_path))
+    with pytest.raises(ServerMissing, match="caddy is not installed; on Debian the package caddy brings it"):
+        servers.find("caddy")
+
+
+def test_the_demo_says_which_server_is_missing(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from young_lantern.cli import story
+    from young_lantern.lab import servers
+
+    monkeypatch.setattr(servers, "_PLACES", str(tmp_path))
+    assert story.tell(tmp_path / "out", force=False, model_only=False, as_json=False) == 0
+    said = capsys.readouterr().out
+    assert "By the model alone: the servers were not asked: nginx is not installed; on Debian the package" in said
+
+
+def test_demo_without_and_with_servers(tmp_path: Path) -> None:
+    """By the model alone it says so; with the servers, both agree with what was foretold. Both leave the same four things."""
+    model = lantern("demo", "--out", tmp_path / "model", "--model-only")
+    assert model.returncode == 0 and "By the model alone" in model.stdout
+    done = lantern("demo", cwd=tmp_path)
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert "0 otherwise" in done.stdout and len(done.stdout.splitlines()) < 40
+    for folder in ("model", "fernhollow-moved"):
+        assert sorted(path.name for path in (tmp_path / folder).iterdir()) == [
+            "after",
+            "before",
+            "report.html",
+            "translation.json",
+        ]
+        jsonschema.validate(json.loads((tmp_path / folder / "translation.json").read_text()), schema("translation"))
+    fails(lantern("demo", cwd=tmp_path), "is not empty")

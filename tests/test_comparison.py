@@ -1,0 +1,283 @@
+"""What counts as a difference; and that planted faults in the translated sample are found."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from tests.support.reading import Reads, nginx
+from young_lantern.behaviour import OriginRequest, Outcome, request_for
+from young_lantern.behaviour.compare import Reason, compare_estates, compare_requests
+from young_lantern.behaviour.differences import differences, resolved
+from young_lantern.behaviour.request import Assumed, assumed
+from young_lantern.behaviour.request_files import read_requests
+from young_lantern.behaviour.witnesses import find_witnesses
+from young_lantern.dialects import named
+from young_lantern.errors import LanternError
+from young_lantern.model import Estate, FileKind, Refuse, Severity
+from young_lantern.translate import Translation, save, translate
+
+GET = request_for("http://www.fernhollow.example/a?b")
+
+
+def origin(**changes: object) -> OriginRequest:
+    return OriginRequest(
+        **{
+            "addresses": ("192.0.2.1:80",),
+            "secure": False,
+            "method": "GET",
+            "target": "/a",
+            "fields": (("host", "a"),),
+            **changes,
+        }
+    )  # type: ignore[arg-type]
+
+
+ROWS = [
+    (Outcome(200), Outcome(200), []),
+    (Outcome(200), Outcome(404), ["breaking status"]),
+    (Outcome(301, "/x"), Outcome(308, "/x"), ["minor status"]),
+    (Outcome(403), Outcome(404), ["minor status"]),
+    (Outcome(301, "/x"), Outcome(301, "http://www.fernhollow.example/x"), []),
+    (Outcome(301, "/x"), Outcome(301, "/y"), ["breaking location"]),
+    (Outcome(None), Outcome(200), ["breaking status"]),
+    (Outcome(200, file="/a"), Outcome(200, file="/a"), []),
+    (Outcome(200, file="/a"), Outcome(200, file="/b"), ["breaking file"]),
+    (Outcome(200, body="a"), Outcome(200, body="b"), ["breaking content"]),
+    (Outcome(200, origin=origin()), Outcome(200, origin=origin()), []),
+    (Outcome(200, origin=origin()), Outcome(200, file="/a"), ["breaking answered by"]),
+    (Outcome(200, origin=origin()), Outcome(200, origin=origin(target="/b")), ["breaking target at the origin"]),
+    (Outcome(200, origin=origin()), Outcome(200, origin=origin(addresses=("192.0.2.2:80",))), ["breaking origin"]),
+    (
+        Outcome(200, origin=origin()),
+        Outcome(200, origin=origin(fields=(("host", "b"),))),
+        ["breaking field host to the origin"],
+    ),
+    (
+        Outcome(200, origin=origin()),
+        Outcome(200, origin=origin(fields=(("host", "a"), ("x-forwarded-proto", "http")))),
+        ["minor field x-forwarded-proto to the origin"],
+    ),
+    (Outcome(200, origin=origin(fields=(("connection", "close"), ("host", "a")))), Outcome(200, origin=origin()), []),
+    (
+        Outcome(200, origin=origin(policy="round robin")),
+        Outcome(200, origin=origin(policy="random")),
+        ["minor choice of the origin"],
+    ),
+    (
+        Outcome(200, origin=origin(mapped_back="/a")),
+        Outcome(200, origin=origin(mapped_back="http://app/a")),
+        ["breaking redirects of the origin"],
+    ),
+    (Outcome(200, fields=(("x-a", "1"),)), Outcome(200), ["breaking field x-a"]),
+    (Outcome(200), Outcome(200, fields=(("x-a", "1"),)), ["minor field x-a"]),
+    (
+        Outcome(200, fields=(("cache-control", "a"), ("cache-control", "b"))),
+        Outcome(200, fields=(("cache-control", "a, b"),)),
+        [],
+    ),
+    (
+        Outcome(200, fields=(("expires", "x"),)),
+        Outcome(200, fields=(("cache-control", "max-age=1"),)),
+        ["minor field cache-control", "minor field expires"],
+    ),
+    (Outcome(200, coding="gzip"), Outcome(200), ["minor content coding"]),
+    (Outcome(200, file="/a", listing=True), Outcome(200, file="/a"), ["breaking listing"]),
+]
+
+
+@pytest.mark.parametrize(("before", "after", "found"), ROWS)
+def test_differences(before: Outcome, after: Outcome, found: list[str]) -> None:
+    assert [f"{item.severity.value} {item.what}" for item in differences(before, after, GET)] == found
+
+
+@pytest.mark.parametrize(
+    ("location", "absolute"),
+    [
+        ("/x", "http://www.fernhollow.example/x"),
+        ("x", "http://www.fernhollow.example/x"),
+        ("?q", "http://www.fernhollow.example/a?q"),
+        ("HTTP://WWW.Fernhollow.Example:80/x", "http://www.fernhollow.example/x"),
+        ("https://a.example:443", "https://a.example"),
+        ("//a.example/x", "http://a.example/x"),
+        ("/x y", "http://www.fernhollow.example/x%20y"),
+        (None, None),
+    ],
+)
+def test_locations_are_resolved(location: str | None, absolute: str | None) -> None:
+    assert resolved(location, GET) == absolute
+
+
+def test_assumptions_do_not_contradict_themselves() -> None:
+    """What is a file is no folder with a slash behind it; a root is a folder in every world."""
+    for what in Assumed:
+        facts = assumed(what, frozenset({"index.html"}), frozenset({"/srv"}))
+        assert facts.lookup("/srv/") is facts.lookup("/srv") is FileKind.FOLDER
+        for path in ("/srv/x", "/srv/x.html", "/srv/x/index.html"):
+            if facts.lookup(path) is FileKind.FILE:
+                assert facts.lookup(path + "/") is None
+    assert assumed(Assumed.NOTHING, frozenset()).lookup("/x") is None
+
+
+def test_witnesses_stand_at_every_boundary(reads: Reads) -> None:
+    server = "location = /exact { return 204; } location /pre/ { return 204; } location ~ \\.pdf$ { return 204; } rewrite ^/old/(.*)$ /new/$1; if ($http_x_probe = yes) { return 403; } location /s { deny 198.51.100.0/24; }"
+    estate = reads.read("nginx", nginx(server, name="server_name www.fernhollow.example *.fernhollow.example;")).estate
+    rows = find_witnesses(estate, estate).rows
+    targets = {row.request.target for row in rows}
+    assert {
+        "/exact",
+        "/exactx",
+        "/exact/",
+        "/EXACT",
+        "/pre/",
+        "/pre",
+        "/prex",
+        "/pre/x",
+        "/.pdf",
+        "/.pdfx",
+        "/pre/.pdf",
+        "/old/",
+        "/",
+        "/exact?q=1",
+        "/x%2Fy",
+        "//x",
+    } <= targets
+    assert {"www.fernhollow.example", "a.fernhollow.example", "b.a.fernhollow.example", "other-name.example"} <= {
+        row.request.host for row in rows
+    }
+    assert {"GET", "HEAD", "POST", "DELETE"} == {row.request.method for row in rows}
+    assert (("X-Probe", "yes"),) in {row.request.fields for row in rows}
+    assert {"198.51.100.9", "198.51.101.0", "198.51.100.200"} <= {row.request.client for row in rows}
+    assert len({row.facts.name for row in rows}) == 4
+
+
+def test_an_estate_is_like_itself(reads: Reads, sample: tuple[Path, Path]) -> None:
+    estate = named("nginx").read(sample[0] / "nginx.conf").estate
+    comparison = compare_estates(estate, estate)
+    assert comparison.requests == comparison.same > 3000
+    assert not comparison.causes and not comparison.undecided
+
+
+# A fault in the translated sample: (file, text, in its place, what must be among the differences)
+FAULTS = [
+    ("www", "redir https://www.fernhollow.example{uri} 301", "redir https://www.fernhollow.example{uri} 302", "status"),
+    ("www", "redir https://www.fernhollow.example{uri} 301", "redir https://www.fernhollow.example 301", "location"),
+    ("www", "try_files {path} /catalogue/index.html", "try_files {path} /index.html", "file"),
+    ("www", "max-age=2592000", "max-age=3600", "field cache-control"),
+    ("www", "handle /catalogue/*", "handle /catalogue*", "status"),
+    ("www", "handle /health", "handle /healthz", "status"),
+    ("www", "rewrite @tool /catalogue/tools/{re.tool.1}", "rewrite @tool /catalogue/tool/{re.tool.1}", None),
+    ("www", 'respond "ok" 200', 'respond "OK" 200', "content"),
+    ("www", "(?i)\\.(css|js|svg|woff2)$", "\\.(css|js|svg)$", "field cache-control"),
+    ("www", "rewrite * /not-found.html", "rewrite * /index.html", "file"),
+    ("loans", "handle_path /api/v1/*", "handle /api/v1/*", "target at the origin"),
+    ("loans", "rewrite /interface{uri}", "rewrite /interfaces{uri}", "target at the origin"),
+    ("loans", "not remote_ip 192.0.2.0/24 2001:db8:17::/48", "not remote_ip 192.0.0.0/16", "status"),
+    ("loans", "header_up X-Real-IP {remote_host}", "header_up X-Real {remote_host}", "field x-real-ip to the origin"),
+    ("loans", "header +Strict-Transport-Security max-age=31536000", "", "field strict-transport-security"),
+    ("loans", "lb_policy least_conn", "lb_policy random", "choice of the origin"),
+    ("loans", "192.0.2.22:8080", "192.0.2.24:8080", "origin"),
+    ("media", "file_server browse", "file_server", "status"),
+    ("media", "rewrite * /robots-media.txt", "rewrite * /robots.txt", "file"),
+    ("media", "error 404", "respond 410", "status"),
+    ("media", "try_files {path} /photos/none.svg", "try_files {path}", "status"),
+    ("workshops", "handle @php", "handle @phpx", None),
+    ("workshops", "(?i)feedfetcher", "feedfetcherx", "status"),
+    ("fernhollow-tools", "/catalogue/{re.tools.1}", "/catalog/{re.tools.1}", "location"),
+]
+
+
+@pytest.fixture(scope="module")
+def sound(sample: tuple[Path, Path]) -> Translation:
+    return translate(sample[0], "caddy")
+
+
+def only(estate: Estate, name: str) -> Estate:
+    """The part of an estate that answers hosts whose name begins so."""
+    return replace(
+        estate,
+        listeners=tuple(
+            replace(
+                listener,
+                rows=tuple(row for row in listener.rows if row.host.text.startswith((name, f"*.{name}"))),
+                fallback=Refuse(),
+            )
+            for listener in estate.listeners
+        ),
+    )
+
+
+@pytest.mark.parametrize(
+    ("file", "text", "instead", "what"), FAULTS, ids=[f"{row[0]}: {row[1][:30]}" for row in FAULTS]
+)
+def test_planted_faults_are_found(
+    sound: Translation, tmp_path: Path, file: str, text: str, instead: str, what: str | None
+) -> None:
+    """A fault shows as a cause that the sound translation does not have."""
+    files = dict(sound.writing.files)
+    name = next(name for name in files if name.startswith(f"sites/{file}"))
+    assert text in files[name], files[name]
+    files[name] = files[name].replace(text, instead)
+    if "@php" in text:
+        files[name] = files[name].replace("handle @phpx", "handle /nothing")
+    save(files, tmp_path)
+    before = only(sound.reading.estate, file)
+    causes = [
+        compare_estates(before, only(after, file)).causes
+        for after in (sound.read_back.estate, named("caddy").read(tmp_path / "Caddyfile").estate)
+    ]
+    known, seen = (
+        {(item.what, item.before, item.after, cause.reason) for cause in found for item in cause.differences}
+        for found in causes
+    )
+    assert seen - known
+    if what is not None:
+        assert what in {item[0] for item in seen - known}
+
+
+def test_reasons(reads: Reads) -> None:
+    """One cause for each feature of a request that makes the difference, not one for each request."""
+    comparison = reads.translate(nginx("root ROOT; location /Files/ { expires 1h; }")).comparison
+    reasons = {cause.reason for cause in comparison.causes}
+    assert {Reason.CASE, Reason.METHOD} <= reasons
+    assert all(cause.severity is Severity.MINOR for cause in comparison.causes)
+    assert len(comparison.causes) < 12
+
+
+def test_requests_of_your_own(reads: Reads, tmp_path: Path) -> None:
+    """A JSON Lines file is compared in its order; a wrong line is an error with its number."""
+    path = tmp_path / "requests.jsonl"
+    path.write_text(
+        '{"url": "http://www.fernhollow.example/b", "method": "post", "fields": {"X-A": "1"}}\n\n{"url": "http://www.fernhollow.example/a"}\n'
+    )
+    requests = read_requests(path)
+    assert [(request.method, request.target, request.fields) for request in requests] == [
+        ("POST", "/b", (("X-A", "1"),)),
+        ("GET", "/a", ()),
+    ]
+    one, other = (
+        reads.read("nginx", nginx(f"location /a {{ return 20{n} x; }} location / {{ return 404; }}")).estate
+        for n in (1, 2)
+    )
+    pairs = compare_requests(one, other, requests, assumed(Assumed.NOTHING, frozenset()))
+    assert [[f"{item.what} {item.before} {item.after}" for item in pair.differences] for pair in pairs] == [
+        [],
+        ["status 201 202"],
+    ]
+    for line, words in [
+        ("{", "not JSON"),
+        ("[]", "no object with a url"),
+        ('{"url": "ftp://x/"}', "http or https"),
+        ('{"url": "http://a/", "x": 1}', "unknown member 'x'"),
+        ('{"url": "http://a/", "fields": {"a": 1}}', "fields"),
+        ('{"url": "http://a/", "method": "G T"}', "method"),
+        ("[" * 100000, "nested"),
+    ]:
+        path.write_text('{"url": "http://a.example/"}\n' + line + "\n")
+        with pytest.raises(LanternError, match=r"requests.jsonl:2: ") as caught:
+            read_requests(path)
+        assert words in str(caught.value) or words == "nested"
+    with pytest.raises(LanternError, match="there is no such file"):
+        read_requests(tmp_path / "none")

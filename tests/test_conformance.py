@@ -1,0 +1,74 @@
+"""Generated configurations and requests: what decide() foretells, the real server answers.
+
+How many:  `--conformance N` for each dialect; by default 300 for nginx, 150 for Caddy, and some translated from one to the other.
+           Of these `--fresh N` have seeds never used before; a failure names its seed.
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.support.conformance import disagreements, write_root
+from tests.support.generate_caddy import CaddySource
+from tests.support.generate_nginx import FILES, NginxSource
+from young_lantern.lab.live import check_live
+from young_lantern.translate import translate
+
+SOURCES = {"nginx": (NginxSource, 300), "caddy": (CaddySource, 150)}
+# Both servers run for each of these, so that they are fewer.
+TRANSLATED = 30
+
+
+@pytest.fixture(scope="module")
+def served(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    root = tmp_path_factory.mktemp("served")
+    write_root(root, [name for name in FILES if name != "b"])
+    return root
+
+
+def seeds(request: pytest.FixtureRequest, usual: int) -> Iterator[int]:
+    count = request.config.getoption("--conformance") or usual
+    fresh = min(request.config.getoption("--fresh"), count)
+    yield from range(count - fresh)
+    yield from (random.SystemRandom().randrange(10**6, 10**9) for _ in range(fresh))
+
+
+@pytest.mark.parametrize("dialect", sorted(SOURCES))
+def test_the_model_foretells_the_server(
+    dialect: str, served: Path, tmp_path: Path, request: pytest.FixtureRequest
+) -> None:
+    """No disagreement in status, location, file, content, fields, or what the origin gets."""
+    make, usual = SOURCES[dialect]
+    found: list[str] = []
+    asked = configurations = 0
+    for seed in seeds(request, usual):
+        source = make(seed, str(served))
+        count, wrong = disagreements(dialect, source.text, source.requests(30), tmp_path / str(seed))
+        asked, configurations = asked + count, configurations + 1
+        found += [f"seed {seed}: {line}" for line in wrong]
+    print(f"\n{dialect}: {configurations} configurations, {asked} requests, {len(found)} disagreements")
+    assert not found, "\n".join(found[:20])
+    assert asked > 25 * configurations
+
+
+def test_a_translation_keeps_or_tells(served: Path, tmp_path: Path, request: pytest.FixtureRequest) -> None:
+    """Generated nginx configurations, translated: both servers agree, or the model had foretold that they would not."""
+    found: list[str] = []
+    asked = 0
+    for seed in seeds(request, TRANSLATED):
+        folder = tmp_path / str(seed)
+        folder.mkdir()
+        (folder / "nginx.conf").write_text(NginxSource(seed, str(served)).text)
+        translation = translate(folder, "caddy")
+        assert not [
+            entry.span for entry in translation.ledger if entry.finding and entry.finding.code.name == "not-written"
+        ], seed
+        live = check_live(translation.reading, translation.read_back, most=80)
+        asked += len(live.rows)
+        found += [f"seed {seed}: {row.request}: {row.between} {row.defects}" for row in live.surprises]
+    print(f"\nnginx to caddy: {asked} requests to both, {len(found)} surprises")
+    assert not found, "\n".join(found[:20])

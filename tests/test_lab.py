@@ -1,0 +1,150 @@
+"""The harness itself: a wrong expectation of each kind must be seen."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from tests.support.reading import Reads, nginx
+from young_lantern.behaviour import Request, decide, real_files
+from young_lantern.dialects import named
+from young_lantern.errors import ServerFailed
+from young_lantern.lab import live
+from young_lantern.lab.certificates import make_certificate
+from young_lantern.lab.client import Answer, ask
+from young_lantern.lab.judge import against_model, between_servers
+from young_lantern.lab.live import check_live
+from young_lantern.lab.origin import MARK, Origins
+from young_lantern.lab.ports import free_port
+from young_lantern.lab.servers import Running, find, installed, version
+from young_lantern.source.plan import Plan
+from young_lantern.translate import save, translate
+
+SERVER = "root ROOT; add_header X-A 1; location /o/ { proxy_pass http://192.0.2.1:81; proxy_set_header X-B 2; } location = /r { return 301 /x; } location = /b { return 200 body; }"
+
+
+def test_both_servers_are_here() -> None:
+    """Nothing is skipped in CI: a missing server fails."""
+    assert installed("nginx") and installed("caddy")
+    assert version("nginx").startswith("nginx/1.") and version("caddy").startswith("caddy/2.")
+
+
+@pytest.mark.parametrize(
+    ("target", "change", "what"),
+    [
+        ("/", {"status": 404}, "status"),
+        ("/", {"file": "a.html"}, "file"),
+        ("/", {"fields": (("x-a", "2"),)}, "field x-a"),
+        ("/r", {"location": "/y"}, "location"),
+        ("/b", {"body": "other"}, "body"),
+        ("/o/x", {"origin": {"target": "/y"}}, "origin target"),
+        ("/o/x", {"origin": {"fields": (("x-b", "3"),)}}, "origin field x-b"),
+        ("/o/x", {"origin": {"method": "POST"}}, "origin method"),
+        ("/o/x", {"origin": {"addresses": ("192.0.2.9:81",)}}, "origin"),
+        ("/o/x", {"origin": None}, "forwarded"),
+    ],
+)
+def test_a_wrong_expectation_is_seen(reads: Reads, tmp_path: Path, target: str, change: dict, what: str) -> None:  # type: ignore[type-arg]
+    main = reads.write("nginx", nginx(SERVER))
+    reading = named("nginx").read(main)
+    plan = Plan(tmp_path / "copy", free_port)
+    command = named("nginx").move(reading, plan)  # type: ignore[misc]
+    request = Request("GET", "http", "www.fernhollow.example", 80, target, client="127.0.0.1")
+    outcome = decide(reading.estate, request, real_files())
+    with Origins(list(plan.origins.values())), Running(command, plan.folder, list(plan.ports.values())):
+        answer = ask(request, "127.0.0.1", plan.port("80"))
+    assert against_model(outcome, answer, request, plan) == []
+    if isinstance(change.get("origin"), dict):
+        change = {"origin": replace(outcome.origin, **change["origin"])}  # type: ignore[type-var]
+    if "file" in change:
+        change = {"file": str(reads.root / change["file"])}
+    assert what in [item.what for item in against_model(replace(outcome, **change), answer, request, plan)]
+
+
+def test_caddy_accepts_the_translated_sample(sample: tuple[Path, Path], tmp_path: Path) -> None:
+    """`caddy validate` on a copy whose certificates and placeholders are filled; `caddy adapt` has no complaint about the format."""
+    translation = translate(sample[0], "caddy")
+    plan = Plan(
+        tmp_path / "copy",
+        free_port,
+        make_certificate(tmp_path / "c", ["www.fernhollow.example"]),
+        fills={"WORKSHOPS_ORIGIN": "192.0.2.30"},
+    )
+    command = named("caddy").move(translation.read_back, plan)  # type: ignore[misc]
+    environment = {**os.environ, "HOME": str(tmp_path), "XDG_DATA_HOME": str(tmp_path)}
+    done = subprocess.run(
+        [find("caddy"), "validate", *command[2:]], capture_output=True, text=True, check=False, env=environment
+    )
+    assert done.returncode == 0 and "Valid configuration" in done.stdout, done.stderr
+    save(translation.writing.files, tmp_path / "as-written")
+    adapted = subprocess.run(
+        [find("caddy"), "adapt", "--adapter", "caddyfile", "--config", str(tmp_path / "as-written" / "Caddyfile")],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert adapted.returncode == 0 and "not formatted" not in adapted.stderr, adapted.stderr
+
+
+def test_two_answers_compared(tmp_path: Path) -> None:
+    plan = Plan(tmp_path, free_port)
+    request = Request("GET", "http", "a.example", 80, "/")
+    here = plan.port("80")
+    one = Answer(301, (("location", f"http://a.example:{here}/x"),))
+    assert between_servers(one, Answer(301, (("location", "/x"),)), request, (plan, plan)) == []
+    assert [item.what for item in between_servers(one, Answer(302, (("location", "/y"),)), request, (plan, plan))] == [
+        "status",
+        "location",
+    ]
+    assert [
+        item.what
+        for item in between_servers(Answer(200, content=b"a"), Answer(200, content=b"b"), request, (plan, plan))
+    ] == ["content"]
+
+
+def test_the_origin_says_what_it_got() -> None:
+    port = free_port()
+    with Origins([port]):
+        answer = ask(
+            Request(
+                "GET", "http", "a.example", 80, "//x%2Fy?q", (("Lantern-Answer", "302 http://b.example/"), ("X-A", "1"))
+            ),
+            "127.0.0.1",
+            port,
+        )
+    assert (answer.status, answer.field("location")) == (302, "http://b.example/")
+    assert (
+        MARK.encode() in answer.content
+        and b'"target": "//x%2Fy?q"' in answer.content
+        and b'["x-a", "1"]' in answer.content
+    )
+
+
+def test_a_server_that_does_not_start_says_why(tmp_path: Path) -> None:
+    (tmp_path / "Caddyfile").write_text("a {\n\tnonesuch\n}\n")
+    with (
+        pytest.raises(ServerFailed, match="nonesuch"),
+        Running(
+            ["caddy", "run", "--adapter", "caddyfile", "--config", str(tmp_path / "Caddyfile")],
+            tmp_path / "run",
+            [free_port()],
+        ),
+    ):
+        pass
+
+
+def test_what_nobody_foretold_is_a_surprise(reads: Reads, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A model that is wrong about its server is found out, and so is a difference between the servers that it denies."""
+    before = reads.read("nginx", nginx("location = /b { return 200 body; } location / { return 404; }"))
+    after = reads.read("caddy", "{\n\tauto_https off\n}\nhttp:// {\n\trespond /b body\n\terror 404\n}\n")
+    assert not check_live(before, after, most=40).surprises
+    other = reads.read("caddy", "{\n\tauto_https off\n}\nhttp:// {\n\trespond /b body\n\terror 410\n}\n")
+    assert check_live(before, other, most=40).foretold > 10
+    monkeypatch.setattr(live, "decide", lambda estate, request, facts: decide(before.estate, request, facts))
+    surprises = check_live(before, other, most=40).surprises
+    assert len(surprises) > 10
+    assert all(not row.foretold and {server for server, _ in row.defects} == {"caddy"} for row in surprises)

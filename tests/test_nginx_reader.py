@@ -1,0 +1,315 @@
+"""What nginx configurations do, as the real server was seen to do it, and what reading them reports."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from tests.support.reading import SITE, Reads, nginx
+from young_lantern.dialects.nginx import catalogue
+from young_lantern.errors import LanternError, SourceUnreadable
+from young_lantern.model import AnswerPlainly, Disposition, Refuse
+
+# server block, target, (status, location, file below the root or None)
+ANSWERS = [
+    ("root ROOT;", "/", 200, None, "index.html"),
+    ("root ROOT;", "/dir", 301, "/dir/", None),
+    ("root ROOT;", "/dir?x=1", 301, "/dir/?x=1", None),
+    ("root ROOT;", "/bare/", 403, None, None),
+    ("root ROOT;", "/none", 404, None, None),
+    ("root ROOT; autoindex on;", "/bare/", 200, None, "bare/"),
+    ("root ROOT; index none.html a.html;", "/", 200, None, "a.html"),
+    ("root ROOT; try_files $uri /a.html;", "/none", 200, None, "a.html"),
+    ("root ROOT; location / { try_files $uri =418; }", "/none", 418, None, None),
+    ("root ROOT; location / { try_files $uri @n; } location @n { return 202 named; }", "/none", 202, None, None),
+    ("return 301 https://$host$request_uri;", "/a?b", 301, "https://www.fernhollow.example/a?b", None),
+    ("return https://fernhollow.example/;", "/", 302, "https://fernhollow.example/", None),
+    ("return 444;", "/", None, None, None),
+    ("return 204;", "/", 204, None, None),
+    ("location = /x { return 201 a; } location /x { return 202 b; }", "/x", 201, None, None),
+    ("location = /x { return 201 a; } location /x { return 202 b; }", "/xy", 202, None, None),
+    ("location /x { return 201 a; } location ~ x { return 202 b; }", "/x", 202, None, None),
+    ("location ^~ /x { return 201 a; } location ~ x { return 202 b; }", "/x", 201, None, None),
+    ("location ~* \\.PNG$ { return 201 a; } location / { return 202 b; }", "/y.png", 201, None, None),
+    ("location /a { location ~ b { return 201 a; } return 202 b; }", "/ab", 201, None, None),
+    ("rewrite ^/old/(.*)$ /new/$1 permanent;", "/old/x?q", 301, SITE + "/new/x?q", None),
+    ("rewrite ^/old/(.*)$ /new/$1? redirect;", "/old/x?q", 302, SITE + "/new/x", None),
+    ("location /a { rewrite ^ /b last; } location /b { return 203 b; }", "/a", 203, None, None),
+    ("location / { rewrite ^/loop /loop last; }", "/loop", 500, None, None),
+    ("root ROOT; location /a { rewrite ^ /style.css break; }", "/a", 200, None, "style.css"),
+    ("if ($request_method = POST) { return 405; } return 200 ok;", "/", 200, None, None),
+    ("set $x 1; if ($x) { return 202 set; } return 200 ok;", "/", 202, None, None),
+    ("if ($arg_a ~ ^b(.*)$) { return 302 /$1; } return 200 ok;", "/?a=bcd", 302, SITE + "/cd", None),
+    ("root ROOT; if (-f $request_filename) { return 202 there; } return 203 not;", "/a.html", 202, None, None),
+    ("root ROOT; location / { deny all; }", "/", 403, None, None),
+    ("root ROOT; location / { allow 192.0.2.0/24; deny all; }", "/", 200, None, "index.html"),
+    ("root ROOT; error_page 404 /404.html;", "/none", 404, None, "404.html"),
+    ("root ROOT; error_page 404 =200 /404.html;", "/none", 200, None, "404.html"),
+    (
+        "root ROOT; error_page 404 https://fernhollow.example/gone;",
+        "/none",
+        302,
+        "https://fernhollow.example/gone",
+        None,
+    ),
+    ("root ROOT; location /in/ { internal; }", "/in/x", 404, None, None),
+    ("location /m/ { alias ROOT/dir/; }", "/m/index.html", 200, None, "dir/index.html"),
+    ("location /api/ { proxy_pass http://192.0.2.1; }", "/api?x=1", 301, SITE + "/api/?x=1", None),
+    ("root ROOT;", "/../x", 400, None, None),
+    ("absolute_redirect off; return 301 /x;", "/", 301, "/x", None),
+    ("if ($request_uri ~ ^/index\\.php(.*)$) { return 301 /$1; }", "/index.php/", 301, SITE + "//", None),
+]
+
+
+@pytest.mark.parametrize(
+    ("server", "target", "status", "location", "file"), ANSWERS, ids=[f"{row[0][:60]} {row[1]}" for row in ANSWERS]
+)
+def test_answers(
+    reads: Reads, server: str, target: str, status: int | None, location: str | None, file: str | None
+) -> None:
+    outcome = reads.decide("nginx", nginx(server), target)
+    assert (outcome.status, outcome.location) == (status, location)
+    if status and status < 400:
+        assert (outcome.file and outcome.file.removeprefix(f"{reads.root}/")) == file
+
+
+ORIGINS = [
+    ("proxy_pass http://192.0.2.1:81;", "/a%20b?q", "192.0.2.1:81", "/a%20b?q"),
+    ("location /api/ { proxy_pass http://192.0.2.1/; }", "/api/x%2Fy", "192.0.2.1:80", "/x/y"),
+    ("location /api { proxy_pass http://192.0.2.1/v1; }", "/apix", "192.0.2.1:80", "/v1x"),
+    ("location ~ ^/(\\w+)/ { proxy_pass http://192.0.2.1/$1?z; }", "/a/b", "192.0.2.1:80", "/a?z"),
+    ("location / { rewrite ^/a/(.*)$ /b/$1 break; proxy_pass http://192.0.2.1/c/; }", "/a/x", "192.0.2.1:80", "/b/x"),
+    ("location / { proxy_pass https://192.0.2.1; }", "/", "192.0.2.1:443", "/"),
+    ("location / { proxy_pass http://${APP}:${PORT}; }", "/", "${APP}:${PORT}", "/"),
+]
+
+
+@pytest.mark.parametrize(("server", "target", "address", "asked"), ORIGINS)
+def test_what_the_origin_is_asked(reads: Reads, server: str, target: str, address: str, asked: str) -> None:
+    text = nginx(server if "location" in server else f"location / {{ {server} }}")
+    origin = reads.decide("nginx", text, target).origin
+    assert origin is not None
+    assert (origin.addresses, origin.target) == ((address,), asked)
+
+
+@pytest.mark.parametrize(
+    "handler",
+    ["fastcgi_pass unix:/run/php.sock;", "uwsgi_pass 192.0.2.1:9000;", "stub_status;", "grpc_pass grpc://192.0.2.1;", "auth_basic staff;", "auth_request /check;", "limit_except GET { deny all; }"],
+)
+def test_a_handler_that_is_not_read_is_no_file_server(reads: Reads, handler: str) -> None:
+    """What it answers is not known; above all it is not the file, whose source would then be sent."""
+    text = nginx("root ROOT; location ~ html$ { %s }" % handler)
+    outcome = reads.decide("nginx", text, "/a.html")
+    assert outcome.file is None and handler.split()[0].rstrip(";") in outcome.gave_up
+    translation = reads.translate(text)
+    assert "error 501" in "".join(translation.writing.files.values())
+    assert translation.comparison.undecided
+
+
+def test_fields_to_the_origin(reads: Reads) -> None:
+    """A level's own fields hide those above; Host falls back to the pool's name; an empty value is no field."""
+    http = "proxy_set_header X-Above 1; upstream app { server 192.0.2.1; server 192.0.2.2 backup; }"
+    above = reads.decide("nginx", nginx("location / { proxy_pass http://app; }", http)).origin
+    own = reads.decide(
+        "nginx",
+        nginx("location / { proxy_pass http://app; proxy_set_header Host $host; proxy_set_header X-Probe ''; }", http),
+        fields={"X-Probe": "1"},
+    ).origin
+    assert above and own
+    assert dict(above.fields) == {"host": "app", "x-above": "1", "connection": "close"}
+    assert dict(own.fields)["host"] == "www.fernhollow.example"
+    assert "x-above" not in dict(own.fields) and "x-probe" not in dict(own.fields)
+    assert above.policy == "192.0.2.2:80 when all fail"
+    assert above.mapped_back == "/"
+
+
+@pytest.mark.parametrize(
+    ("server", "target", "fields"),
+    [
+        ("root ROOT; add_header X-A 1; location / { add_header X-B $uri; }", "/", {"x-b": "/index.html"}),
+        ("root ROOT; add_header X-A 1;", "/none", {}),
+        ("root ROOT; add_header X-A 1 always;", "/none", {"x-a": "1"}),
+        ("root ROOT; expires epoch;", "/", {"cache-control": "no-cache", "expires": "Thu, 01 Jan 1970 00:00:01 GMT"}),
+        ("root ROOT; expires -1;", "/", {"cache-control": "no-cache", "expires": "(now -1 s)"}),
+        ("root ROOT; expires 1h;", "/", {"cache-control": "max-age=3600", "expires": "(now +3600 s)"}),
+        ("root ROOT; location / { if ($arg_a) { add_header X-If 1; } add_header X-A 1; }", "/?a=1", {"x-if": "1"}),
+        (
+            "root ROOT; location / { if ($arg_a) { add_header X-If 1; } add_header X-A 1; }",
+            "/a.html?a=1",
+            {"x-if": "1"},
+        ),
+    ],
+)
+def test_fields_of_the_response(reads: Reads, server: str, target: str, fields: dict[str, str]) -> None:
+    assert dict(reads.decide("nginx", nginx(server), target).fields) == fields
+
+
+def test_sites_are_chosen_by_name_then_port(reads: Reads) -> None:
+    """Exact, leading star, trailing star, pattern, default; on each port by itself."""
+    servers = "".join(
+        f"server {{ listen {listen}; server_name {name}; return 200 '{body}'; }}"
+        for listen, name, body in [
+            ("80", "~^m(?<n>\\d+)\\.", "pattern-$n"),
+            ("80", "media.*", "trailing"),
+            ("80", "*.fernhollow.example", "leading"),
+            ("80", "media.fernhollow.example", "exact"),
+            ("80 default_server", "_", "default"),
+            ("8080", "media.fernhollow.example", "port"),
+        ]
+    )
+    text = f"events {{}}\nhttp {{ {servers} }}"
+    for url, body in [
+        ("http://media.fernhollow.example", "exact"),
+        ("http://x.fernhollow.example", "leading"),
+        ("http://b.a.fernhollow.example", "leading"),
+        ("http://media.example", "trailing"),
+        ("http://m12.example", "pattern-12"),
+        ("http://other.example", "default"),
+        ("http://MEDIA.fernhollow.example.", "exact"),
+        ("http://anything.example:8080", "port"),
+    ]:
+        assert reads.decide("nginx", text, site=url).body == body, url
+
+
+def test_listeners(reads: Reads) -> None:
+    tls = "ssl_certificate c.pem; ssl_certificate_key k.pem;"
+    text = f"""events {{}} http {{ {tls}
+        server {{ listen 443 ssl http2 default_server; server_name _; ssl_reject_handshake on; }}
+        server {{ listen 127.0.0.1:443 ssl; listen [::]:443 ssl; listen ${{PORT}}; server_name www.fernhollow.example; ssl_protocols TLSv1.3; }} }}"""
+    estate = reads.read("nginx", text).estate
+    by_address = {(listener.address, str(listener.port)): listener for listener in estate.listeners}
+    assert isinstance(by_address["0.0.0.0", "443"].fallback, Refuse)
+    assert not isinstance(by_address["127.0.0.1", "443"].fallback, Refuse | AnswerPlainly)
+    assert by_address["127.0.0.1", "443"].fallback_stated is False
+    site = estate.sites[1]
+    assert site.tls and site.tls.protocols == ("TLSv1.3",) and site.tls.certificates[0].key_file == "k.pem"
+
+
+@pytest.mark.parametrize(
+    ("server", "code", "words"),
+    [
+        ("proxy_passs http://a;", "directive-unknown", "did you mean proxy_pass?"),
+        ("upstream a { }", "directive-misplaced", "may not stand in server"),
+        ("root;", "words-wrong", "root FOLDER"),
+        ("root ROOT; location / { expires soon; }", "value-unread", "soon"),
+        ("return 200 $ssl_cipher;", "variable-unread", "$ssl_cipher"),
+        ("if ($a < 3) { return 404; }", "condition-unread", "($a < 3)"),
+        ("location ~ ( { }", "pattern-unread", "("),
+        ("include none/*.conf;", "include-empty", "none/*.conf"),
+        ("client_body_timeout 3;\nlocation @unused { internal; }", "without-effect", "internal"),
+    ],
+)
+def test_findings_of_reading(reads: Reads, server: str, code: str, words: str) -> None:
+    reading = reads.read("nginx", nginx(server))
+    found = next(item for item in reading.findings if item.code.name == code)
+    assert words in found.message + found.advice
+    assert found.span and found.span.line >= 6
+
+
+def test_every_directive_has_a_claim(reads: Reads, sample: tuple[Path, Path]) -> None:
+    """Whatever stands in the tree is claimed or settled, misspelt and unknown ones included."""
+    from young_lantern.translate import read
+
+    reading = read(sample[0])
+    written = {directive.span for file in reading.tree.values() for directive in file.walk()}
+    assert written == {claim.span for claim in reading.claims}
+    assert all(claim.claimed or claim.disposition is not None or claim.follows for claim in reading.claims)
+    assert reading.inactive == ("sites-available/newsletter",)
+    unknown = reads.read("nginx", nginx("nonesuch a b; location / { nonesuch; }"))
+    assert [claim.disposition for claim in unknown.claims if claim.name == "nonesuch"] == [Disposition.UNSUPPORTED] * 2
+
+
+def test_includes(tmp_path: Path) -> None:
+    """Globs and links are followed, names shown relative to the main file; a loop and a missing file are errors with their line."""
+    (tmp_path / "available").mkdir()
+    (tmp_path / "enabled").mkdir()
+    (tmp_path / "available" / "a").write_text("server { listen 80; return 200 a; }\n")
+    (tmp_path / "enabled" / "a").symlink_to("../available/a")
+    main = tmp_path / "nginx.conf"
+    main.write_text("events {}\nhttp { include enabled/*; }\n")
+    reads = Reads(tmp_path / "x")
+    from young_lantern.dialects import named
+
+    reading = named("nginx").read(main)
+    assert list(reading.texts) == ["nginx.conf", "enabled/a"]
+    assert reading.inactive == ()
+    main.write_text("events {}\nhttp {\n  include nginx.conf;\n}\n")
+    with pytest.raises(SourceUnreadable, match=r"nginx.conf:3: the include of nginx.conf leads back to itself"):
+        named("nginx").read(main)
+    main.write_text("events {}\nhttp {\n\n  include missing.conf;\n}\n")
+    with pytest.raises(SourceUnreadable, match=r"nginx.conf:4: included file missing.conf: there is no such file"):
+        named("nginx").read(main)
+    assert reads.decide("nginx", nginx("return 200;"), site=SITE).status == 200
+
+
+WORDS = [
+    "",
+    "x",
+    "/",
+    "/a",
+    "~",
+    "=",
+    "$host",
+    "$1",
+    "404",
+    "=200",
+    "@n",
+    "on",
+    "off",
+    "1h",
+    "-1",
+    "8m",
+    "http://a",
+    "http://$x/",
+    "(",
+    "($a",
+    "=",
+    "b)",
+    "!-f",
+    "max",
+    "default",
+    "{{ a }}",
+    "${B}",
+    "*.a",
+    "~^(",
+    "ssl",
+    "443",
+    "[::]:80",
+    "unix:/s",
+    "always",
+    "'q r'",
+]
+
+
+@settings(max_examples=400, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    rows=st.lists(
+        st.tuples(
+            st.sampled_from(sorted(catalogue.NAMES)),
+            st.lists(st.sampled_from(WORDS), max_size=3),
+            st.sampled_from("hsli"),
+            st.booleans(),
+        ),
+        max_size=6,
+    )
+)
+def test_no_words_bring_the_reader_down(reads: Reads, rows: list[tuple[str, list[str], str, bool]]) -> None:
+    """Any directive, with any words, in any block: findings, or one clear error; the ledger still adds up."""
+    blocks = {
+        letter: "".join(
+            f"{name} {' '.join(word or chr(34) * 2 for word in words)}{' { }' if opens else ';'}\n"
+            for name, words, within, opens in rows
+            if within == letter
+        )
+        for letter in "hsli"
+    }
+    text = f"events {{}}\nhttp {{\n{blocks['h']}server {{\n{blocks['s']}location / {{\n{blocks['l']}if ($a) {{\n{blocks['i']}}}\n}}\n}}\n}}\n"
+    try:
+        translation = reads.translate(text)
+    except LanternError as error:
+        assert "\n" not in str(error) and "nginx.conf" in str(error)
+        return
+    assert {entry.span for entry in translation.ledger} == {claim.span for claim in translation.reading.claims}
