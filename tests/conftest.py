@@ -21,7 +21,7 @@ def pytest_addoption(parser: pytest.Parser) -> None:
         default=0,
         help="generated configurations for each dialect, instead of the usual number",
     )
-    parser.addoption("--fresh", type=int, default=10, help="of these so many with seeds never used before")
+    parser.addoption("--fresh", type=int, default=0, help="of these so many with seeds never used before")
 
 
 @pytest.fixture

@@ -1,7 +1,7 @@
 """Generated configurations and requests: what decide() foretells, the real server answers.
 
 How many:  `--conformance N` for each dialect; by default 300 for nginx, 150 for Caddy, and some translated from one to the other.
-           Of these `--fresh N` have seeds never used before; a failure names its seed.
+           Of these `--fresh N` (usually none, so that the same commit gives the same answer) have seeds never used before; a failure names its seed.
 """
 
 from __future__ import annotations

@@ -148,3 +148,23 @@ def test_what_nobody_foretold_is_a_surprise(reads: Reads, monkeypatch: pytest.Mo
     surprises = check_live(before, other, most=40).surprises
     assert len(surprises) > 10
     assert all(not row.foretold and {server for server, _ in row.defects} == {"caddy"} for row in surprises)
+
+
+def test_an_answer_that_a_busy_machine_spoilt_is_asked_for_again(reads: Reads, monkeypatch: pytest.MonkeyPatch) -> None:
+    """One lost answer is not a difference, but it is counted; one that stays lost is a difference."""
+    both = [reads.read("nginx", nginx("location = /b { return 200 body; }")) for _ in range(2)]
+    lost: list[str] = []
+
+    def spoilt(request: Request, address: str, port: int) -> Answer:
+        if request.target.startswith("/b") and (always or request.target not in lost):
+            lost.append(request.target)
+            return Answer(None, problem="reset")
+        return ask(request, address, port)
+
+    monkeypatch.setattr(live, "ask", spoilt)
+    always = False
+    checked = check_live(*both, most=60)
+    assert not checked.surprises and checked.asked_again >= 2
+    always = True
+    checked = check_live(*both, most=60)
+    assert checked.surprises and not checked.asked_again

@@ -42,8 +42,13 @@ def disagreements(
             if outcome.gave_up:
                 continue
             asked += 1
-            answer = ask(request, "127.0.0.1", plan.port("80"))
-            for item in against_model(outcome, answer, request, plan):
+            # An answer that a busy machine spoilt is another one at the second time; a true disagreement stays.
+            for _ in range(2):
+                answer = ask(request, "127.0.0.1", plan.port("80"))
+                wrong = against_model(outcome, answer, request, plan)
+                if not wrong:
+                    break
+            for item in wrong:
                 out.append(
                     f"{request} {fields or ''}: {item.what}: foretold {item.first}, answered {item.second} (decided by {outcome.decided_by})"
                 )

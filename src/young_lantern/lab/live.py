@@ -51,14 +51,24 @@ class Row:
     foretold: bool
     defects: tuple[tuple[str, Difference], ...]
 
+    @property
+    def surprises(self) -> bool:
+        return bool(self.between and not self.foretold) or bool(self.defects)
+
 
 @dataclass(frozen=True)
 class LiveCheck:
-    """servers: name and version of both; sampled: how many requests there were to choose from."""
+    """What both servers said.
+
+    servers:     name and version of both
+    sampled:     how many requests there were to choose from
+    asked_again: how many surprises were none when they were asked once more, one at a time: a busy machine, a slow origin
+    """
 
     servers: tuple[str, str]
     rows: tuple[Row, ...]
     sampled: int
+    asked_again: int = 0
 
     @property
     def same(self) -> int:
@@ -71,7 +81,7 @@ class LiveCheck:
     @property
     def surprises(self) -> tuple[Row, ...]:
         """Rows whose difference nobody foretold, or where the model is wrong about a server."""
-        return tuple(row for row in self.rows if (row.between and not row.foretold) or row.defects)
+        return tuple(row for row in self.rows if row.surprises)
 
 
 def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path], ...] = (), requests: Iterable[Request] = (),
@@ -123,7 +133,11 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
             for number, row in enumerate(pool.map(one, chosen), 1):
                 rows.append(row)
                 progress(number, len(chosen))
-    return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled)
+        # An answer that a busy machine spoilt is another one when nothing else is asked; a true difference stays.
+        again = {number: one(row.request) for number, row in enumerate(rows) if row.surprises}
+        asked_again = sum(1 for row in again.values() if not row.surprises)
+        rows = [again.get(number, row) for number, row in enumerate(rows)]
+    return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled, asked_again)
 
 
 def findings_of(live: LiveCheck) -> list[Finding]:

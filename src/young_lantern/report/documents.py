@@ -84,7 +84,7 @@ def comparison_document(comparison: Comparison, pairs: list[Pair] | None = None,
 
 def live_document(live: LiveCheck) -> dict[str, Any]:
     return {
-        "servers": list(live.servers), "asked": len(live.rows), "of": live.sampled, "same": live.same, "foretold": live.foretold,
+        "servers": list(live.servers), "asked": len(live.rows), "of": live.sampled, "same": live.same, "foretold": live.foretold, "asked_again": live.asked_again,
         "surprises": [_row(row) for row in live.surprises],
     }
 

@@ -207,6 +207,8 @@ def live_text(live: LiveCheck) -> RenderableType:
     parts: list[RenderableType] = [Text(
         f"{live.servers[0]} and {live.servers[1]} were asked {asked}: {live.same:,} answers the same, {live.foretold:,} differ as foretold, "
         f"{len(live.surprises)} otherwise")]
+    if live.asked_again:
+        parts.append(_indented(Text(f"{plural(live.asked_again, 'answer')} as foretold only when asked once more", style="magenta"), 2))
     for row in live.surprises[:10]:
         what = [f"{item.what}: {item.first} becomes {item.second}" for item in row.between if not row.foretold]
         what += [f"{server} answered {item.what} {item.second} where {item.first} was foretold" for server, item in row.defects]

@@ -73,7 +73,7 @@ def _only_ipv6(directive: Directive, directives: list[Directive]) -> bool:
 def _move_one(directive: Directive, within: str, plan: Plan) -> None:
     words = directive.words
     for word in words[1:]:
-        word.raw = _requoted(word, plan.fill(word.raw))
+        word.raw = plan.fill(word.raw)
     name = directive.name
     if len(words) < 2:
         return
@@ -89,17 +89,15 @@ def _move_one(directive: Directive, within: str, plan: Plan) -> None:
     elif name == "server" and within == "upstream":
         address = first.text if ":" in first.text else f"{first.text}:80"
         first.raw = plan.origin(address)
+        # The stand-in origins are well. One that is slow under the load of the check would be left out for ten seconds, and
+        # another member would answer in its place.
+        words[2:] = [word for word in words[2:] if not word.text.startswith("max_fails=")]
+        words.append(Word(" ", "max_fails=0", 0, 0))
     elif name == "proxy_pass":
         found = re.match(r"(https?://)([^/$]+:[^/]+|[\d.]+)(.*)", first.text)
         if found and not found[2].startswith("$"):
             address = found[2] if ":" in found[2] else f"{found[2]}:{443 if found[1] == 'https://' else 80}"
             first.raw = found[1].replace("https", "http") + plan.origin(address) + found[3]
-    elif name == "include" and first.text.startswith(str(plan.folder)):
-        pass
-
-
-def _requoted(word: Word, raw: str) -> str:
-    return raw
 
 
 def _move_listen(directive: Directive, plan: Plan) -> None:
