@@ -187,6 +187,17 @@ def test_a_writer_that_forgets_is_found_out(reads: Reads) -> None:
     assert [entry.finding.code.name for entry in entries if entry.span == span and entry.finding] == ["not-written"]
 
 
+def test_lines_that_places_share_have_all_their_sources(reads: Reads) -> None:
+    """Fields written alike at several places become one snippet: each is said to have gone to it."""
+    places = " ".join(
+        f"location /{name}/ {{ add_header X-A {name[:1]}; return 200 a; }}\n" for name in ("a1", "a2", "a3")
+    )
+    translation = reads.translate(nginx(places))
+    wheres = [entry.targets for entry in translation.ledger if entry.span.directive.startswith("add_header")]
+    assert len(wheres) == 3 and all(len(targets) == 2 for targets in wheres)
+    assert "(fields)" in translation.writing.files["Caddyfile"]
+
+
 @pytest.mark.parametrize("seed", range(0, 60, 6))
 def test_fitting_loses_no_answer(tmp_path: Path, seed: int) -> None:
     """Each generated program is fitted within bounds, and read back the new configuration has as many listeners."""

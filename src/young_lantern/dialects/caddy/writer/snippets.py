@@ -11,6 +11,7 @@ from collections import Counter
 from collections.abc import Iterator
 from pathlib import PurePosixPath
 
+from ....model import Span
 from .output import Node
 
 # directive -> (how often it must be repeated, the name of its snippet)
@@ -34,8 +35,8 @@ def factor(files: dict[str, list[Node]]) -> list[Node]:
             if text not in made:
                 made[text] = Node([f"({_name(node, names)})"], [Node(node.words, node.block, node.spans, node.comments)], apart=True)
             else:
-                inner = (made[text].block or [])[0]
-                inner.spans = tuple(dict.fromkeys((*inner.spans, *node.spans)))
+                _take_spans((made[text].block or [])[0], node)
+            node.spans = _spans(node)
             node.words, node.block, node.comments = ["import", made[text].words[0].strip("()")], None, ()
     return list(made.values())
 
@@ -47,13 +48,24 @@ def _walk(nodes: list[Node]) -> Iterator[Node]:
             yield from _walk(node.block or [])
 
 
+def _spans(node: Node) -> tuple[Span, ...]:
+    """The spans of a node and of all that stands in it."""
+    return tuple(dict.fromkeys((*node.spans, *(span for inner in node.block or [] for span in _spans(inner)))))
+
+
+def _take_spans(shared: Node, other: Node) -> None:
+    """What another place with the same lines came from is said of the shared lines, line by line."""
+    shared.spans = tuple(dict.fromkeys((*shared.spans, *other.spans)))
+    for mine, its in zip(shared.block or [], other.block or [], strict=True):
+        _take_spans(mine, its)
+
+
 def _text(node: Node) -> str:
     return " ".join(node.words) + "".join(f"{{{_text(inner)}}}" for inner in node.block or [])
 
 
 def _name(node: Node, names: set[str]) -> str:
-    spans = [span for item in (node, *(node.block or [])) for span in item.spans]
-    files = {span.file for span in spans}
+    files = {span.file for span in _spans(node)}
     base = _SHARED[node.words[0]][1]
     if len(files) == 1 and "snippets" in next(iter(files)):
         base = re.sub(r"[^\w-]+", "_", PurePosixPath(files.pop()).stem)
