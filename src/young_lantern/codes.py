@@ -51,6 +51,10 @@ PATTERN_UNREAD = _code("pattern-unread", _R, _BREAKING,
     "the regular expression {pattern} cannot be read: {reason}",
     "the server may refuse it too",
     "correct the expression")
+MODULE_MISSING = _code("module-missing", _R, _BREAKING,
+    "{directive} needs the module {module}, which is not loaded",
+    "the server does not start with a directive that none of its modules knows",
+    "load the module in the source, or remove the directive; it is left out of the translation")
 WITHOUT_EFFECT = _code("without-effect", _R, _NOTE,
     "{directive} takes part in no answer here",
     "nothing in this block, or below it, uses what it sets",
@@ -61,6 +65,10 @@ SITE_NOT_ENABLED = _code("site-not-enabled", _H, _NOTE,
     "the site file {file} is there but not enabled",
     "no include names it and no link in the enabled folder points to it, so the server does not read it",
     "enable it before the move if it should be live, or leave it behind")
+PORT_NOT_OPEN = _code("port-not-open", _H, _BREAKING,
+    "{host} is for port {port}, but nothing listens there",
+    "a virtual host does not open its port; without a line that does, nobody reaches it",
+    "open the port, or leave the site behind")
 NAME_CLAIMED_TWICE = _code("name-claimed-twice", _H, _BREAKING,
     "the name {host} on port {port} is claimed by two sites; the one at {winner} answers",
     "the server keeps the first and ignores the second, with a warning in its log only",

@@ -19,7 +19,7 @@ from .codes import (
     TLS_WITHOUT_CERTIFICATE,
 )
 from .dialects.dialect import Reading
-from .model import ALWAYS, AllOf, Choose, Condition, Estate, Finding, PathIs, PathMatches, PathStartsWith, Site, finding
+from .model import ALWAYS, AllOf, Choose, Condition, Estate, Finding, PathIs, PathMatches, PathStartsWith, Redirect, Route, Site, Span, finding
 from .model.walk import walk
 from .patterns import host_matches
 
@@ -125,10 +125,18 @@ def _plain_rules(estate: Estate) -> Iterator[Finding]:
             plain, other = estate.site(row.site), secure.get(row.host.text)
             if other is None or other is plain:
                 continue
-            rules = _rules(other)
+            rules, sent_on = _rules(other), _sent_to_tls(plain)
             for text, item in _rules(plain).items():
-                if text not in rules and item.span is not None:
+                if text not in rules and item.span is not None and item.span not in sent_on:
                     yield finding(RULE_ONLY_PLAIN, item.span, directive=item.span.directive, host=row.host.text)
+
+
+def _sent_to_tls(site: Site) -> set[Span]:
+    """What routes ask that do nothing but send the client to the TLS site."""
+    return {
+        item.span for route in walk(site.program) if isinstance(route, Route) and len(route.steps) == 1 and isinstance(answer := route.steps[0], Redirect)
+        and answer.location and str(answer.location[0]).startswith("https://") for item in walk(route.condition) if getattr(item, "span", None)
+    }
 
 
 def _rules(site: Site) -> dict[str, PathIs | PathStartsWith | PathMatches]:

@@ -32,7 +32,9 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
             got[name] = value
         elif item.operation is Operation.DEFAULT:
             got[name] = held or value
-        elif item.operation is Operation.ADD:
+        elif item.operation is Operation.MERGE and held and value in [piece.strip() for piece in held.split(",")]:
+            continue
+        elif item.operation in (Operation.ADD, Operation.APPEND, Operation.MERGE):
             got[name] = f"{held}, {value}" if held else value
         elif item.operation is Operation.EDIT and item.find is not None and held:
             got[name] = compiled(item.find).sub(go_replacement(value), held)
@@ -41,6 +43,12 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
 
 def response_fields(operations: list[Field], status: int, is_error: bool, state: State) -> tuple[tuple[str, str], ...]:
     """The fields that rules put on an answer, in lower case, by name."""
+    apart = _applied([item for item in operations if item.apart], status, is_error, state)
+    made = [*apart, *_applied([item for item in operations if not item.apart], status, is_error, state)]
+    return tuple(sorted(made, key=lambda pair: pair[0]))
+
+
+def _applied(operations: list[Field], status: int, is_error: bool, state: State) -> list[tuple[str, str]]:
     fields: list[tuple[str, str]] = []
     immediate = [item for item in operations if not item.deferred]
     blocks = [list(block) for _, block in itertools.groupby((item for item in operations if item.deferred), lambda item: item.span)]
@@ -60,9 +68,13 @@ def response_fields(operations: list[Field], status: int, is_error: bool, state:
         elif item.operation is Operation.EDIT and item.find is not None:
             pattern = compiled(item.find)
             fields = [(found, pattern.sub(go_replacement(value), held) if found == name else held) for found, held in fields]
+        elif item.operation in (Operation.APPEND, Operation.MERGE) and len(others) < len(fields):
+            there = ", ".join(held for found, held in fields if found == name)
+            if item.operation is Operation.APPEND or value not in [piece.strip() for piece in there.split(",")]:
+                fields = [*others, (name, f"{there}, {value}")]
         elif value:
             fields.append((name, value))
-    return tuple(sorted(fields, key=lambda pair: pair[0]))
+    return fields
 
 
 def coding(state: State, status: int | None, file: str | None, origin: OriginRequest | None) -> str | None:

@@ -7,6 +7,7 @@ Unknown:  a request that one estate cannot be decided for is counted as undecide
 from __future__ import annotations
 
 from collections import Counter
+import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from enum import Enum
@@ -34,7 +35,8 @@ class Reason(Enum):
     METHOD = "the method is neither GET nor HEAD"
     CASE = "letters of the path are in another case than those of a rule"
     LABELS = "the host has more labels than a star stands for now"
-    SPELLING = "the path has dot segments or doubled slashes"
+    SPELLING = "the path has dot segments, doubled slashes, or characters percent-encoded that need not be"
+    ENCODED_SLASH = "the path has an encoded slash, which one of them refuses"
     FILE_SLASH = "the path of a file is asked for with a slash at its end"
     SLASH = "a folder without an index file: the redirect that adds the slash led to an error"
     OTHER = ""
@@ -148,7 +150,7 @@ class _Row:
             return worst
         # A protection that no longer holds for some spelling or method stays what it is.
         lost = self.before.status in (401, 403) and not self.before.missing and (self.after.status or 500) < 400
-        return Severity.BREAKING if lost or self.reason is Reason.LABELS or (self.after.origin and not self.before.origin and self.reason is Reason.METHOD) else Severity.MINOR
+        return Severity.BREAKING if lost or self.reason in (Reason.LABELS, Reason.ENCODED_SLASH) or (self.after.origin and not self.before.origin and self.reason is Reason.METHOD) else Severity.MINOR
 
 
 def _parts(differing: tuple[Difference, ...]) -> list[tuple[Difference, ...]]:
@@ -179,10 +181,12 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
     def differs(twin: Request) -> bool:
         return bool(whats & {item.what for item in differences(*decider.both(twin, row.facts), twin)})
 
-    if one.site and other.site is None and _one_label(request) != request:
+    if one.site and (shorter := _one_label(request)) != request and decider.both(shorter, row.facts)[1].site != other.site:
         return Reason.LABELS
     name = request.target.partition("?")[0].rstrip("/").rpartition("/")[2]
     files = (row.facts.name == Assumed.FILES.value or "." in name) and not part[0].what.startswith(("field ", "choice of"))
+    if "%2f" in request.target.lower() and any(twin.status != seen.status for twin, seen in zip(decider.both(_plain_slash(request), row.facts), (one, other), strict=True)):
+        return Reason.ENCODED_SLASH
     applying = [(reason, change) for reason, change in _TWINS.items() if change(request) != request and (files or reason is not Reason.FILE_SLASH)]
     for reason, change in applying:
         if not differs(change(request)):
@@ -208,6 +212,11 @@ def _as_get(request: Request) -> Request:
     return request if request.method in ("GET", "HEAD") else _without_content(replace(request, method="GET"))
 
 
+def _plain_slash(request: Request) -> Request:
+    path, mark, query = request.target.partition("?")
+    return replace(request, target=re.sub("%2f", "x", path, flags=re.IGNORECASE) + mark + query)
+
+
 def _lower(request: Request) -> Request:
     path, mark, query = request.target.partition("?")
     return replace(request, target=path.lower() + mark + query)
@@ -220,7 +229,9 @@ def _one_label(request: Request) -> Request:
 
 def _normal(request: Request) -> Request:
     path, mark, query = request.target.partition("?")
-    return replace(request, target=(normalised(path, PathReading()) or path) + mark + query)
+    # RFC 3986 section 6.2.2.2: unreserved characters mean the same in percent-encoding.
+    plain = re.sub(r"%([0-9A-Fa-f]{2})", lambda found: character if (character := chr(int(found[1], 16))).isascii() and (character.isalnum() or character in "-._~") else found[0], path)
+    return replace(request, target=(normalised(plain, PathReading()) or path) + mark + query)
 
 
 def _without_slash(request: Request) -> Request:

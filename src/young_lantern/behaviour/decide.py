@@ -21,7 +21,7 @@ from . import answering, paths
 from .evaluate import State, holds, in_network, text
 from .outcome import OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
-from .serving import Found, GoOn, Missing, Moved, serve
+from .serving import AskIndexes, Found, GoOn, Missing, Moved, serve
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +33,8 @@ class _Jump:
 _Next = Outcome | _Jump | None
 # Steps met for one request before we call it a loop of our own making; a real program meets a few dozen.
 _LIMIT_STEPS = 20_000
+# Index files within index files: a folder may lie where the index file's name is.
+_LIMIT_INDEXES = 10
 
 
 def decide(estate: Estate, request: Request, facts: Facts) -> Outcome:
@@ -52,6 +54,8 @@ def decide(estate: Estate, request: Request, facts: Facts) -> Outcome:
     if path is None:
         return Outcome(400, site=site.key, decided_by=site.span, trace=(TraceEntry("the target is refused", site.span, request.target),))
     state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, named=dict(captures), numbered=numbered)
+    if "%2f" in raw.lower():
+        state.refused = site.reading.encoded_slash_status
     state.note(f"site {site.key}", span or site.span, request.host, True)
     return _Run(estate, state).outcome()
 
@@ -99,6 +103,11 @@ class _Run:
             if self.steps > _LIMIT_STEPS:
                 self.state.gave_up = "the program did not come to an end"
                 return self.end(step.span, status=500)
+            if self.state.refused is not None and (not isinstance(step, Block | ErrorPages | Field) or getattr(step, "when", None) is not None):
+                # Only what the whole site has is in force for a target that is refused before anything is looked for.
+                status, self.state.refused = self.state.refused, None
+                self.state.note("an encoded slash is refused", self.state.site.span, self.state.request.target)
+                return self.fail(status, self.state.site.span)
             result = _HANDLERS[type(step)](self, step)
             if result is not None:
                 return result
@@ -122,7 +131,7 @@ class _Run:
             entries += 1
             if entries > step.limit:
                 state.note("a cycle of rewrites", step.span)
-                return self.end(step.span, status=500)
+                return self.end(step.span, status=500, is_error=True)
             fields, request_fields, state.pages, state.compress = self.kept[step.label]
             state.fields, state.request_fields = list(fields), list(request_fields)
 
@@ -136,6 +145,9 @@ class _Run:
         return None
 
     def jump(self, step: Restart | Leave) -> _Next:
+        if isinstance(step, Restart) and step.asks:
+            found, refused = self._inside(step.span, (text(step.asks, self.state),))
+            return self.fail(refused, step.span) if found is None and refused is not None else found
         again = isinstance(step, Restart)
         self.state.note("begins again" if again else "leaves the rewriting", step.span, self.state.path)
         return _Jump(step.label, again)
@@ -143,6 +155,7 @@ class _Run:
     def rewrite(self, step: Rewrite) -> _Next:
         state = self.state
         before = state.path
+        state.url = (before if state.url is None else state.url) if step.keeps_url else None
         query = state.query
         if step.query is not None:
             query = self._query(step.query)
@@ -199,13 +212,15 @@ class _Run:
         return None
 
     def field(self, step: Field) -> _Next:
+        if step.when is not None and not holds(step.when, self.state):
+            return None
         if step.at_once:
             step = replace(step, value=(text(step.value, self.state),))
         (self.state.fields if step.side is Side.RESPONSE else self.state.request_fields).append(step)
         return None
 
     def error_pages(self, step: ErrorPages) -> _Next:
-        self.state.pages = step
+        self.state.pages = step.onto(self.state.pages)
         return None
 
     def compress(self, step: Compress) -> _Next:
@@ -240,15 +255,17 @@ class _Run:
         if step.absolute and location.startswith("/"):
             location = f"{self.state.request.scheme}://{self.state.request.authority}{location}"
         self.state.note(f"redirect {step.status}", step.span, location)
+        if self.state.in_error and self.state.keeps_first and not step.insists:
+            return self.fail(step.status, step.span)
         self.state.forced_status = None
         return self.end(step.span, status=step.status, location=location)
 
     def respond(self, step: Respond) -> _Next:
         self.state.note(f"answer {step.status}", step.span)
         if step.raises:
-            return self.fail(step.status, step.span)
+            return self.fail(step.status, step.span, insists=step.insists)
         status = step.status if step.insists else self.state.forced_status or step.status
-        return self.end(step.span, status=status, body=text(step.body, self.state))
+        return self.end(step.span, status=status, body=text(step.body, self.state), is_error=self.state.in_error and self.state.keeps_first)
 
     def abort(self, step: Abort) -> _Next:
         self.state.note("connection closed", step.span)
@@ -259,25 +276,28 @@ class _Run:
         self.state.gave_up = f"what {step.spelling} answers is not known"
         return self.end(step.span, status=200)
 
-    def fail(self, status: int, span: Span | None) -> _Next:
+    def fail(self, status: int, span: Span | None, insists: bool = False) -> _Next:
         """The server's own error: its error page, or the plain status."""
         state = self.state
         page = None if state.in_error or state.pages is None else next(
             (page for page in state.pages.pages if page.statuses is None or status in page.statuses), None)
-        if state.in_error and state.restored:
+        if state.in_error and (state.restored or state.keeps_first and not insists):
             # caddyhttp server.ServeHTTP: an error while an error is handled leaves the first one's status.
             status = state.error_status or status
+            if state.keeps_first:
+                # http_request.c, ap_die: it is the first request that is answered then, with its own settings.
+                state.fields = state.first_fields
         state.error_status = status
         if page is None:
             return self.end(span, status=status, is_error=True)
-        state.in_error = True
+        state.in_error, state.keeps_first, state.first_fields = True, page.keeps_first, list(state.fields)
         state.forced_status = page.status.fixed if page.status.fixed is not None else None if page.status.pages_own else status
         state.note(f"error page for {status}", page.span)
         if page.redirect:
             assert page.target is not None
             redirects = (301, 302, 303, 307, 308)
             fixed = page.status.fixed if page.status.fixed in redirects else 302
-            return self.end(page.span, status=fixed, location=text(page.target, state))
+            return self.end(page.span, status=fixed, location=text(page.target, state), is_error=page.keeps_first)
         if page.restarts is None:
             state.fields = [item for item in state.fields if item.survives_errors]
             state.restored = page.restores
@@ -288,7 +308,7 @@ class _Run:
             return result if result is not None else self.end(span, status=status, is_error=True)
         assert page.target is not None
         path, mark, query = text(page.target, state).partition("?")
-        state.path, state.raw_path, state.internal = path, None, True
+        state.path, state.raw_path, state.url, state.internal = path, None, None, True
         # nginx (1.22.1, probed): the client's query does not go along to an error page.
         state.query = query if mark else None
         if state.method != "HEAD" and not page.keeps_method:
@@ -310,8 +330,8 @@ class _Run:
         origin = OriginRequest(members, step.secure, state.method, target, fields, _policy(pool, members),
                                self._mapped_back(step, target, dict(fields).get("host", "")))
         state.note("forward", step.span, f"{state.pool_label}{target}")
-        # On an error page nginx keeps the error's status over the origin's; Caddy (2.6.2, probed) sends the origin's.
-        status = 200 if state.restored else state.forced_status or 200
+        # On an error page nginx keeps the error's status over the origin's; Caddy (2.6.2, probed) and httpd send the origin's.
+        status = 200 if state.restored or state.keeps_first else state.forced_status or 200
         return self.end(step.span, status=status, origin=origin, extra=step.response_fields)
 
     def _mapped_back(self, step: Forward, target: str, host: str) -> str:
@@ -334,15 +354,16 @@ class _Run:
                 if (state.raw_path, state.query) == paths.split_target(state.request.target):
                     return state.request.target
                 return (state.escaped_path or "/") + query
-            case Written(template):
-                return text(template, state)
+            case Written(template, adds_query):
+                return text(template, state) + (query if adds_query else "")
             case Mapped(prefix, replacement, True):
                 rest = state.path[len(prefix):].partition("?")[0]
                 return text(replacement, state) + paths.escaped(rest, state.site.reading.escapes) + query
             case Mapped(prefix, replacement):
                 if state.pinned:
                     return paths.escaped(state.path, state.site.reading.escapes) + query
-                return text(replacement, state) + paths.escaped(state.path[len(prefix):], state.site.reading.escapes) + query
+                path = text(replacement, state) + paths.escaped(state.path[len(prefix):], state.site.reading.escapes)
+                return (path or "/") + query
 
     # --- files --------------------------------------------------------------------------------------------------------
 
@@ -355,10 +376,49 @@ class _Run:
                 state.missing = True
                 return self.fail(status, step.span)
             case Moved(status, location):
+                if state.in_error and state.keeps_first:
+                    return self.fail(status, step.span)
                 return self.end(step.span, status=status, location=location)
             case GoOn(label, path):
                 state.path, state.raw_path, state.internal = path, None, True
                 return _Jump(label, True)
+            case AskIndexes(names, otherwise):
+                return self._indexes(step, names, otherwise)
+
+    def _indexes(self, step: ServeFiles, names: tuple[str, ...], otherwise: Found | Missing) -> _Next:
+        found, refused = self._inside(step.span, names)
+        if found is not None:
+            return found
+        if refused is not None:
+            return self.fail(refused, step.span)
+        if isinstance(otherwise, Found):
+            return self.end(step.span, status=step.status or self.state.forced_status or 200, file=otherwise.file, listing=True)
+        self.state.missing = True
+        return self.fail(otherwise.status, step.span)
+
+    def _inside(self, span: Span | None, names: tuple[str, ...]) -> tuple[_Next, int | None]:
+        """Requests inside for some paths: what the first that finds something answers; else the first status that is not 404."""
+        # mod_dir.c, fixup_dir: a redirect is passed on, a file or an origin's answer too, and of all other answers but 404 the
+        # first one counts, so that nothing is listed that is closed.
+        state = self.state
+        refused = None
+        for name in names:
+            inner = replace(
+                state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, entered={}, trace=[],
+                variables={}, depth=state.depth + 1)
+            outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)
+            state.gave_up = state.gave_up or inner.gave_up
+            if outcome.status is not None and (300 <= outcome.status < 400 or outcome.file or outcome.origin) and not inner.in_error:
+                state.trace += inner.trace
+                if outcome.file and state.method not in ("GET", "HEAD", "POST"):
+                    state.fields, state.pages = inner.fields, inner.pages
+                    return self.fail(405, span), None
+                origin = outcome.origin and replace(outcome.origin, method=state.method)
+                return replace(outcome, origin=origin, trace=tuple(state.trace)), None
+            status = inner.error_status if inner.in_error else outcome.status
+            if status != 404:
+                refused = refused or status
+        return None, refused
 
     # --- the end ------------------------------------------------------------------------------------------------------
 

@@ -37,6 +37,8 @@ def resolved(location: str | None, request: Request) -> str | None:
     # A client sends a space in a Location percent-encoded (RFC 3986 section 2.4).
     joined = urljoin(request.url, location.replace(" ", "%20"))
     absolute = re.sub(r"^\w+://[^/?#]*", lambda found: found[0].lower(), joined)
+    # RFC 3986 section 6.2.2.1: the letters of a percent-encoding may be of either case (httpd writes small ones).
+    absolute = re.sub(r"%[0-9a-fA-F]{2}", lambda found: found[0].upper(), absolute)
     return re.sub(r"^(http)://([^/:]*):80(?=/|$)|^(https)://([^/:]*):443(?=/|$)",
                   lambda found: f"{found[1] or found[3]}://{found[2] or found[4]}", absolute)
 

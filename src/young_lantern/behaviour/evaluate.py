@@ -14,8 +14,8 @@ from urllib.parse import parse_qsl
 import regex
 
 from ..model import (
-    AllOf, Always, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, HostIs,
-    HttpDate, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    AllOf, Always, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, HostIs,
+    HttpDate, LookedUpInside, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
 from ..patterns import host_matches, search
@@ -36,6 +36,7 @@ class State:
     query: str | None
     method: str
     raw_last: str = ""
+    url: str | None = None  # the path that sections see, where a rewrite changed it for the file only
     variables: dict[str, str] = field(default_factory=dict)
     numbered: tuple[str, ...] = ()
     named: dict[str, str] = field(default_factory=dict)
@@ -51,6 +52,8 @@ class State:
     entered: dict[str, int] = field(default_factory=dict)
     in_error: bool = False
     restored: bool = False
+    keeps_first: bool = False
+    first_fields: list[Field] = field(default_factory=list)
     error_status: int | None = None
     forced_status: int | None = None
     root: str = ""
@@ -59,6 +62,8 @@ class State:
     member_label: str = ""
     missing: bool = False
     gave_up: str = ""
+    depth: int = 0
+    refused: int | None = None
     trace: list[TraceEntry] = field(default_factory=list)
 
     def note(self, rule: str, span: Span | None, saw: str = "", held: bool | None = None) -> None:
@@ -94,7 +99,7 @@ def _part(part: Var | Capture | HttpDate | Placeholder | Unread, state: State) -
     match part:
         case Capture(group, label, is_escaped):
             value = _capture(group, label, state)
-            return paths.escaped(value, state.site.reading.escapes + "&+") if is_escaped else value
+            return paths.escaped(value, state.site.reading.escapes + state.site.reading.escapes_in_captures) if is_escaped else value
         case HttpDate(seconds):
             return f"(now {seconds:+d} s)"
         case Placeholder(spelling):
@@ -222,10 +227,17 @@ def holds(condition: Condition, state: State) -> bool:
                 return False
             state.found = tested + "/" if kind is FileKind.FOLDER or not tested else tested
             return True
+        case FileExists(root, path, kind, strip, walks=True):
+            there = walked(text(root, state), text(path, state).removeprefix(strip), state.facts)[1]
+            return there is not None and (kind is FileKind.ANY or there is kind)
         case FileExists(root, path, kind, strip):
             tested = text(path, state)
             found = state.facts.lookup(text(root, state) + tested.removeprefix(strip) if strip else text(root, state) + tested)
             return found is not None and (kind is FileKind.ANY or found is kind)
+        case FileNameMatches(root, pattern, strip):
+            return search(pattern, walked(root, state.path.removeprefix(strip), state.facts)[0].rpartition("/")[2]) is not None
+        case LookedUpInside():
+            return state.depth > 0
         case Rewritten(label):
             return state.internal if not label else state.rewrites > state.entered.get(label, 0)
         case AllOf(conditions):
@@ -239,9 +251,25 @@ def holds(condition: Condition, state: State) -> bool:
             return False
 
 
+def walked(root: str, path: str, facts: Facts) -> tuple[str, FileKind | None, str]:
+    """The path walked from the root on: how far folders lead and what comes first that is none; its kind; what is left."""
+    full = f"{root}/{path.lstrip('/')}".rstrip("/")
+    if (kind := facts.lookup(full)) is not None:
+        return full, kind, "/" if kind is FileKind.FILE and path.endswith("/") else ""
+    here, kind = root, facts.lookup(root)
+    left = path
+    while kind is FileKind.FOLDER and left.strip("/"):
+        segment, slash, after = left.lstrip("/").partition("/")
+        here, left = f"{here}/{segment}", slash + after
+        kind = facts.lookup(here)
+    return here, kind, left
+
+
 def _path(form: PathForm, state: State, against: str) -> str:
     if form is PathForm.CURRENT:
         return state.path
+    if form is PathForm.URL:
+        return state.path if state.url is None else state.url
     # Caddy (2.6.2, probed): a path that stripping left empty is not "/".
     return paths.clean(state.path, merges_slashes="//" not in against) if state.path else ""
 

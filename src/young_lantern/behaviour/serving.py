@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from ..model import FileKind, ServeFiles
 from . import paths
-from .evaluate import State, text
+from .evaluate import State, text, walked
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +44,15 @@ class GoOn:
     path: str
 
 
-Served = Found | Missing | Moved | GoOn
+@dataclass(frozen=True, slots=True)
+class AskIndexes:
+    """Requests of their own for these paths, in turn; `otherwise` when each is 404."""
+
+    paths: tuple[str, ...]
+    otherwise: "Found | Missing"
+
+
+Served = Found | Missing | Moved | GoOn | AskIndexes
 
 
 def serve(step: ServeFiles, state: State) -> Served:
@@ -52,6 +60,8 @@ def serve(step: ServeFiles, state: State) -> Served:
     state.root = text(step.root, state)
     if step.folders.canonical:
         return _canonical(step, state)
+    if step.folders.walks:
+        return _walked(step, state)
     if state.method not in step.methods and state.method not in step.methods_after_lookup:
         return Missing(step.wrong_method_status)
     if state.pinned and (step.strip or step.whole_path is not None):
@@ -102,9 +112,29 @@ def _folder(step: ServeFiles, state: State, full: str) -> Served:
     return Missing(folders.no_index_status)
 
 
+def _walked(step: ServeFiles, state: State) -> Served:
+    folders = step.folders
+    full, kind, left = walked(state.root, state.path.removeprefix(step.strip) if step.strip else state.path, state.facts)
+    state.note("file", step.span, full, kind is not None)
+    reads = state.method in ("GET", "HEAD")
+    missing = Missing(step.missing_status if state.method in step.methods else step.wrong_method_status)
+    if kind is not FileKind.FOLDER:
+        return missing if kind is None or left else _file(step, state, full)
+    url = state.path if state.url is None else state.url
+    if not url.endswith("/") and folders.added_slash is not None:
+        return Moved(folders.added_slash, paths.escaped(url, state.site.reading.escapes) + "/" + state.query_part)
+    # mod_autoindex answers GET alone; the default handler then has no file (httpd 2.4.71, probed).
+    otherwise = Found(full + "/", listing=True) if folders.listing and reads else Missing(folders.no_index_status) if reads else missing
+    if not url.endswith("/"):
+        return otherwise
+    return AskIndexes(tuple(name if name.startswith("/") else url + name for name in (text(item, state) for item in folders.index)), otherwise)
+
+
 def _canonical(step: ServeFiles, state: State) -> Served:
     folders = step.folders
     full = state.root.rstrip("/") + paths.clean(state.path)
+    if full.endswith("/") and paths.clean(state.path) == "/" and state.facts.lookup(full[:-1]) is FileKind.FILE:
+        full = full[:-1]  # a file as the root is sent for `/` as well (2.6.2, probed)
     kind = state.facts.lookup(full)
     state.note("file", step.span, full, kind is not None)
     if kind is None or (kind is FileKind.FILE and full.endswith("/")):

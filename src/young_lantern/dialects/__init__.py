@@ -41,10 +41,10 @@ def locate(source: Path, dialect: str | None = None) -> tuple[Dialect, Path]:
     chosen = [named(dialect)] if dialect else list(dialects().values())
     if source.is_dir():
         for candidate in chosen:
-            main = source / candidate.main_file
-            if main.is_file():
-                return candidate, main
-        names = " or ".join(candidate.main_file for candidate in chosen)
+            for name in (candidate.main_file, *candidate.also_main):
+                if (source / name).is_file():
+                    return candidate, source / name
+        names = " or ".join(name for candidate in chosen for name in (candidate.main_file, *candidate.also_main))
         raise SourceUnreadable(f"the folder has no {names}; name the main file itself", file=source)
     if dialect:
         return chosen[0], source

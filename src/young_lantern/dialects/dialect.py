@@ -115,7 +115,7 @@ class WriterOptions:
 class Dialect:
     """One server's configuration language.
 
-    main_file:  name of the first file of a tree
+    main_file:  name of the first file of a tree; also_main: other names for it that distributions have
     recognises: whether a text looks like this dialect, as a number to compare (0: no)
     move:       makes a copy that runs unprivileged on loopback; see lab/
     """
@@ -129,6 +129,7 @@ class Dialect:
     write: Callable[[Estate, WriterOptions], Writing] | None = None
     move: Callable[..., Any] | None = None
     catalogue: Callable[[], Iterable[Row]] = lambda: ()
+    also_main: tuple[str, ...] = ()
 
 
 def likely(name: str, names: Iterable[str]) -> str | None:

@@ -6,11 +6,13 @@ Rule:     three values: True, False, and None for what only a request can tell.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from ..model import (
-    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
+    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, LookedUpInside, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
     TextMatches, Var, Variable, literal,
 )
+from ..model.walk import transform
 from ..patterns import covered_prefix, search
 
 
@@ -22,6 +24,7 @@ class Known:
     excluded:  prefixes that the path does not have
     file_root: a file lies at the path below this root, so that the path does not end in a slash
     matched:   patterns that the path matches
+    held:      alternatives of paths that were asked, and whether they held
     folder:    what is known besides if the path ends in a slash: whatever rewrote it did not leave one
     settled:   what was found out about the request itself, which nothing on the way changes
 
@@ -39,12 +42,13 @@ class Known:
     settled: frozenset[tuple[Condition, bool]] = frozenset()
     folder: "Known | None" = None
     variables: tuple[tuple[str, str | None], ...] = ()
+    held: frozenset[tuple[Condition, bool]] = frozenset()
 
     def with_path(self, template: Template) -> "Known":
         whole = literal(template)
         start = template[0] if template and isinstance(template[0], str) else ""
         end = template[-1] if template and isinstance(template[-1], str) else ""
-        return replace(self, path=whole, prefix=whole or start, suffix=whole or end, excluded=frozenset(), file_root=None, matched=())
+        return replace(self, path=whole, prefix=whole or start, suffix=whole or end, excluded=frozenset(), file_root=None, matched=(), held=frozenset())
 
     def with_variable(self, name: str, value: str | None) -> "Known":
         return replace(self, variables=(*((key, held) for key, held in self.variables if key != name), (name, value)))
@@ -52,6 +56,10 @@ class Known:
 
 def truth(condition: Condition, known: Known) -> bool | None:
     """Whether the condition holds, as far as that is known."""
+    if isinstance(condition, AnyOf) and known.held:
+        for said in (True, False):
+            if (_bare(condition), said) in known.held:
+                return said
     match condition:
         case Always():
             return True
@@ -67,6 +75,9 @@ def truth(condition: Condition, known: Known) -> bool | None:
             # What stands between is not known: the pattern is tried on nothing, one segment and several.
             tried = {search(pattern, known.prefix + between + known.suffix) is not None for between in ("", "x", "x/y1")}
             return tried.pop() if len(tried) == 1 else None
+        case LookedUpInside():
+            # Only the server that looks index files up by requests of its own has such; what comes of it, the comparison says.
+            return False
         case Rewritten(""):
             return known.internal
         case Rewritten(label):
@@ -123,23 +134,39 @@ def lasting(condition: Condition) -> bool:
     return isinstance(condition, ClientIn | HostIs | SchemeIs) or isinstance(condition, TextIs | TextMatches) and all(isinstance(part, str) or (isinstance(part, Var) and part.variable in _LASTING) for part in condition.template)
 
 
-def simplified(condition: Condition, known: Known) -> Condition:
-    """The condition without the parts that are known to hold."""
+def simplified(condition: Condition, known: Known, captured: frozenset[str] = frozenset()) -> Condition:
+    """The condition without the parts that are known to hold, but for patterns (by label) whose captures are used."""
     if isinstance(condition, AllOf):
-        left = tuple(item for item in condition.conditions if truth(item, known) is not True)
+        left = tuple(item for item in condition.conditions if truth(item, known) is not True or _label(item) in captured)
         return ALWAYS if not left else left[0] if len(left) == 1 else AllOf(left, condition.span)
     return condition
+
+
+def _label(condition: Condition) -> str | None:
+    return condition.pattern.label or None if isinstance(condition, PathMatches | TextMatches) else None
 
 
 def without(known: Known, condition: Condition) -> Known:
     """What is known besides once the condition did not hold."""
     if isinstance(condition, PathStartsWith) and not condition.ignores_case:
         return replace(known, excluded=known.excluded | {condition.prefix})
+    if _is_of_paths(condition):
+        return replace(known, held=known.held | {(_bare(condition), False)})
     if isinstance(condition, Not):
         return narrowed(known, condition.condition) if lasting(condition.condition) else known
     if lasting(condition):
         return replace(known, settled=known.settled | {(condition, False)})
     return known
+
+
+@lru_cache(maxsize=4096)
+def _bare(condition: Condition) -> Condition:
+    """The condition without its places in the source."""
+    return transform(condition, lambda item: replace(item, span=None) if getattr(item, "span", None) is not None else item)
+
+
+def _is_of_paths(condition: Condition) -> bool:
+    return isinstance(condition, AnyOf) and all(isinstance(item, PathIs | PathStartsWith) and item.form is PathForm.CURRENT for item in condition.conditions)
 
 
 def narrowed(known: Known, condition: Condition) -> Known:
@@ -160,4 +187,6 @@ def narrowed(known: Known, condition: Condition) -> Known:
         case AllOf(conditions):
             for item in conditions:
                 known = narrowed(known, item)
+        case AnyOf() if _is_of_paths(condition):
+            return replace(known, held=known.held | {(_bare(condition), True)})
     return known

@@ -144,6 +144,9 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 steps = [*body, _End(step, env.settings), *steps]
             case Leave(label):
                 steps = _after(steps, label)
+            case Restart(label, asks=asks) if asks:
+                # What is not found inside is missing all the same: the comparison shows what comes of that.
+                steps = [Rewrite(SetPath(asks), span=step.span), Restart(label, step.span), *steps]
             case Restart(label):
                 again = _restart(step, steps, env, walker)
                 if again is None:
@@ -190,7 +193,8 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
         if value is False:
             continue
         captures = value and not isinstance(route.condition, Not) and any(isinstance(item, Capture) for item in walk(route.steps))
-        condition = ALWAYS if value and not captures else route.condition if captures else simplified(route.condition, known_here)
+        captured = frozenset(item.pattern for item in walk((route.condition, route.steps)) if isinstance(item, Capture))
+        condition = ALWAYS if value and not captures else route.condition if captures else simplified(route.condition, known_here, captured)
         inner = replace(_with_captures(env, condition), known=narrowed(known_here, route.condition))
         known_here = without(known_here, route.condition)
         falls = _falls(list(route.steps))
@@ -301,12 +305,15 @@ def _set(env: _Env, step: Field | ErrorPages | Compress | BodyLimit | ForgetFiel
         case ForgetFields():
             return Settings(request_fields=settings.request_fields, limit=settings.limit)
         case Field():
-            made = _captured(step, env)
+            known = None if step.when is None else truth(step.when, env.known)
+            if known is False:
+                return settings
+            made = _captured(replace(step, when=None if step.when is None or known else simplified(step.when, env.known)), env)
             if made.side is Side.REQUEST:
                 return replace(settings, request_fields=(*settings.request_fields, made))
             return replace(settings, fields=(*settings.fields, made))
         case ErrorPages():
-            return replace(settings, pages=step)
+            return replace(settings, pages=step.onto(settings.pages))
         case Compress():
             return replace(settings, compress=step)
         case BodyLimit():

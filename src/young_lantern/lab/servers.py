@@ -6,6 +6,7 @@ Source:   each server's command-line page. A missing one is ServerMissing with t
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import signal
 import socket
@@ -19,7 +20,7 @@ from ..errors import ServerFailed, ServerMissing
 # Debian puts nginx and httpd where an ordinary user's PATH does not look.
 _PLACES = os.pathsep.join([os.environ.get("PATH", ""), "/usr/local/sbin", "/usr/sbin", "/sbin"])
 _START_SECONDS = 15.0
-PACKAGES = {"nginx": "nginx-light (or nginx)", "caddy": "caddy"}
+PACKAGES = {"nginx": "nginx-light (or nginx)", "caddy": "caddy", "apache2": "apache2"}
 
 
 def find(program: str) -> str:
@@ -34,12 +35,19 @@ def installed(program: str) -> bool:
     return shutil.which(program, path=_PLACES) is not None
 
 
+# Server -> the words that make it print its version, and where that stands in what it prints.
+_VERSIONS = {
+    "nginx": (["-v"], r"nginx version: (\S+)"), "caddy": (["version"], r"^v?(\S+)"), "apache2": (["-v"], r"Server version: (\S+)"),
+}
+
+
 def version(program: str) -> str:
     """The server's name and version, for reports."""
-    words = [find(program), "-v" if program == "nginx" else "version"]
-    done = subprocess.run(words, capture_output=True, text=True, timeout=20, check=False)
-    text = (done.stdout + done.stderr).strip().splitlines()
-    return text[-1].removeprefix("nginx version: ").split(" ")[0] if program == "nginx" else f"{program}/{text[-1].split(' ')[0].lstrip('v')}"
+    words, pattern = _VERSIONS[program]
+    done = subprocess.run([find(program), *words], capture_output=True, text=True, timeout=20, check=False)
+    found = re.search(pattern, (done.stdout + done.stderr).strip(), re.MULTILINE)
+    said = found[1] if found else "?"
+    return said if "/" in said else f"{program}/{said}"
 
 
 class Running:
@@ -67,11 +75,25 @@ class Running:
             waiting = [port for port in waiting if not _listening(port)]
             if waiting:
                 time.sleep(0.01)
+        if self.ended_early():
+            raise ServerFailed(f"{Path(self.command[0]).name} did not start: {self.said()}")
         return self
+
+    def ended_early(self) -> bool:
+        """httpd opens its ports before it has read all of its configuration: whether it ended right after that."""
+        assert self.process is not None
+        if Path(self.command[0]).name != "apache2":
+            return False
+        try:
+            self.process.wait(0.15)
+        except subprocess.TimeoutExpired:
+            return False
+        return True
 
     def said(self) -> str:
         """The last of what the server printed."""
-        text = self.output.read_text("utf-8", "replace") if self.output.exists() else ""
+        places = (self.output, self.folder / "logs" / "error.log")
+        text = " ".join(place.read_text("utf-8", "replace") for place in places if place.exists())
         return " ".join(text.split())[-600:]
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:

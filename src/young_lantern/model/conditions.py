@@ -27,6 +27,7 @@ class PathForm(Enum):
     """Which path a path condition looks at."""
 
     CURRENT = "current"  # decoded, as the site's PathReading normalises it
+    URL = "url"  # as CURRENT, but not changed by a rewrite that only says which file is meant (Rewrite.keeps_url)
     CLEAN = "clean"  # decoded, then slashes merged and dot segments resolved for this test only
 
 
@@ -132,6 +133,7 @@ class FileExists:
 
     cleans: slashes are merged and dots resolved first, a final slash does not count, and what was found is kept as
             Variable.FOUND (a folder with a final slash), as Caddy's file matcher does
+    walks:  the path is walked from the root on, and what follows a file does not count (httpd)
     """
 
     root: Template
@@ -140,6 +142,17 @@ class FileExists:
     strip: str = ""
     cleans: bool = False
     span: Span | None = None
+    walks: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class FileNameMatches:
+    """The first segment of root + path, after `strip` was cut off, that is no folder matches: the file's name, there or not (httpd)."""
+
+    root: str
+    pattern: Pattern
+    strip: str = ""
+    span: Span | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,6 +160,13 @@ class Rewritten:
     """The path was rewritten since the block with this label was (re)entered; "": ever, that is, not by the client."""
 
     label: str = ""
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class LookedUpInside:
+    """The request is one of the server's own, for a folder's index file (httpd)."""
+
     span: Span | None = None
 
 
@@ -178,6 +198,6 @@ class Unknowable:
 
 Condition = (
     Always | PathIs | PathStartsWith | PathGlob | PathMatches | HostIs | SchemeIs | MethodIn | ClientIn | TextIs
-    | TextMatches | FileExists | Rewritten | AllOf | AnyOf | Not | Unknowable
+    | TextMatches | FileExists | FileNameMatches | Rewritten | LookedUpInside | AllOf | AnyOf | Not | Unknowable
 )
 ALWAYS = Always()

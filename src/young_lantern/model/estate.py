@@ -96,9 +96,11 @@ class PathReading:
     merges_slashes: bool = True
     resolves_dots: bool = True
     refuses_upward: bool = True  # `/../` above the root is 400
+    encoded_slash_status: int | None = None  # answered to a path with %2F, whatever it is
     keeps_empty_query: bool = False  # a lone "?" at the end of a target goes on with it
     # ASCII characters that are percent-encoded when a changed path goes out, besides controls.
     escapes: str = " \"#%<>?\\^`{|}"
+    escapes_in_captures: str = "&+"  # besides these, where a capture goes out escaped
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,6 +16,8 @@ SUCCESS_STATUSES = frozenset({200, 201, 204, 206, 301, 302, 303, 304, 307, 308})
 class Operation(Enum):
     SET = "set"
     ADD = "add"
+    APPEND = "append"  # to the value that is there, with a comma
+    MERGE = "merge"  # the same, unless the value is among those there
     DEFAULT = "default"  # set when absent
     REMOVE = "remove"
     EDIT = "edit"  # replace what `find` matches
@@ -33,6 +35,8 @@ class Field:
     statuses: the response statuses on which it applies; None is every status
     deferred: applied when the answer comes, to what the origin or handler put there, rather than beforehand
     at_once: the value is completed where the step stands, not when the answer goes out
+    apart: in a table of its own: it neither sees nor changes what other operations and the handler put there (httpd `always`)
+    when:     only for requests that meet this where the step stands
     survives_errors: still applied when the answer is an error that the server made itself
     """
 
@@ -47,6 +51,8 @@ class Field:
     find: Pattern | None = None
     span: Span | None = None
     comments: tuple[str, ...] = ()
+    apart: bool = False
+    when: Condition | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,7 +93,11 @@ class QueryEdit:
 
 @dataclass(frozen=True, slots=True)
 class Rewrite:
-    """Changes the target inside the server. `pins`: the path of a later Forward is ignored (nginx `break`)."""
+    """Changes the target inside the server.
+
+    pins:      the path of a later Forward is ignored (nginx `break`)
+    keeps_url: it says which file is meant; sections, index files and the added slash go by the path as it was (httpd)
+    """
 
     edit: SetPath | StripPrefix | StripSuffix | None
     query: QueryEdit | None = None
@@ -95,6 +105,7 @@ class Rewrite:
     internal: bool = True
     span: Span | None = None
     comments: tuple[str, ...] = ()
+    keeps_url: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,8 +143,12 @@ class Block:
 
 @dataclass(frozen=True, slots=True)
 class Restart:
+    """`asks`: not this request begins again, but one for the path `asks` is made inside; unless it finds a file or an origin, the
+    program goes on after this step (httpd FallbackResource)."""
+
     label: str
     span: Span | None = None
+    asks: Template = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,6 +199,8 @@ class ErrorPage:
     """For errors that the server makes itself: go to `target` (a path, or a label), or redirect, or run `steps`.
 
     restarts: label of the block that is entered again with the path `target`; None where `steps` or `redirect` say it all
+    keeps_first: an error on the way to the page leaves the first one's status, without a page; a redirect to it, or a text of the
+              configuration, still counts as the server's own error (httpd)
     restores: `steps` see the target and method as the client sent them, whatever was rewritten before (Caddy)
     """
 
@@ -197,14 +214,23 @@ class ErrorPage:
     status: PageStatus = PageStatus()
     span: Span | None = None
     comments: tuple[str, ...] = ()
+    keeps_first: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class ErrorPages:
-    """Replaces the error pages in force."""
+    """Replaces the error pages in force. `merges`: those for other statuses stay."""
 
     pages: tuple[ErrorPage, ...]
     span: Span | None = None
+    merges: bool = False
+
+    def onto(self, others: "ErrorPages | None") -> "ErrorPages":
+        """What is in force after this step, `others` being in force before it."""
+        if not self.merges or others is None:
+            return self
+        said = frozenset().union(*(page.statuses or frozenset() for page in self.pages))
+        return ErrorPages((*self.pages, *(page for page in others.pages if page.statuses is None or not page.statuses <= said)), span=self.span)
 
 
 @dataclass(frozen=True, slots=True)
@@ -244,13 +270,14 @@ class LogTo:
 
 @dataclass(frozen=True, slots=True)
 class Redirect:
-    """`absolute`: a location that is a path gets scheme and authority of the request in front (nginx)."""
+    """`absolute`: a location that is a path gets scheme and authority of the request in front (nginx). `insists`: as in Respond."""
 
     status: int
     location: Template
     absolute: bool = False
     span: Span | None = None
     comments: tuple[str, ...] = ()
+    insists: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -293,9 +320,10 @@ class Mapped:
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """Just this text, query and all."""
+    """Just this text, query and all; `adds_query`: the client's query follows."""
 
     template: Template
+    adds_query: bool = False
 
 
 ForwardTarget = AsReceived | Mapped | Written
@@ -344,6 +372,8 @@ class Folders:
 
     canonical:    the index file is looked for first; then the target as the client sent it gets a slash if it was a
                   folder's, and loses it if it was a file's, unless its last segment was rewritten (Caddy)
+    walks:        the path is walked from the root on, and what follows a file is no part of its name; each index file is asked for
+                  like a request of its own, and an answer other than 404 counts, file or not (httpd)
     added_slash:  status of the redirect from `/dir` to `/dir/`; None: none
     no_index_status: `/dir/` without index file and listing
     """
@@ -352,6 +382,7 @@ class Folders:
     restarts: str | None = None
     listing: bool = False
     canonical: bool = False
+    walks: bool = False
     added_slash: int | None = 301
     no_index_status: int = 403
     location_absolute: bool = False

@@ -66,7 +66,11 @@ def _target(template: Template) -> ForwardTarget:
     """`rewrite /v1{uri}`: the placeholder at the end is the current path and query; else just what is written."""
     if template and template[-1] == Var(Variable.TARGET_NOW):
         return Mapped("", template[:-1], cuts_at_mark=True)
-    return Written(template)
+    # rewrite.go: a question mark in the new target replaces the query, even if nothing follows it; else the query stays.
+    last = template[-1] if template else ""
+    if isinstance(last, str) and last.endswith("?"):
+        return Written((*template[:-1], last[:-1]))
+    return Written(template, adds_query=not any(isinstance(part, str) and "?" in part for part in template))
 
 
 def _read_transport(inner: Directive, times: dict[str, float | None], directive: Directive, context: Context) -> bool:

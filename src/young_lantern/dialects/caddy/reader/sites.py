@@ -182,4 +182,4 @@ def _errors(directives: list[Directive], level: Level, context: Context) -> Erro
         context.use(directive)
         steps += read_level(level.below(directive), context)
     span = directives[0].span
-    return ErrorPages((ErrorPage(None, steps=tuple(steps), restores=True, span=span, comments=directives[0].comments),), span)
+    return ErrorPages((ErrorPage(None, steps=tuple(steps), restores=True, span=span, comments=directives[0].comments),), span=span)

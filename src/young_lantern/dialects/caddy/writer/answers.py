@@ -21,6 +21,8 @@ def write_redirect(step: Redirect, context: Context) -> list[Node] | Unwritable:
         before, after = context.template(authority, step.span), context.template(path, step.span)
         if isinstance(before, Unwritable) or isinstance(after, Unwritable):
             return before if isinstance(before, Unwritable) else after  # type: ignore[return-value]
+        if path in ((Var(Variable.PATH),), (Var(Variable.PATH_ESCAPED),)):
+            return [Node(["redir", "" if before else "*", quote(before + "{uri}"), str(step.status)], None, spans, step.comments)]
         lines = [Node(["rewrite", "*", quote(after or "/")], spans=spans),
                  Node(["redir", "*", quote(before + "{uri}"), str(step.status)], None, spans)]
         return [Node(["route"], lines, comments=step.comments or ("{uri} has the query only where there is one.",))]
@@ -39,6 +41,8 @@ def _split(location: Template) -> tuple[Template, Template]:
     """scheme and authority, and the path of a Location."""
     parts = list(location)
     for number, part in enumerate(parts):
+        if isinstance(part, Var) and part.variable in (Variable.PATH, Variable.PATH_ESCAPED, Variable.FOUND):
+            return tuple(parts[:number]), tuple(parts[number:])
         if isinstance(part, str):
             text = part
             start = text.find("://")

@@ -26,6 +26,7 @@ class Context:
     strip: the prefix that was cut off the path already, where writing stands
     forwards: whether the site forwards anything, so that an added field is written as one everywhere
     rewritten: whether the path may have been changed by then, so that the target as received has another name
+    left: what stands in a route that could not be written
     pattern_names: label of a pattern in the fitted program -> the name its captures have here
     """
 
@@ -40,6 +41,7 @@ class Context:
     pattern_names: dict[str, str] = field(default_factory=dict)
     taken: set[str] = field(default_factory=set)
     reached: set[Span] = field(default_factory=set)
+    left: set[Span] = field(default_factory=set)
     _said: set[tuple[Span, str]] = field(default_factory=set)
 
     def note(self, span: Span | None, disposition: Disposition, code: Code, **facts: object) -> None:

@@ -6,19 +6,59 @@ Rule:     a field that shall not go with errors of this server's own is deferred
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 from ....codes import EXPIRES_DATE_LOST, FIELD_ON_ERRORS
-from ....model import Disposition, Field, HttpDate, Operation, join
+from ....model import Condition, Disposition, Field, HttpDate, Operation, PathIs, PathMatches, PathStartsWith, join
+from ....model.walk import walk
 from ..values import Unwritable, quote
-from .context import Context
+from .context import TARGET, Context
+from .matchers import write_matcher
 from .output import Node
 
-_SIGNS = {Operation.SET: "", Operation.ADD: "+", Operation.DEFAULT: "?", Operation.REMOVE: "-", Operation.EDIT: ""}
+_ADDS = (Operation.ADD, Operation.APPEND, Operation.MERGE)
+_SIGNS = {Operation.SET: "", **dict.fromkeys(_ADDS, "+"), Operation.DEFAULT: "?", Operation.REMOVE: "-", Operation.EDIT: ""}
 
 
 def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) -> list[Node]:
-    """Response fields in force -> one or two `header` nodes. forwards: an origin's answer may be among those that get them."""
+    """Response fields in force -> `header` nodes, two for each condition. forwards: an origin's answer may be among those that get them."""
+    nodes: list[Node] = []
+    for when in dict.fromkeys(field.when for field in fields):
+        own = tuple(replace(field, when=None) for field in fields if field.when == when)
+        made = _write(own, forwards, context)
+        nodes += made if when is None else matched(when, own, made, context)
+    return nodes
+
+
+def matched(when: Condition, fields: tuple[Field, ...], nodes: list[Node], context: Context) -> list[Node]:
+    """The nodes behind a matcher of their own."""
+    span = fields[0].span
+    matcher = write_matcher(when, _wish(when), context, span)
+    if isinstance(matcher, Unwritable):
+        for field in fields:
+            context.lost(field.span, field.name, f"{TARGET} has no matcher for {matcher.what}")
+        return []
+    for node in nodes:
+        node.words.insert(1, matcher.word)
+        node.condition = when
+    definition = [] if matcher.definition is None else [matcher.definition]
+    for node in definition:
+        node.setting, node.spans = True, (span,) if span else ()
+    return [*definition, *nodes]
+
+
+def _wish(when: Condition) -> str:
+    """What the name of the matcher should remind of."""
+    for item in walk(when):
+        if isinstance(item, PathMatches):
+            return re.sub(r"\\[a-zA-Z]|\(\?[a-zA-Z:<>P]*", " ", item.pattern.text)
+        if isinstance(item, PathIs | PathStartsWith):
+            return item.path if isinstance(item, PathIs) else item.prefix
+    return "some"
+
+
+def _write(fields: tuple[Field, ...], forwards: bool, context: Context) -> list[Node]:
     fields = _joined(fields)
     at_once: list[Node] = []
     deferred: list[Node] = []
@@ -37,7 +77,7 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) ->
         if isinstance(words, Unwritable):
             context.lost(field.span, field.name, f"{context.estate.dialect} completes it with {words.what}, for which there is no placeholder")
             continue
-        later = field.deferred or field.statuses is not None or (forwards and field.operation is not Operation.ADD)
+        later = field.deferred or field.statuses is not None or (forwards and field.operation not in _ADDS and not field.apart)
         if field.statuses is not None and forwards:
             context.note(field.span, Disposition.CHANGED, FIELD_ON_ERRORS, field=field.name)
         (deferred if later else at_once).append(Node(words, spans=(field.span,) if field.span else (), comments=field.comments))
@@ -49,7 +89,7 @@ def _joined(fields: tuple[Field, ...]) -> tuple[Field, ...]:
     out: list[Field] = []
     for field in fields:
         earlier = next((number for number, other in enumerate(out) if other.name.lower() == field.name.lower()), None)
-        if earlier is None or field.operation is not Operation.ADD or out[earlier].operation is not Operation.SET or out[earlier].statuses != field.statuses:
+        if earlier is None or field.operation not in _ADDS or out[earlier].operation is not Operation.SET or out[earlier].statuses != field.statuses:
             out.append(field)
             continue
         out[earlier] = replace(out[earlier], value=join(out[earlier].value, ", ", field.value), comments=(*out[earlier].comments, *field.comments))
@@ -59,7 +99,7 @@ def _joined(fields: tuple[Field, ...]) -> tuple[Field, ...]:
 
 def write_operation(field: Field, adds: bool, context: Context) -> list[str] | Unwritable:
     """Field -> the words of one operation. adds: ADD may not be written as a plain set."""
-    sign = _SIGNS[field.operation] if field.operation is not Operation.ADD or adds else ""
+    sign = _SIGNS[field.operation] if field.operation not in _ADDS or adds else ""
     if field.operation is Operation.REMOVE:
         return [f"-{field.name}"]
     value = context.template(field.value, field.span)

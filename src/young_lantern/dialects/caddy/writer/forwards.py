@@ -19,7 +19,7 @@ from .fields import write_operation
 from .output import Node
 
 _POLICIES = {"round_robin": "round_robin", "least_connections": "least_conn", "client_hash": "ip_hash", "random": "random", "first": "first"}
-_HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect"})
+_HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect", "proxy-authorization", "trailer"})
 # What Caddy sends by itself: field in lower case -> the templates that mean the same.
 _HOST_AS_SENT = (Var(Variable.HOST),), (Var(Variable.AUTHORITY),), (Var(Variable.FIELD, "host"),)
 _BY_ITSELF = {
@@ -89,10 +89,12 @@ def _target(step: Forward, context: Context) -> tuple[list[Node], list[Node] | U
     match step.target:
         case AsReceived():
             return [], []
-        case Written(template):
+        case Written(template, adds_query):
             text = context.template(template, step.span)
             if isinstance(text, Unwritable):
                 return [], text
+            if adds_query:
+                return [], [Node(["rewrite", quote(text)])]
             return [], [Node(["rewrite", quote(text if "?" in text else f"{text}?")])]
         case Mapped(prefix, replacement):
             base = context.template(replacement, step.span)
@@ -114,7 +116,7 @@ def _up(step: Forward, context: Context) -> list[Node]:
         if name in _HOP_BY_HOP:
             context.implied(field.span, "fields of one connection (RFC 9110 section 7.6.1) are the proxy's own affair; Caddy passes upgrades on")
             continue
-        if field.operation is Operation.SET and field.value in _BY_ITSELF.get(name, ()):
+        if field.operation in (Operation.SET, Operation.ADD) and field.value in _BY_ITSELF.get(name, ()):
             if field.value == (Var(Variable.CLIENT_CHAIN),):
                 if context.options.strict:
                     nodes.append(Node(["trusted_proxies", "0.0.0.0/0", "::/0"], None, (field.span,) if field.span else ()))

@@ -13,7 +13,7 @@ from dataclasses import replace
 
 from ....codes import CASE_IGNORED, PATTERN_BEYOND
 from ....model import (
-    Always, AllOf, AnyOf, ClientIn, Condition, Disposition, FileExists, FileKind, HostIs, MethodIn, Not, PathGlob,
+    Always, AllOf, AnyOf, ClientIn, Condition, Disposition, FileExists, FileKind, FileNameMatches, HostIs, MethodIn, Not, PathGlob,
     PathIs, PathMatches, PathStartsWith, Pattern, SchemeIs, Span, TextIs, TextMatches, Var, Variable,
 )
 from ....model.walk import walk
@@ -107,6 +107,8 @@ def _not(lines: Lines) -> Node:
 def _all(conditions: tuple[Condition, ...], name: str, context: Context) -> Lines | Unwritable:
     out: Lines = []
     for condition in conditions:
+        if isinstance(condition, FileNameMatches) and len(conditions) > 1:
+            continue  # beside it stands what the path must look like for it; where the two differ, the comparison shows it
         lines = write_lines(condition, name, context)
         if isinstance(lines, Unwritable):
             return lines
@@ -137,6 +139,9 @@ def _pattern_line(words: list[str], pattern: Pattern, name: str, context: Contex
         label = pattern.label
         pattern = replace(to_re2(pattern), label=label)
     if pattern.label:
+        # Two patterns of one matcher would write their captures over each other's.
+        others = {held for label, held in context.pattern_names.items() if label != pattern.label}
+        name = name if name not in others else next(other for number in range(2, 99) if (other := f"{name}_{number}") not in others)
         context.pattern_names[pattern.label] = name
     return [Node([*words, name, *between, quote(pattern.text)])]
 

@@ -93,8 +93,9 @@ def write_settings(settings: Settings, below: Chain, context: Context) -> list[N
         words = fields.write_operation(field, True, context)
         if isinstance(words, Unwritable):
             context.lost(field.span, field.name, f"its value needs {words.what}")
-        else:
-            nodes.append(Node(["request_header", *words], None, (field.span,) if field.span else (), setting=True))
+            continue
+        node = Node(["request_header", *words], None, (field.span,) if field.span else (), setting=True)
+        nodes += [node] if field.when is None else fields.matched(field.when, (field,), [node], context)
     return nodes
 
 
@@ -172,7 +173,8 @@ def _without_idle(branch: Branch, context: Context) -> Branch:
     for fork in branch.forks:
         if not fork.chain.items and not fork.chain.shared.fields:
             idle.append(fork.condition)
-            context.implied(fork.span, "nothing happens there that an answer depends on")
+            for span in (fork.span, *fork.also):
+                context.implied(span, "nothing happens there that an answer depends on")
             continue
         guards = tuple(Not(condition) for condition in idle if not disjoint(condition, fork.condition))
         if guards:
@@ -214,7 +216,7 @@ def _plain_line(fork: Fork, matcher: Matcher, context: Context) -> Node | None:
         return None
     node = made[0]
     words = [word for word in node.words[1:] if word not in ("", "*")]
-    spans = tuple(dict.fromkeys((*((fork.span,) if fork.span else ()), *node.spans)))
+    spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also, *node.spans) if span))
     return Node([node.words[0], matcher.word, *words], None, spans, (*fork.comments, *node.comments), fork.condition,
                 paths=matcher.paths, leads_to=node.leads_to)
 
@@ -277,6 +279,7 @@ def _with_exact_files(chain: Chain, condition: PathIs) -> Chain:
 
 def _lose_fork(fork: Fork, matcher: Unwritable, context: Context) -> None:
     context.lost(fork.span, "this route", f"Caddy has no matcher for {matcher.what}")
+    context.left.update(item for item in walk(fork) if isinstance(item, Span))
     for leaf in leaves(fork.chain):
         for span in (leaf.answer.span, *getattr(leaf.answer, "also", ())):
             if span is not None and span != fork.span:

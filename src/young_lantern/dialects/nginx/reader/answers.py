@@ -54,7 +54,7 @@ def read_error_pages(scope: Scope, named: Callable[[str, Directive], tuple[Step,
         if page is not None:
             pages.append(page)
     context.switch(scope, "recursive_error_pages", False)
-    return (ErrorPages(tuple(pages), pages[0].span),) if pages else ()
+    return (ErrorPages(tuple(pages), span=pages[0].span),) if pages else ()
 
 
 def _read_page(directive: Directive, named: Callable[[str, Directive], tuple[Step, ...]], context: Context) -> ErrorPage | None:
