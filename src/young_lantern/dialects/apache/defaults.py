@@ -1,0 +1,19 @@
+"""What silence means in httpd 2.4, and where it is stated."""
+
+from __future__ import annotations
+
+from ...model import PathReading
+
+# core: AllowEncodedSlashes Off (404), MergeSlashes On (2.4.39), `..` above the root is 400.
+READING = PathReading(merges_slashes=True, resolves_dots=True, refuses_upward=True, encoded_slash_status=404, keeps_empty_query=True, escapes_in_captures="")
+# core: DocumentRoot as compiled; Debian's httpd has none of its own, so this is the manual's.
+DOCUMENT_ROOT = "/usr/local/apache/htdocs"
+# mod_dir: DirectoryIndex index.html, DirectorySlash On.
+INDEX = ("index.html",)
+ADDED_SLASH = 301
+# core, LimitInternalRecursion: 10 redirects inside, then 500.
+RESTARTS = 10
+# core, default handler (server/core.c, default_handler): POST is answered like GET; other methods are 405.
+METHODS = ("GET", "HEAD", "POST")
+# core, LimitRequestBody: 1 GiB since 2.4.53.
+BODY_LIMIT = 1024 * 1024 * 1024

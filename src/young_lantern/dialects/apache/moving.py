@@ -1,0 +1,108 @@
+"""httpd tree -> a copy that runs unprivileged on loopback. Mirrors: nginx/moving.py, caddy/moving.py.
+
+Source:   Apache HTTP Server manual, directives that name ports, folders, files and origins.
+Unknown:  directives that name nothing outside stay as they are.
+"""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from ...source.plan import Plan
+from ..dialect import Reading
+from .syntax import Directive, Word, parse, print_file
+
+_DROPPED = frozenset({"user", "group", "pidfile", "mutex", "errorlog", "defaultruntimedir", "scoreboardfile", "serverroot", "coredumpdirectory", "chrootdir", "sslsessioncache",
+                      "sslpassphrasedialog", "suexecusergroup", "typesconfig"})
+# Debian's package media-types; mod_mime does not start without a table.
+_TYPES = Path("/etc/mime.types")
+_MODULES = Path("/usr/lib/apache2/modules")
+_PORT = re.compile(r"(:|^)(\d+|\$\{\w+\}|\{\{.*?\}\})$")
+# What a copy needs to run at all, with all that a part of a configuration takes to be there.
+_USUAL = ("mpm_event authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer "
+          "lbmethod_byrequests lbmethod_bybusyness slotmem_shm setenvif env ssl socache_shmcb macro").split()
+
+
+def move(reading: Reading, plan: Plan) -> list[str]:
+    """Writes the copy below plan.folder; gives the command line that runs it in the foreground."""
+    folder = plan.folder
+    (folder / "logs").mkdir(parents=True, exist_ok=True)
+    loaded: set[str] = set()
+    for name, text in reading.texts.items():
+        file = parse(text, name)
+        _move_all(file.directives, plan, reading, loaded)
+        target = folder / "etc" / name.lstrip("/")
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_text(print_file(file), "utf-8", "surrogateescape")
+    main = folder / "etc" / reading.main.relative_to(reading.root)
+    # With no module loaded it is part of a configuration: what is usually there is loaded for it.
+    wanted = [] if loaded else _USUAL
+    head = [
+        f'ServerRoot "{folder}/etc"', f'PidFile "{folder}/httpd.pid"', f'ErrorLog "{folder}/logs/error.log"', f'DefaultRuntimeDir "{folder}"', f'Mutex "file:{folder}"',
+        *(f"LoadModule {module}_module {_MODULES}/mod_{module}.so" for module in wanted),
+    ]
+    if not any(directive.name == "listen" for file in reading.tree.values() for directive in file.walk()):
+        head += [f"Listen 127.0.0.1:{plan.port(str(listener.port))}" for listener in reading.estate.listeners]
+    if not any(directive.name == "servername" for directive in reading.tree[next(iter(reading.tree))].directives):
+        head.append("ServerName 127.0.0.1")
+    types = f"\n<IfModule mod_mime.c>\nTypesConfig {_TYPES if _TYPES.exists() else '/dev/null'}\n</IfModule>\n"
+    main.write_text("\n".join(head) + "\n" + main.read_text("utf-8", "surrogateescape") + types, "utf-8", "surrogateescape")
+    # In one process it does not change its user, so that it may be started by anybody, root too.
+    return ["apache2", "-X", "-f", str(main)]
+
+
+def _move_all(directives: list[Directive], plan: Plan, reading: Reading, loaded: set[str]) -> None:
+    directives[:] = [directive for directive in directives if directive.name not in _DROPPED]
+    for directive in directives:
+        for word in directive.words[1:]:
+            word.raw = plan.fill(word.raw)
+        if len(directive.words) > 1:
+            _move_one(directive, plan, reading, loaded)
+        if directive.block is not None:
+            _move_all(directive.block, plan, reading, loaded)
+
+
+def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[str]) -> None:
+    words, name = directive.words, directive.name
+    first, last = words[1], words[-1]
+    if name == "listen":
+        found = _PORT.search(first.text)
+        first.raw = f"127.0.0.1:{plan.port(found[2] if found else '80')}"
+    elif name == "<virtualhost":
+        for word in words[1:]:
+            word.raw = _PORT.sub(lambda found: f"{found[1]}{plan.port(found[2])}", word.raw)
+    elif name == "loadmodule":
+        loaded.add(first.text)
+        words[2].raw = str(_MODULES / Path(words[2].text).name)
+    elif name in ("documentroot", "<directory") and first.text.startswith("/"):
+        first.raw = _quoted(plan.path(first.text))
+    elif name in ("alias",) and len(words) == 3 and last.text.startswith("/"):
+        last.raw = _quoted(plan.path(last.text))
+    elif name in ("sslcertificatefile", "sslcertificatekeyfile") and plan.certificate_files:
+        first.raw = str(plan.certificate_files[name.endswith("keyfile")])
+    elif name in ("customlog", "transferlog"):
+        first.raw = f"{plan.folder}/logs/access.log"
+    elif name in ("proxypass", "proxypassmatch", "proxypassreverse", "balancermember"):
+        for word in words[1:]:
+            word.raw = _moved_origin(word, plan)
+    elif name == "rewriterule" and len(words) > 2:
+        words[2].raw = _moved_origin(words[2], plan) if len(words) > 3 and re.search(r"[\[,]P[\],]", words[3].raw) else words[2].raw
+    elif name in ("include", "includeoptional"):
+        for word in words[1:]:
+            for root in (str(reading.root), "/etc/apache2", "/etc/httpd"):
+                if word.text.startswith(root + "/"):
+                    word.raw = str(plan.folder / "etc") + word.text[len(root):]
+                    break
+
+
+def _moved_origin(word: Word, plan: Plan) -> str:
+    found = re.fullmatch(r"(['\"]?)(https?|ws)://([^/'\"?$]+)(.*)", word.raw)
+    if not found:
+        return word.raw
+    address = found[3] if ":" in found[3] else f"{found[3]}:{443 if found[2] == 'https' else 80}"
+    return f"{found[1]}{found[2].replace('https', 'http')}://{plan.origin(address)}{found[4]}"
+
+
+def _quoted(text: str) -> str:
+    return f'"{text}"'

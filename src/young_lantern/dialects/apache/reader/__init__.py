@@ -1,0 +1,77 @@
+"""httpd configuration -> Estate. Mirror: none yet (the httpd writer is a later issue).
+
+Source:   Apache HTTP Server manual 2.4, confirmed on 2.4.71.
+Unknown:  a directive nobody claims becomes `unsupported` (unknown) or `implied` (known, but without effect here).
+Left out: .htaccess files; <If> sections; authentication: what it guards is not answered.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ....codes import SITE_NOT_ENABLED, WITHOUT_EFFECT
+from ....model import Disposition, Estate, MediaType
+from ...dialect import Reading
+from . import forwards, sites
+from .context import Context, Node
+from .load import Loader
+
+
+def read(main: Path) -> Reading:
+    """The configuration that begins in `main` (httpd.conf, apache2.conf) -> Reading. Raises SourceUnreadable."""
+    main = main.absolute()
+    context = Context(modules=set())
+    loader = Loader(main, context)
+    nodes = loader.load(main)
+    if not loader.loads:
+        # No LoadModule anywhere: this is part of a larger configuration, which has the modules.
+        context = Context()
+        loader = Loader(main, context)
+        nodes = loader.load(main)
+    for node in context.take(nodes, "logformat"):
+        if len(node.args) > 1:
+            context.formats[node.args[1]] = node.span
+            context.claims[node.span].claimed = False
+    hosts = sites.read_hosts(nodes, context)
+    for host in hosts:
+        forwards.read_balancers(host.nodes, context)
+    listeners = sites.read_listeners(nodes, hosts, context)
+    used = {row.site for listener in listeners for row in listener.rows} | {listener.fallback for listener in listeners}
+    made = tuple(sites.read_site(host, nodes, context) for host in hosts if host.key in used)
+    estate = Estate("apache", listeners, made, tuple(context.pools.values()), _media_types(nodes, context), "")
+    _settle(context)
+    inactive = _inactive(loader)
+    for path in inactive:
+        context.say(SITE_NOT_ENABLED, None, file=loader.tree.name_of(path))
+    order = {name: number for number, name in enumerate(loader.tree.texts)}
+    context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
+    return Reading("apache", main, loader.here, estate, list(context.claims.values()), context.findings, dict(loader.tree.texts),
+                   loader.files, tuple(loader.tree.name_of(path) for path in inactive))
+
+
+def _media_types(nodes: list[Node], context: Context) -> tuple[MediaType, ...]:
+    return tuple(
+        MediaType(extension.lstrip("."), node.args[0], node.span) for node in nodes if node.name == "addtype" and node.args and "httpd-php" not in node.args[0]
+        for extension in context.use(node).args[1:]
+    )
+
+
+def _settle(context: Context) -> None:
+    """What no topic took has no effect where it stands: said so, not dropped."""
+    for claim in context.claims.values():
+        if claim.disposition is not None:
+            continue
+        if claim.finding is not None:
+            claim.disposition = Disposition.UNSUPPORTED
+        elif not claim.claimed:
+            claim.disposition = Disposition.IMPLIED
+            claim.why = "it takes part in no answer here"
+            context.say(WITHOUT_EFFECT, claim.span, directive=claim.name)
+
+
+def _inactive(loader: Loader) -> list[Path]:
+    """Files beside the enabled ones that no include reached: those in a folder named `*-available`, but for modules' own."""
+    found = []
+    for folder in sorted(loader.here.glob("sites-available")):
+        found += [path for path in sorted(folder.iterdir()) if path.is_file() and path.resolve() not in loader.paths]
+    return found

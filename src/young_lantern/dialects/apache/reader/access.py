@@ -1,0 +1,136 @@
+"""httpd `Require`, `Order`/`Allow`/`Deny` -> Protect, and the refusals that follow from them.
+
+Source:   Apache HTTP Server manual, mod_authz_core, mod_authz_host, mod_access_compat.
+Rule:     the last section with rules of its own decides alone (AuthMerging Off); bare Require lines mean any of them.
+Unknown:  whoever must say who he is (users, groups) is not let in unread: the answer is `Unserved`.
+"""
+
+from __future__ import annotations
+
+import ipaddress
+
+from ....model import (
+    ALWAYS, AddressRule, AllOf, AnyOf, ClientIn, Condition, MethodIn, Not, Protect, Respond, Step, Unknowable, Unserved, Choose, Route,
+)
+from .context import Context, Node
+from .places import NEVER
+
+_ALL = ("0.0.0.0/0", "::/0")
+_LOCAL = ("127.0.0.0/8", "::1/128")
+_OLD = ("order", "allow", "deny")
+
+
+def has_rules(nodes: list[Node]) -> bool:
+    return any(node.name in ("require", "<requireall", "<requireany", "<requirenone", *_OLD) for node in nodes)
+
+
+def read_access(nodes: list[Node], context: Context) -> tuple[Step, ...]:
+    """The rules of one section -> steps that end with 403 where they do not hold."""
+    rules = [node for node in nodes if node.name in ("require", "<requireall", "<requireany", "<requirenone")]
+    context.take(nodes, "authtype")
+    if not rules:
+        return _old(nodes, context)
+    for rule in rules:
+        context.use(rule)
+    span = rules[0].span
+    unread = [node for rule in rules for node in [rule, *_inner(rule)] if node.name == "require" and _of(node, context) is None]
+    if unread:
+        return (Unserved(" ".join(["Require", *unread[0].args]), unread[0].span),)
+    if all(rule.name == "require" and rule.args[:1] == ["ip"] for rule in rules):
+        allowed = tuple(AddressRule(True, _networks(rule.args[1:]), rule.span) for rule in rules)
+        return (Protect((*allowed, AddressRule(False, _ALL, span)), span),)
+    held = _any([_condition(rule, context) for rule in rules])
+    if held is ALWAYS:
+        return ()
+    refusal = Respond(403, raises=True, span=span)
+    also = tuple(node.span for rule in rules for node in [rule, *_inner(rule)])
+    return (refusal,) if held == NEVER else (Choose((Route(Not(held, span), (refusal,), span, also=also),), span),)
+
+
+def _inner(node: Node) -> list[Node]:
+    return [item for inner in node.block or [] for item in [inner, *_inner(inner)]]
+
+
+def _condition(node: Node, context: Context) -> Condition:
+    context.use(node)
+    if node.name == "require":
+        return _of(node, context) or Unknowable(" ".join(node.args), node.span)
+    inner = [_condition(item, context) for item in node.block or [] if item.name.startswith(("require", "<require"))]
+    if node.name == "<requireall":
+        return _all(inner)
+    return _any(inner) if node.name == "<requireany" else _negated(_any(inner))
+
+
+def _of(node: Node, context: Context) -> Condition | None:
+    """One Require line; None when it asks for something that is not read."""
+    words = list(node.args)
+    negated = words[:1] == ["not"]
+    kind, *values = words[1:] if negated else words or [""]
+    made: Condition | None = None
+    match kind.lower():
+        case "all":
+            made = ALWAYS if values == ["granted"] else NEVER
+        case "local":
+            made = ClientIn(_LOCAL, node.span)
+        case "ip":
+            made = ClientIn(_networks(values), node.span)
+        case "method":
+            # httpd knows HEAD as a GET (core, Limit).
+            made = MethodIn((*values, *(("HEAD",) if "GET" in values else ())), node.span)
+    return _negated(made) if negated and made is not None else made
+
+
+def _networks(words: list[str]) -> tuple[str, ...]:
+    """`10.1`, `10.1.0.0/16`, `10.1.0.0/255.255.0.0` and whole addresses -> CIDR texts."""
+    made = []
+    for word in words:
+        address, slash, mask = word.partition("/")
+        parts = address.split(".")
+        if ":" not in address and len(parts) < 4:
+            address, mask = ".".join([*filter(None, parts), *["0"] * (4 - len([*filter(None, parts)]))]), mask or str(8 * len([*filter(None, parts)]))
+        try:
+            made.append(str(ipaddress.ip_network(f"{address}/{mask}" if mask else address, strict=False)))
+        except ValueError:
+            made.append(word)
+    return tuple(made)
+
+
+def _negated(held: Condition) -> Condition:
+    return NEVER if held is ALWAYS else ALWAYS if held == NEVER else Not(held)
+
+
+def _all(parts: list[Condition]) -> Condition:
+    kept = [part for part in parts if part is not ALWAYS]
+    return NEVER if NEVER in kept else AllOf(tuple(kept)) if len(kept) > 1 else kept[0] if kept else ALWAYS
+
+
+def _any(parts: list[Condition]) -> Condition:
+    kept = [part for part in parts if part != NEVER]
+    return ALWAYS if ALWAYS in kept else AnyOf(tuple(kept)) if len(kept) > 1 else kept[0] if kept else NEVER
+
+
+def _old(nodes: list[Node], context: Context) -> tuple[Step, ...]:
+    """`Order allow,deny` lets in who is allowed and not denied; `Order deny,allow` (silence) whoever is not denied, or allowed."""
+    lines = context.take(nodes, *_OLD)
+    if not lines:
+        return ()
+    order = next((line.args[0].lower().replace(" ", "") for line in reversed(lines) if line.name == "order" and line.args), "deny,allow")
+    named: dict[str, list[str]] = {"allow": [], "deny": []}
+    for line in lines:
+        if line.name == "order":
+            continue
+        words = [word for word in line.args[1:]]
+        if any(not _is_address(word) for word in words):
+            return (Unserved(line.span.directive, line.span),)
+        named[line.name] += _ALL if "all" in [word.lower() for word in words] else _networks(words)
+    span = lines[0].span
+    allowed, denied = AddressRule(True, tuple(named["allow"]), span), AddressRule(False, tuple(named["deny"]), span)
+    first, second = (denied, allowed) if order == "allow,deny" else (allowed, denied)
+    rules = [rule for rule in (first, second) if rule.networks]
+    if order == "allow,deny":
+        rules.append(AddressRule(False, _ALL, span))
+    return (Protect(tuple(rules), span),)
+
+
+def _is_address(word: str) -> bool:
+    return word.lower() == "all" or all(sign in "0123456789abcdefABCDEF.:/" for sign in word)

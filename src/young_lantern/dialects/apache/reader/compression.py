@@ -1,0 +1,33 @@
+"""httpd `AddOutputFilterByType DEFLATE`, `SetOutputFilter DEFLATE` -> Compress.
+
+Source:   Apache HTTP Server manual, mod_deflate, mod_brotli, mod_filter: no shortest length.
+"""
+
+from __future__ import annotations
+
+from ....model import Compress, Step
+from .context import Context, Node
+
+_CODINGS = {"deflate": "gzip", "brotli_compress": "br"}
+
+
+def read_compression(nodes: list[Node], context: Context) -> tuple[Step, ...]:
+    """The codings that some directives switch on, for one table of media types."""
+    codings: list[str] = []
+    media_types: list[str] = []
+    used: list[Node] = []
+    for node in nodes:
+        if node.name not in ("addoutputfilterbytype", "setoutputfilter") or not node.args:
+            continue
+        context.use(node)
+        wanted = [_CODINGS[name] for name in node.args[0].lower().split(";") if name in _CODINGS]
+        if not wanted:
+            context.value(node, node.args[0], "DEFLATE or BROTLI_COMPRESS was expected; other filters are not carried")
+            continue
+        codings += wanted
+        media_types += node.args[1:] if node.name == "addoutputfilterbytype" else ["*"]
+        used.append(node)
+    if not used:
+        return ()
+    span, *more = (node.span for node in used)
+    return (Compress(tuple(dict.fromkeys(codings)), tuple(dict.fromkeys(media_types)), 0, span, tuple(more), used[0].comments),)

@@ -1,0 +1,62 @@
+"""What all topic modules of the httpd reader share: directives after includes, variables and conditions are put in place.
+
+Source:   Apache HTTP Server manual, "Configuration Sections", core: Define, IfModule, Include.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from ....model import Pattern, Span, Template
+from ...collecting import Collector
+from .. import values
+
+
+@dataclass(slots=True, eq=False)
+class Node:
+    """A directive in force. `name` in lower case, a section's with `<`; `args` with `${NAME}` put in."""
+
+    name: str
+    args: list[str]
+    span: Span
+    comments: tuple[str, ...] = ()
+    block: list["Node"] | None = None
+
+    def own(self, *names: str) -> list["Node"]:
+        return [node for node in self.block or [] if node.name in names]
+
+
+@dataclass
+class Context(Collector):
+    """modules: those loaded, by `alias` of mod_alias; None: not known, all are taken to be there.
+
+    formats: LogFormat names; env: variables that some directive sets
+    """
+
+    modules: set[str] | None = None
+    formats: dict[str, Span] = field(default_factory=dict)
+
+    def has(self, module: str) -> bool:
+        return self.modules is None or module in self.modules or module in values.BUILT_IN
+
+    def use(self, node: Node) -> Node:
+        self.claim(node.span)
+        return node
+
+    def take(self, nodes: list[Node], *names: str) -> list[Node]:
+        """The directives of these names, claimed."""
+        return [self.use(node) for node in nodes if node.name in names]
+
+    def last(self, nodes: list[Node], *names: str) -> Node | None:
+        """The last of them, which is the one in force; all are claimed."""
+        found = self.take(nodes, *names)
+        return found[-1] if found else None
+
+    def template(self, text: str, node: Node, **options: object) -> Template:
+        return self.checked(values.read_template(text, **options), node.span, node.span.directive.split()[0])  # type: ignore[arg-type]
+
+    def pattern(self, text: str, node: Node, *, ignores_case: bool = False) -> Pattern:
+        return self.checked_pattern(Pattern(text, "pcre", ignores_case), node.span)
+
+    def value(self, node: Node, value: str, expected: str) -> None:
+        self.unread(node.span, node.span.directive.split()[0].strip("<>"), value, expected)

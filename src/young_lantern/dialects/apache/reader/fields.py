@@ -1,0 +1,134 @@
+"""httpd `Header`, `RequestHeader`, `Expires…` -> Field steps.
+
+Source:   Apache HTTP Server manual, mod_headers, mod_expires; mod_headers.c, headers_insert_output_filter.
+Rule:     two tables: `always` goes with every answer, errors and redirects of the server's own included, and does not touch what an
+          origin sent; the other one changes what the handler made, and is not sent with the server's own errors and redirects.
+Unknown:  a condition by expression is `value-unread`.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from ....codes import VALUE_UNREAD
+from ....model import Condition, Field, HttpDate, Not, Operation, PathMatches, Side, Span, Step, TextIs, Var, Variable
+from .. import values
+from .context import Context, Node
+
+_OPERATIONS = {
+    "set": Operation.SET, "add": Operation.ADD, "append": Operation.APPEND, "merge": Operation.MERGE, "unset": Operation.REMOVE,
+    "setifempty": Operation.DEFAULT, "edit": Operation.EDIT, "edit*": Operation.EDIT,
+}
+# mod_headers: the table without `always` is applied by a filter of answers that a handler made, whatever their status; a slash that
+# mod_dir adds is none of these.
+HANDLED = frozenset(range(200, 600)) - {301}
+
+
+def read_response_fields(nodes: list[Node], always: bool, context: Context) -> tuple[Step, ...]:
+    """The Header lines of one table, in file order."""
+    made: list[Step] = []
+    for node in nodes:
+        if node.name != "header" or (node.args[:1] == ["always"]) is not always:
+            continue
+        context.use(node)
+        words = node.args[1:] if node.args[:1] in (["always"], ["onsuccess"]) else node.args
+        made += _field(words, Side.RESPONSE, always, node, context)
+    return tuple(made)
+
+
+def read_request_fields(nodes: list[Node], context: Context) -> tuple[Step, ...]:
+    """The RequestHeader lines."""
+    return tuple(step for node in context.take(nodes, "requestheader") for step in _field(node.args, Side.REQUEST, True, node, context))
+
+
+def _field(words: list[str], side: Side, always: bool, node: Node, context: Context) -> tuple[Step, ...]:
+    if words and words[-1].lower() == "early":
+        words = words[:-1]
+    wanted: Condition | None = None
+    if len(words) > 2 and words[-1].startswith(("env=", "expr=")):
+        *words, by = words
+        wanted = _by_environment(by, node, context)
+        if wanted is None:
+            return ()
+    operation = _OPERATIONS.get(words[0].lower()) if words else None
+    if operation is None or len(words) < (2 if operation is Operation.REMOVE else 4 if operation is Operation.EDIT else 3):
+        context.value(node, " ".join(words[:1]), "set, append, merge, add, unset, edit or setifempty and a field's name were expected")
+        return ()
+    name = words[1].removesuffix(":")
+    find = context.pattern(words[2], node) if operation is Operation.EDIT else None
+    text = "" if operation is Operation.REMOVE else words[3] if find else words[2]
+    value = context.checked(values.read_field_value(text), node.span, node.name)
+    made = Field(
+        side, operation, name, value, statuses=None if always else HANDLED, at_once=side is Side.REQUEST, survives_errors=always, apart=always and side is Side.RESPONSE, find=find, span=node.span, comments=node.comments,
+    )
+    return (replace(made, when=wanted),)
+
+
+def _by_environment(by: str, node: Node, context: Context) -> Condition | None:
+    found = re.fullmatch(r"env=(!?)(\w+)", by)
+    if not found:
+        context.value(node, by, "a condition by expression is not read yet")
+        return None
+    # mod_ssl sets HTTPS for every request that came over TLS, where SSLOptions asks for it or not (mod_ssl, "Environment Variables").
+    empty = TextIs((Var(Variable.VARIABLE, found[2]),), ("",), span=node.span)
+    return empty if found[1] else Not(empty, node.span)
+
+
+def read_default_expiry(nodes: list[Node], above: list[Node], context: Context) -> tuple[Step, ...]:
+    """ExpiresDefault of a level, for what no media type says more of; `above` are the levels around, for ExpiresActive."""
+    default = context.last(nodes, "expiresdefault")
+    if default is None or not _is_active(nodes, above, context):
+        return ()
+    seconds = values.read_expiry(" ".join(default.args))
+    if seconds is None:
+        context.value(default, " ".join(default.args), "a time such as \"access plus 1 month\" was expected (not relative to the file's date)")
+        return ()
+    return _pair(seconds, default.span)
+
+
+def read_typed_expiry(nodes: list[Node], above: list[Node], of_files: bool, context: Context) -> tuple[Step, ...]:
+    """ExpiresByType of a level. of_files: the media type is known by the file's name; what an origin sends has the type it says."""
+    typed: dict[str, tuple[int, Span]] = {}
+    for node in context.take(nodes, "expiresbytype"):
+        seconds = values.read_expiry(node.args[1]) if len(node.args) > 1 else None
+        if seconds is None:
+            context.value(node, " ".join(node.args), "a media type and a time such as \"access plus 1 month\" were expected (not relative to the file's date)")
+            continue
+        typed[node.args[0].lower()] = (seconds, node.span)
+    if not _is_active(nodes, above, context):
+        return ()
+    made: list[Field] = []
+    for media_type, (seconds, span) in typed.items():
+        endings = _ENDINGS.get(media_type)
+        if not of_files:
+            context.say(VALUE_UNREAD, span, value=media_type, directive="ExpiresByType", expected="for what an origin sends, its media type decides: that is not carried")
+        elif endings:
+            pattern = context.pattern(rf"\.(?:{'|'.join(endings)})$" if len(endings) > 1 else rf"\.{endings[0]}$", Node("expiresbytype", [], span), ignores_case=True)
+            made += [replace(field, when=PathMatches(pattern, span=span)) for field in _pair(seconds, span)]
+        elif endings is None:
+            context.unread(span, "ExpiresByType", media_type, "a media type whose file names are known was expected")
+    return tuple(made)
+
+
+def _is_active(nodes: list[Node], above: list[Node], context: Context) -> bool:
+    active = context.last([*above, *nodes], "expiresactive")
+    return active is not None and active.args[:1] != [] and active.args[0].lower() == "on"
+
+
+def _pair(seconds: int, span: Span) -> tuple[Field, ...]:
+    # mod_expires: on answers below 400; what an origin says of it is kept.
+    common = {"statuses": frozenset(range(200, 400)) - {301}, "survives_errors": False, "span": span}
+    return (
+        Field(Side.RESPONSE, Operation.SET, "Cache-Control", (f"max-age={seconds}",), **common),  # type: ignore[arg-type]
+        Field(Side.RESPONSE, Operation.SET, "Expires", (HttpDate(seconds),), **common),  # type: ignore[arg-type]
+    )
+
+
+# Media type -> endings, from the mime.types file that Debian's mime-support brings.
+_ENDINGS: dict[str, tuple[str, ...]] = {
+    "text/html": ("html", "htm", "shtml"), "text/css": ("css",), "text/javascript": ("js", "mjs"), "application/javascript": (), "image/png": ("png",),
+    "image/jpeg": ("jpg", "jpeg", "jpe"), "image/gif": ("gif",), "image/svg+xml": ("svg", "svgz"), "image/webp": ("webp",), "image/x-icon": ("ico",),
+    "image/vnd.microsoft.icon": ("ico",), "application/pdf": ("pdf",), "font/woff": ("woff",), "font/woff2": ("woff2",), "font/ttf": ("ttf",),
+    "application/json": ("json",), "text/plain": ("txt", "text", "asc", "pot", "brf", "srt"), "video/mp4": ("mp4",), "image/avif": ("avif",),
+}

@@ -1,0 +1,86 @@
+"""httpd `DirectoryIndex`, `Options Indexes`, `FallbackResource`, `ErrorDocument` -> ServeFiles, ErrorPages.
+
+Source:   Apache HTTP Server manual, mod_dir, mod_autoindex, core (ErrorDocument); mod_dir.c fixup_dir, server/core.c default_handler.
+Rule:     the last section that says something of a setting decides; Options with signs add to what was said before.
+"""
+
+from __future__ import annotations
+
+from ....model import ErrorPage, ErrorPages, Folders, PageStatus, Respond, ServeFiles, Span, Step
+from .. import defaults
+from .context import Context, Node
+from .places import Place
+
+SITE = "site"
+
+
+def read_error_pages(nodes: list[Node], context: Context, merges: bool = False) -> tuple[Step, ...]:
+    """The pages of some levels, the innermost last: the last one for a status counts. merges: those of the levels around stay."""
+    pages: dict[int, ErrorPage] = {}
+    for node in context.take(nodes, "errordocument"):
+        code, *words = node.args or [""]
+        if not code.isdigit() or not words:
+            context.value(node, " ".join(node.args), "a status and a page were expected")
+            continue
+        status = int(code)
+        pages.pop(status, None)
+        if words[0].lower() == "default":
+            continue
+        pages[status] = _page(status, words[0], node, context)
+    return (ErrorPages(tuple(pages.values()), next(iter(pages.values())).span, merges),) if pages else ()
+
+
+def _page(status: int, text: str, node: Node, context: Context) -> ErrorPage:
+    only = frozenset({status})
+    if text.startswith("/"):
+        return ErrorPage(only, context.template(text.replace("$", "\\$"), node), restarts=SITE, keeps_first=True, span=node.span, comments=node.comments)
+    if "://" in text:
+        # core, ErrorDocument: a whole URL makes the answer a redirect, so that the client does not see the status.
+        return ErrorPage(only, context.template(text.replace("$", "\\$"), node), redirect=True, keeps_first=True, span=node.span, comments=node.comments)
+    return ErrorPage(only, steps=(Respond(status, (text,), span=node.span),), keeps_first=True, status=PageStatus(), span=node.span, comments=node.comments)
+
+
+def read_serving(nodes: list[Node], place: Place, root: Node | None, context: Context) -> ServeFiles:
+    """What a place does for a file; `nodes` are all directives in force there, the innermost last."""
+    index = [node for node in context.take(nodes, "directoryindex")]
+    names: tuple[str, ...] = defaults.INDEX
+    for node in index:
+        # mod_dir: lines within one section add up, a section's replace those of the sections before; `disabled` empties the list.
+        names = () if node.args == ["disabled"] else tuple(node.args)
+    slash = context.last(nodes, "directoryslash")
+    span: Span | None = root.span if root else None
+    return ServeFiles(
+        root=(place.folder,), strip=place.url,
+        folders=Folders(
+            index=tuple((name,) for name in names), listing=lists(nodes, context), location_absolute=True, walks=True,
+            added_slash=None if slash is not None and slash.args[:1] != [] and slash.args[0].lower() == "off" else defaults.ADDED_SLASH,
+        ),
+        methods=defaults.METHODS, span=span, root_span=span, comments=root.comments if root else (),
+    )
+
+
+def follows_links(nodes: list[Node]) -> bool:
+    """Options FollowSymLinks or SymLinksIfOwnerMatch, as silence has it: without, a folder's rules are refused with 403 (mod_rewrite.c)."""
+    held = True
+    for node in nodes:
+        words = [word.lower() for word in node.args] if node.name == "options" else []
+        if words and not any(word[0] in "+-" for word in words):
+            held = bool({"followsymlinks", "symlinksifownermatch", "all"} & set(words))
+        for word in words:
+            if word[0] in "+-" and word[1:] in ("followsymlinks", "symlinksifownermatch", "all"):
+                held = word[0] == "+"
+    return held
+
+
+def lists(nodes: list[Node], context: Context) -> bool:
+    """Whether folders without an index file are listed: Options Indexes, and mod_autoindex is there."""
+    held = False
+    for node in context.take(nodes, "options"):
+        words = [word.lower() for word in node.args]
+        if not any(word[0] in "+-" for word in words):
+            held = "indexes" in words or "all" in words
+            continue
+        for word in words:
+            if word[1:] in ("indexes", "all"):
+                held = word[0] == "+"
+    return held and context.has("autoindex")

@@ -1,0 +1,203 @@
+"""httpd `ProxyPass…`, `<Proxy balancer://…>` -> Forward and the pools.
+
+Source:   Apache HTTP Server manual, mod_proxy, mod_proxy_http, mod_proxy_balancer; proxy_util.c ap_proxy_create_hdrbrgd.
+Rule:     the prefix is cut off the decoded path, the rest escaped again and put behind the origin's URL, the query follows. Host is the
+          origin's unless ProxyPreserveHost; three X-Forwarded fields are added to what the client sent. Only whole URLs of the origin are
+          mapped back.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....model import (
+    Choose, Condition, Disposition, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, PathMatches, Pool, Route, Side, Span, Step, Unserved, Var,
+    Variable, Written, join,
+)
+from .. import values
+from .context import Context, Node
+from .mappings import labelled
+from .places import Section, below
+
+_URL = re.compile(r"(https?|wss?|balancer)://([^/?]*)(.*)", re.IGNORECASE)
+_METHODS = {"byrequests": "round_robin", "bytraffic": "by_traffic", "bybusyness": "least_connections"}
+# proxy_util.c, ap_proxy_clean_connection and create_hdrbrgd: fields of one connection are not passed.
+_DROPS = ("Keep-Alive", "TE", "Upgrade", "Proxy-Authorization", "Trailer")
+
+
+class Proxies:
+    """The proxy mapping of one site. `levels` are the directives it takes its settings from, main server's first."""
+
+    def __init__(self, levels: list[Node], sections: list[Section], server_name: str, context: Context) -> None:
+        self.levels, self.sections, self.server_name, self.context = levels, sections, server_name, context
+        self.reverses = [(node, node.args) for node in context.take(levels, "proxypassreverse") if len(node.args) >= 2]
+        for section in sections:
+            if section.kind == "location":
+                self.reverses += [(node, [section.text, *node.args]) for node in context.take(section.nodes, "proxypassreverse") if len(node.args) == 1]
+
+    def routes(self, own: list[Node], main: list[Node], without: tuple[Route, ...]) -> list[Route]:
+        """The mapping in the order it is tried; a path behind `!` goes on with `without`."""
+        made: list[Route] = []
+        for section in reversed(self.sections):
+            if section.kind not in ("location", "locationmatch"):
+                continue
+            for node in self.context.take(section.nodes, "proxypass", "proxypassmatch")[-1:]:
+                if section.kind == "location" and node.args:
+                    made.append(self._prefix(node, section.text, node.args, without))
+                elif node.args:
+                    made.append(self._pattern(node, section.text, node.args, without))
+        for node in [*self.context.take(own, "proxypass", "proxypassmatch"), *self.context.take(main, "proxypass", "proxypassmatch")]:
+            if len(node.args) < 2:
+                self.context.value(node, " ".join(node.args), "a path and the origin's URL, or !, were expected")
+            elif node.name == "proxypass":
+                made.append(self._prefix(node, node.args[0], node.args[1:], without))
+            else:
+                made.append(self._pattern(node, node.args[0], node.args[1:], without))
+        return made
+
+    def _prefix(self, node: Node, prefix: str, words: list[str], without: tuple[Route, ...]) -> Route:
+        held = below(prefix, node.span)
+        if words[0] == "!":
+            self._keeps_out(node)
+            return Route(held, (Choose(without),) if without else (), node.span, node.comments, prefix)
+        return Route(held, self.forward(node, words, prefix), node.span, node.comments, prefix)
+
+    def _pattern(self, node: Node, text: str, words: list[str], without: tuple[Route, ...]) -> Route:
+        label = self.context.label("proxy")
+        pattern = labelled(self.context.pattern(text, node), label)
+        held: Condition = PathMatches(pattern, span=node.span)
+        if words[0] == "!":
+            self._keeps_out(node)
+            return Route(held, (Choose(without),) if without else (), node.span, node.comments, text)
+        found = _URL.fullmatch(words[0])
+        if not found or found[1].lower() == "balancer" or re.search(r"\$\d", found[2]):
+            self.context.value(node, words[0], "http:// or https:// and an origin that does not depend on the path were expected")
+            return Route(held, (Unserved(node.span.directive, node.span),), node.span)
+        path = found[3]
+        if not re.search(r"\$[\d&]", path):
+            # mod_proxy, ProxyPassMatch: without a reference to a group the whole path is put behind the URL.
+            return Route(held, self.forward(node, words, ""), node.span, node.comments, text)
+        target = Written(self.context.template(path, node, rule=label, escapes=True), adds_query=True)
+        return Route(held, self.forward(node, words, None, target), node.span, node.comments, text)
+
+    def _keeps_out(self, node: Node) -> None:
+        claim = self.context.claims[node.span]
+        claim.disposition, claim.why = Disposition.KEPT, "what it keeps from being proxied is written where that is answered"
+
+    # --- one forward ------------------------------------------------------------------------------------------------------
+
+    def forward(self, node: Node, words: list[str], prefix: str | None, target: ForwardTarget | None = None) -> tuple[Step, ...]:
+        """The steps that pass a request to the origin of a line."""
+        context = self.context
+        url, *options = words
+        found = _URL.fullmatch(url)
+        if not found or url.startswith("unix:") or "nocanon" in options or "interpolate" in options:
+            context.value(node, " ".join(words), "http:// or https:// and an origin were expected; other protocols, nocanon and interpolate are not read")
+            return (Unserved(node.span.directive, node.span),)
+        scheme, authority, path = found[1].lower().replace("ws", "http"), found[2], found[3]
+        pool, secure = self._pool(scheme, authority, node)
+        if pool is None:
+            context.value(node, url, "a balancer that is defined here was expected")
+            return (Unserved(node.span.directive, node.span),)
+        if target is None and prefix is not None and prefix.endswith("/") and not path:
+            # mod_proxy puts the rest behind the URL's bare text, so that `/a/x` would go to the origin `192.0.2.9:81x`.
+            context.value(node, f"{prefix} {url}", "a final slash on both, or on neither, was expected")
+            return (Unserved(node.span.directive, node.span),)
+        if target is None:
+            assert prefix is not None
+            target = Mapped("" if prefix == "/" and path in ("", "/") else prefix, (path,) if path and not (prefix == "/" and path == "/") else ())
+        preserve = context.last(self.levels, "proxypreservehost")
+        keeps_host = preserve is not None and preserve.args[:1] != [] and preserve.args[0].lower() == "on"
+        adds = context.last(self.levels, "proxyaddheaders")
+        timeout = context.last(self.levels, "proxytimeout")
+        pairs = dict(option.partition("=")[::2] for option in options)
+        read = values.read_seconds(pairs.get("timeout", timeout.args[0] if timeout and timeout.args else ""))
+        connect = values.read_seconds(pairs.get("connectiontimeout", ""))
+        return (Forward(
+            pool=pool, secure=secure, target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), preserve.span if preserve else None, pool),
+            redirects=self._mappings(), connect_seconds=connect, read_seconds=read, span=node.span, comments=node.comments,
+        ),)
+
+    def _pool(self, scheme: str, authority: str, node: Node) -> tuple[str | None, bool]:
+        context = self.context
+        if scheme == "balancer":
+            pool = context.pools.get(f"balancer://{authority.lower()}")
+            return pool.name if pool else None, False
+        if authority not in context.pools:
+            bare = re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", authority).rpartition("]")[2]
+            full = authority if ":" in bare else f"{authority}:{443 if scheme == 'https' else 80}"
+            context.pools[authority] = Pool(authority, (Member(full, span=node.span),), inline=True, span=node.span)
+        return authority, scheme == "https"
+
+    def _fields(self, keeps_host: bool, adds: bool, span: Span | None, pool: str) -> tuple[Field, ...]:
+        """What the origin gets besides what the client sent."""
+        authority = Variable.POOL if self.context.pools[pool].inline else Variable.MEMBER
+        made = [Field(Side.REQUEST, Operation.SET, "Host", (Var(Variable.AUTHORITY if keeps_host else authority),), span=span)]
+        if adds:
+            # proxy_util.c: the three are merged into what the client sent, with a comma.
+            made += [
+                Field(Side.REQUEST, Operation.SET, "X-Forwarded-For", (Var(Variable.CLIENT_CHAIN),)),
+                Field(Side.REQUEST, Operation.ADD, "X-Forwarded-Host", (Var(Variable.AUTHORITY),)),
+                Field(Side.REQUEST, Operation.ADD, "X-Forwarded-Server", (self.server_name,)),
+            ]
+        return (*made, *(Field(Side.REQUEST, Operation.REMOVE, name) for name in _DROPS))
+
+    def _mappings(self) -> tuple[LocationMapping, ...]:
+        made = []
+        for node, words in self.reverses:
+            path, url = words[0], words[1]
+            front = (Var(Variable.SCHEME), "://", Var(Variable.AUTHORITY))
+            found = _URL.fullmatch(url)
+            if found and found[1].lower() == "balancer":
+                pool = self.context.pools.get(f"balancer://{found[2].lower()}")
+                members = [f"http://{member.address}{found[3]}" for member in pool.members] if pool else []
+                made += [LocationMapping((member,), join(front, path), node.span) for member in members]
+            else:
+                made.append(LocationMapping((url,), join(front, path), node.span))
+        return tuple(made)
+
+
+def split_url(text: str) -> tuple[str, str] | None:
+    """`http://origin/path` -> (`http://origin`, `/path`); None when it is none, or the origin is not written out."""
+    found = re.match(r"(https?://[^/]+)(/.*)?$", text)
+    return (found[1], found[2] or "") if found else None
+
+
+def read_balancers(nodes: list[Node], context: Context) -> None:
+    """`<Proxy balancer://name>` and BalancerMember lines outside of it -> pools."""
+    members: dict[str, list[Node]] = {}
+    settings: dict[str, list[Node]] = {}
+    opened: dict[str, Node] = {}
+    for node in nodes:
+        if node.name == "<proxy" and node.args and node.args[0].lower().startswith("balancer://"):
+            name = node.args[0].lower().rstrip("/")
+            context.use(node)
+            opened[name] = node
+            members.setdefault(name, []).extend(context.take(node.block or [], "balancermember"))
+            settings.setdefault(name, []).extend(context.take(node.block or [], "proxyset"))
+        elif node.name == "balancermember" and node.args[:1] and node.args[0].lower().startswith("balancer://"):
+            context.use(node)
+            members.setdefault(node.args[0].lower().rstrip("/"), []).append(Node(node.name, node.args[1:], node.span))
+    for name, lines in members.items():
+        pairs = dict(word.partition("=")[::2] for node in settings.get(name, []) for word in node.args if not word.startswith("balancer://"))
+        context.pools[name] = Pool(
+            name, tuple(_member(line, context) for line in lines if line.args), _METHODS.get(pairs.get("lbmethod", "byrequests"), pairs.get("lbmethod", "")),
+            policy_span=settings[name][0].span if settings.get(name) else None,
+            span=opened[name].span if name in opened else lines[0].span, comments=opened[name].comments if name in opened else (),
+        )
+
+
+def _member(node: Node, context: Context) -> Member:
+    url, *options = node.args
+    found = _URL.fullmatch(url)
+    if not found or found[1].lower() != "http":
+        context.value(node, url, "http:// and an origin were expected; other protocols are not read")
+    authority = found[2] if found else url
+    bare = re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", authority).rpartition("]")[2]
+    pairs = dict(option.partition("=")[::2] for option in options)
+    status = pairs.get("status", "").upper()
+    weight = pairs.get("loadfactor", "1")
+    return Member(
+        authority if ":" in bare else f"{authority}:80", weight=int(float(weight)) if re.fullmatch(r"\d+(\.\d+)?", weight) and float(weight) >= 1 else 1,
+        backup="H" in status, down="D" in status, span=node.span,
+    )

@@ -1,0 +1,84 @@
+"""httpd `Redirect…`, `Alias…`, `ScriptAlias…` -> routes of the mapping.
+
+Source:   Apache HTTP Server manual, mod_alias; mod_alias.c translate_alias_redir, try_redirect.
+Rule:     redirects are tried before aliases, each in file order, a virtual host's own before the main server's. What follows the
+          prefix is escaped and added; the client's query goes along unless the target has one. A path as the target becomes a whole URL.
+Left out: a pattern's alias outside of any document root's sections is taken as a place of its own.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from ....model import ALWAYS, Capture, Condition, PathForm, PathMatches, Pattern, Redirect, Respond, Route, Step, Template, Unserved, Var, Variable, join
+from .context import Context, Node
+from .places import below, rest_pattern
+
+_STATUSES = {"permanent": 301, "temp": 302, "seeother": 303, "gone": 410}
+_REDIRECTS = ("redirect", "redirectpermanent", "redirecttemp", "redirectmatch")
+
+
+def read_redirects(nodes: list[Node], context: Context, in_section: bool = False, form: PathForm = PathForm.CURRENT) -> list[Route]:
+    """The redirects of one level. in_section: a lone target is for all that the section holds."""
+    return [route for node in context.take(nodes, *_REDIRECTS) if (route := _redirect(node, context, in_section, form))]
+
+
+def read_section_redirects(nodes: list[Node], context: Context) -> list[Route]:
+    """Those with a target alone, for all of a section: they are tried before the redirects of the server."""
+    lone = [node for node in nodes if node.name in _REDIRECTS[:3] and len([word for word in node.args if word.lower() not in _STATUSES and not word.isdigit()]) < 2]
+    return read_redirects(lone, context, True)
+
+
+def _redirect(node: Node, context: Context, in_section: bool, form: PathForm) -> Route | None:
+    words = list(node.args)
+    status = {"redirectpermanent": 301}.get(node.name, 302)
+    if words and node.name in ("redirect", "redirectmatch") and (words[0].lower() in _STATUSES or re.fullmatch(r"\d{3}", words[0])):
+        first = words.pop(0).lower()
+        status = _STATUSES.get(first) or int(first)
+    if in_section and len(words) == (1 if 300 <= status < 400 else 0):
+        return _route(status, words[0] if words else "", ALWAYS, (), node, context)
+    if not words or (300 <= status < 400) != (len(words) == 2):
+        context.value(node, " ".join(node.args), "a path and, for a redirect, its target were expected")
+        return None
+    if node.name == "redirectmatch":
+        label = context.label("redirect")
+        pattern = context.pattern(words[0], node)
+        held = PathMatches(labelled(pattern, label), form, span=node.span)
+        return _route(status, words[1] if len(words) > 1 else "", held, None, node, context, label)
+    label = context.label("redirect")
+    if status >= 400 or not 300 <= status < 400:
+        return _route(status, "", below(words[0], node.span, form), (), node, context)
+    held = PathMatches(labelled(context.pattern(rest_pattern(words[0]), node), label), form, span=node.span)
+    return _route(status, words[1], held, (Capture(1, label, escaped=True),), node, context)
+
+
+def labelled(pattern: Pattern, label: str) -> Pattern:
+    return replace(pattern, label=label)
+
+
+def _route(status: int, target: str, held: Condition, rest: Template | None, node: Node, context: Context, label: str = "") -> Route:
+    """`rest` is what follows the prefix; None: `target` is the replacement of the pattern with this label."""
+    if not 300 <= status < 400:
+        return Route(held, (Respond(status, raises=True, span=node.span),), node.span, node.comments)
+    made = context.template(target, node, rule=label, escapes=True) if rest is None else join(context.template(target.replace("$", "\\$"), node), rest)
+    query = () if "?" in target else (Var(Variable.QUERY, "?"),)
+    # mod_alias: a target that is a path gets scheme and authority of the request in front.
+    return Route(held, (Redirect(status, join(made, query), absolute=True, span=node.span, comments=node.comments),), node.span, node.comments)
+
+
+def read_aliases(nodes: list[Node], context: Context) -> list[tuple[Node, str, str]]:
+    """(directive, URL prefix, folder) of the aliases by prefix, in file order."""
+    return [(node, node.args[0], node.args[1]) for node in context.take(nodes, "alias") if len(node.args) == 2]
+
+
+def read_unread_handlers(nodes: list[Node], context: Context) -> list[Route]:
+    """Aliases by pattern and those of scripts: what lies there is not answered."""
+    made = []
+    for node in context.take(nodes, "scriptalias", "scriptaliasmatch", "aliasmatch"):
+        if len(node.args) != 2:
+            continue
+        held: Condition = below(node.args[0], node.span) if node.name == "scriptalias" else PathMatches(context.pattern(node.args[0], node), span=node.span)
+        steps: tuple[Step, ...] = (Unserved(" ".join([node.name, *node.args]), node.span),)
+        made.append(Route(held, steps, node.span))
+    return made

@@ -1,0 +1,170 @@
+"""Sections and path prefixes -> conditions on the path.
+
+Source:   Apache HTTP Server manual, "Configuration Sections"; server/request.c ap_location_walk, mod_alias alias_matches.
+Rule:     `/x` holds for `/x` and what is below it, `/x/` only for what is below; prefixes end at a segment's border.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ....model import ALWAYS, AllOf, AnyOf, Condition, Disposition, FileNameMatches, Not, PathForm, PathIs, PathMatches, PathStartsWith, Span
+from .context import Context, Node
+
+NEVER = Not(ALWAYS)
+
+
+def below(path: str, span: Span | None, form: PathForm = PathForm.CURRENT) -> Condition:
+    """The path, and what is below it."""
+    if path in ("", "/"):
+        return ALWAYS
+    if path.endswith("/"):
+        return PathStartsWith(path, form=form, span=span)
+    return AnyOf((PathIs(path, form=form, span=span), PathStartsWith(path + "/", form=form, span=span)), span)
+
+
+def rest_pattern(prefix: str) -> str:
+    """A pattern for the prefix whose first group is what follows it."""
+    if prefix in ("", "/"):
+        return "^/(.*)$"
+    return f"^{re.escape(prefix)}(.*)$" if prefix.endswith("/") else f"^{re.escape(prefix)}(/.*)?$"
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A part of the site that is served from one folder: `url` prefix without final slash -> `folder` without final slash."""
+
+    url: str
+    folder: str
+
+
+@dataclass(slots=True, eq=False)
+class Section:
+    """A section in force. `inner`: Files sections stand within a folder's; `stands_in` is that folder's section."""
+
+    kind: str
+    text: str
+    node: Node
+    stands_in: "Section | None" = None
+
+    @property
+    def nodes(self) -> list[Node]:
+        return self.node.block or []
+
+
+_KINDS = {
+    "<directory": "directory", "<directorymatch": "directorymatch", "<files": "files", "<filesmatch": "filesmatch",
+    "<location": "location", "<locationmatch": "locationmatch",
+}
+
+
+def read_sections(nodes: list[Node], context: Context) -> list[Section]:
+    """The sections among some directives, those within folders' included, in the order they are written."""
+    made: list[Section] = []
+    for node in nodes:
+        if node.name not in _KINDS:
+            continue
+        context.use(node)
+        context.claims[node.span].disposition, context.claims[node.span].why = Disposition.KEPT, "what stands in it is accounted for line by line"
+        kind, words = _KINDS[node.name], list(node.args)
+        if words[:1] == ["~"]:
+            kind, words = kind.removesuffix("match") + "match", words[1:]
+        if not words:
+            context.value(node, "", "a path was expected")
+            continue
+        _overrides(node, context)
+        section = Section(kind, words[0], node)
+        made.append(section)
+        if kind.startswith("directory"):
+            for inner in read_sections(node.block or [], context):
+                inner.stands_in = section
+                made.append(inner)
+    return made
+
+
+def _overrides(node: Node, context: Context) -> None:
+    for item in context.take(node.block or [], "allowoverride"):
+        claim = context.claims[item.span]
+        if [word.lower() for word in item.args] == ["none"]:
+            claim.disposition, claim.why = Disposition.IMPLIED, "no .htaccess file has a say"
+        else:
+            claim.disposition, claim.why = Disposition.UNSUPPORTED, "the .htaccess files that it lets speak are not read: copy their rules into a Directory section"
+
+
+def merged(sections: list[Section]) -> list[Section]:
+    """In the order httpd merges them: folders by depth, folder patterns, files, locations; each in file order."""
+    depth = {id(section): (0, section.text.rstrip("/").count("/")) if section.kind == "directory" and not _is_glob(section.text)
+             else (_ORDER[section.kind], 0) for section in sections}
+    return sorted(sections, key=lambda section: depth[id(section)])
+
+
+_ORDER = {"directory": 0, "directorymatch": 1, "files": 2, "filesmatch": 2, "location": 3, "locationmatch": 3}
+
+
+def condition(section: Section, place: Place | None, context: Context, form: PathForm = PathForm.CURRENT) -> Condition:
+    """When a section holds; `place` None: for what is not served from a folder (a proxied path), where folders do not count."""
+    node = section.node
+    match section.kind:
+        case "location" if _is_glob(section.text):
+            return PathMatches(context.pattern(glob_pattern(section.text), node), form, span=node.span)
+        case "location":
+            return below(section.text, node.span, form)
+        case "locationmatch":
+            return PathMatches(context.pattern(section.text, node), form, span=node.span)
+        case "directory" if place is not None and not _is_glob(section.text):
+            return folder_condition(section.text, place, node.span)
+        case "directorymatch" if place is not None:
+            return _folder_pattern(section.text, place, node, context)
+        case "directory" if place is not None:
+            return _folder_pattern(glob_pattern(section.text), place, node, context)
+        case "files" | "filesmatch" if place is not None:
+            made = _file_name(section, place, context)
+            if section.stands_in is None:
+                return made
+            above = condition(section.stands_in, place, context)
+            return made if above is ALWAYS else NEVER if above == NEVER else AllOf((above, *made.conditions), node.span)
+    return NEVER
+
+
+def folder_condition(folder: str, place: Place, span: Span | None) -> Condition:
+    """`<Directory folder>` for the paths that are served from a place."""
+    folder = folder.rstrip("/")
+    if place.folder == folder or place.folder.startswith(folder + "/") or not folder:
+        return ALWAYS
+    if folder.startswith(place.folder + "/"):
+        return below(place.url + folder[len(place.folder):], span)
+    return NEVER
+
+
+def _folder_pattern(pattern: str, place: Place, node: Node, context: Context) -> Condition:
+    # The pattern sees the folder with a final slash. Only one that the place itself decides is read.
+    if re.search(pattern, place.folder + "/"):
+        return ALWAYS
+    context.value(node, node.args[-1], "a pattern that holds for a whole document root was expected; one for parts of it is not read yet")
+    return NEVER
+
+
+def _file_name(section: Section, place: Place, context: Context) -> AllOf:
+    """`<Files>`: a segment of the path has such a name, and it is the one that the file has."""
+    node = section.node
+    text = section.text if section.kind == "filesmatch" else "^" + glob_pattern(section.text, anchored=False) + "$"
+    pattern = context.pattern(text, node)
+    front = "/" if text.startswith("^") else "/[^/]*"
+    end = "(?:/|$)" if text.endswith("$") and not text.endswith("\\$") else "[^/]*(?:/|$)"
+    inner = text.removeprefix("^")
+    inner = inner[:-1] if inner.endswith("$") and not inner.endswith("\\$") else inner
+    loose = PathMatches(context.pattern(f"{front}(?:{inner}){end}" if "|" in inner else f"{front}{inner}{end}", node), span=node.span)
+    return AllOf((loose, FileNameMatches(place.folder, pattern, place.url, node.span)), node.span)
+
+
+def _is_glob(text: str) -> bool:
+    return any(sign in text for sign in "*?[")
+
+
+def glob_pattern(text: str, anchored: bool = True) -> str:
+    """A shell pattern, where neither sign takes a slash, as a regular expression."""
+    out = ""
+    for part in re.split(r"(\*|\?|\[[^\]]+\])", text):
+        out += {"*": "[^/]*", "?": "[^/]"}.get(part, part if part.startswith("[") and part.endswith("]") else re.escape(part))
+    return f"^{out}(?:/|$)" if anchored else out

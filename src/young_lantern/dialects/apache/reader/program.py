@@ -1,0 +1,338 @@
+"""What a virtual host does with a request, in httpd's own order -> the program of a site.
+
+Source:   Apache HTTP Server manual, "Configuration Sections", "Request Processing"; server/request.c ap_process_request_internal.
+Rule:     fields of the table `always`, then rewriting, proxy mapping, redirects, aliases, the document root; there the sections are merged:
+          who may come in, rewriting of the folder, redirects of the section, fields, and the file. What is changed inside begins again.
+Left out: index files are looked for without a new search for sections (httpd makes one), so that a section for the index
+          file's own path does not count for its folder.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from ....model import (
+    ALWAYS, AllOf, Block, Choose, Condition, Field, FileExists, FileKind, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
+    Var, Variable, Written, join,
+)
+from .. import catalogue, defaults
+from . import access, compression, fields, files, forwards, limits, mappings, rewrites
+from .context import Context, Node
+from .files import SITE
+from .places import NEVER, Place, Section, below, condition, merged
+
+_SERVING = ("directoryindex", "directoryslash", "options")
+_PHASE = "server rewriting"
+
+
+@dataclass(slots=True)
+class Host:
+    """A virtual host, or the main server: its own directives, and those of the main server around them."""
+
+    own: list[Node]
+    main: list[Node]
+    sections: list[Section]
+    document_root: str
+    root: Node | None
+    server_name: str = ""
+    secure: bool = False
+
+    @property
+    def levels(self) -> list[Node]:
+        return [*self.main, *self.own]
+
+
+class Program:
+    """Builds the steps of one site."""
+
+    def __init__(self, host: Host, context: Context) -> None:
+        self.host, self.context = host, context
+        self.sections = merged(host.sections)
+        self.place = Place("", host.document_root.rstrip("/"))
+        self.proxies = forwards.Proxies(host.levels, self.sections, host.server_name, context)
+        self.form = PathForm.CURRENT
+        self.ends = False
+        self.made: dict[Place, tuple[Step, ...]] = {}
+
+    def steps(self) -> tuple[Step, ...]:
+        rules = rewrites.read_rules(self.host.own, self.context)
+        self.ends = any(rule.has("end") for nodes in (self.host.own, *(section.nodes for section in self.sections)) for rule in rewrites.read_rules(nodes, self.context))
+        if any(rewrites.names_file(rule) for rule in rules):
+            # Such a rule says which file is meant and leaves the path that sections are chosen by.
+            self.form = PathForm.URL
+        head = self._head()
+        mapping = self._mapping()
+        if rules and rewrites.is_on(self.host.levels, self.context):
+            level = rewrites.Level(
+                _PHASE, None, "/", self.files(self.place), (ForgetFields(), *head, *mapping), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure)
+            phase = self._unless_ended(rewrites.read_phase(rules, level, self.context))
+            # A changed path skips the mapping.
+            changed = Choose((Route(Rewritten(_PHASE), self.files(self.place)),))
+            mapping = (Block(_PHASE, phase), changed, *mapping)
+        return (Block(SITE, (*head, *mapping), limit=defaults.RESTARTS),)
+
+    def _condition(self, section: Section, place: Place | None) -> Condition:
+        return condition(section, place, self.context, self.form)
+
+    # --- settings that hold before a path is mapped -------------------------------------------------------------------------
+
+    def _head(self, place: Place | None = None) -> tuple[Step, ...]:
+        """Error pages and fields of the table `always`; those of folders only where the place is known."""
+        context, levels = self.context, self.host.levels
+        steps: list[Step] = [*files.read_error_pages(levels, context), *fields.read_response_fields(levels, True, context)]
+        for section in self.sections:
+            if place is not None or section.kind.startswith("location"):
+                said = (*files.read_error_pages(section.nodes, context, True), *fields.read_response_fields(section.nodes, True, context))
+                steps += self._where(section, place, said)
+        return tuple(steps)
+
+    def _speaks_always(self, section: Section) -> bool:
+        return any(node.name == "errordocument" or node.name == "header" and node.args[:1] == ["always"] for node in section.nodes)
+
+    def _where(self, section: Section, place: Place | None, steps: tuple[Step, ...]) -> list[Step]:
+        """Steps for what a section holds. Fields carry the condition themselves, so that no choice is made for each of them."""
+        held = self._condition(section, place) if steps else NEVER
+        if held == NEVER:
+            return []
+        if held is ALWAYS:
+            return list(steps)
+        made: list[Step] = []
+        others = tuple(step for step in steps if not isinstance(step, Field))
+        for step in steps:
+            if isinstance(step, Field):
+                made.append(replace(step, when=held if step.when is None else AllOf((held, step.when), section.node.span)))
+            elif others:
+                made.append(Choose((Route(held, others, section.node.span, section.node.comments),), section.node.span))
+                others = ()
+        return made
+
+    # --- mapping --------------------------------------------------------------------------------------------------------------
+
+    def _mapping(self) -> tuple[Step, ...]:
+        context, host = self.context, self.host
+        redirects = [route for nodes in (host.own, host.main) for route in mappings.read_redirects(nodes, context)]
+        unread = [route for nodes in (host.own, host.main) for route in mappings.read_unread_handlers(nodes, context)]
+        aliases = []
+        for nodes in (host.own, host.main):
+            for node, url, folder in mappings.read_aliases(nodes, context):
+                if url.endswith("/") and not folder.endswith("/") and url != "/":
+                    # mod_alias puts the rest behind the folder's bare text, so that `/icons/a` becomes `…/iconsa`.
+                    context.value(node, f"{url} {folder}", "a final slash on both, or on neither, was expected")
+                    aliases.append(Route(below(url, node.span), (Unserved(node.span.directive, node.span),), node.span))
+                    continue
+                place = Place(url.rstrip("/"), folder.rstrip("/"))
+                aliases.append(Route(below(url, node.span), self.files(place, node), node.span, node.comments, url))
+        lone = [Route(held, (Choose(tuple(routes)),), section.node.span) for section in reversed(self.sections) if section.kind == "location"
+                if (routes := mappings.read_section_redirects(section.nodes, context)) and (held := self._condition(section, None)) != NEVER]
+        rest = (*lone, *redirects, *unread, *aliases, Route(ALWAYS, self.files(self.place, host.root), host.root.span if host.root else None, label="(document root)"))
+        proxied = [replace(route, steps=self._proxied(route.steps)) for route in self.proxies.routes(host.own, host.main, rest)]
+        number = next((number for number, route in enumerate(proxied, 1) if route.condition is ALWAYS), 0)
+        return (Choose(tuple(proxied[:number]) if number else (*proxied, *rest)),)
+
+    def _proxied(self, steps: tuple[Step, ...]) -> tuple[Step, ...]:
+        return steps if steps and isinstance(steps[0], Choose) else self._around(None, steps)
+
+    def _proxy_rule(self, node: Node, target: Template, text: str) -> tuple[Step, ...]:
+        """A rule with [P]: the target is the origin's URL, completed; the query follows unless it has one."""
+        path = target[0] if target and isinstance(target[0], str) else ""
+        url, mark, query = text.partition("?")
+        found = forwards.split_url(path)
+        if found is None or mark:
+            self.context.value(node, text, "http:// and an origin that does not depend on the request were expected")
+            return (Unserved(node.span.directive, node.span),)
+        front, rest = found
+        written = Written(join(rest, *target[1:]), adds_query=True)
+        return self._around(None, self.proxies.forward(node, [front], None, written))
+
+    # --- what is in force at a place --------------------------------------------------------------------------------------------
+
+    def files(self, place: Place, root: Node | None = None) -> tuple[Step, ...]:
+        """What is answered from a folder."""
+        if place not in self.made:
+            self.made[place] = self._around(place, (*self._handlers(place), *self._fallback(place), *self._serving(place, root or self.host.root)))
+        return self.made[place]
+
+    def _around(self, place: Place | None, content: tuple[Step, ...]) -> tuple[Step, ...]:
+        levels = self.host.levels
+        steps: list[Step] = []
+        if any(not section.kind.startswith("location") and self._speaks_always(section) and self._condition(section, place) != NEVER for section in self.sections):
+            # What folders say comes between what the server says and what locations say, so that all is said once more, in this order.
+            steps += [ForgetFields(), *self._head(place)]
+        steps += self._access(place)
+        if place is not None:
+            steps += self._rewriting(place)
+        steps += self._redirects(place)
+        # A media type's expiry counts before any default, wherever either is written.
+        for read in (self._defaults, self._settings):
+            steps += read(levels, [], place)
+            for section in self.sections:
+                steps += self._where(section, place, read(section.nodes, levels, place))
+        return (*steps, *content)
+
+    def _defaults(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
+        return fields.read_default_expiry(nodes, above, self.context)
+
+    def _settings(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
+        """What one level or section adds to answers that a handler makes."""
+        context = self.context
+        return (
+            *fields.read_request_fields(nodes, context), *fields.read_typed_expiry(nodes, above, place is not None, context),
+            *fields.read_response_fields(nodes, False, context), *compression.read_compression(nodes, context),
+            *limits.read_body_limit(nodes, place is None, context),
+        )
+
+    def _access(self, place: Place | None) -> list[Step]:
+        routes: list[Route] = []
+        for section in reversed(self.sections):
+            guard = next((node for node in section.nodes if node.name in catalogue.GUARDS and _guards(node)), None)
+            if guard is None and not access.has_rules(section.nodes):
+                continue
+            held = self._condition(section, place)
+            if held == NEVER:
+                continue
+            steps = (Unserved(guard.span.directive, guard.span),) if guard else access.read_access(section.nodes, self.context)
+            routes.append(Route(held, steps, section.node.span))
+            if held is ALWAYS:
+                break
+        while routes and not routes[-1].steps:
+            routes.pop()
+        if len(routes) == 1 and routes[0].condition is ALWAYS:
+            return list(routes[0].steps)
+        return [Choose(tuple(routes))] if routes else []
+
+    def _rewriting(self, place: Place) -> list[Step]:
+        routes: list[Route] = []
+        for section in reversed(self.sections):
+            if not any(node.name in ("rewriterule", "rewriteengine") for node in section.nodes):
+                continue
+            held = self._condition(section, place)
+            if held == NEVER:
+                continue
+            # mod_rewrite.c, hook_fixup: the rules of a folder are not for its own path without the final slash.
+            bare = [item for item in getattr(held, "conditions", ()) if isinstance(item, PathIs)]
+            routes += [Route(PathIs(item.path, span=item.span), ()) for item in bare]
+            if bare and held == below(bare[0].path, section.node.span):
+                held = PathStartsWith(bare[0].path + "/", span=section.node.span)
+            routes.append(Route(held, self._phase(section, place), section.node.span, section.node.comments))
+            if held is ALWAYS:
+                break
+        while routes and not routes[-1].steps:
+            routes.pop()
+        if routes and all(isinstance(route.condition, PathIs) for route in routes[:-1]) and isinstance(routes[-1].condition, PathStartsWith):
+            routes = routes[-1:]  # the folder's own path is not below it anyhow
+        if len(routes) == 1 and routes[0].condition is ALWAYS:
+            return list(routes[0].steps)
+        return [Choose(tuple(routes))] if routes else []
+
+    def _unless_ended(self, phase: tuple[Step, ...]) -> tuple[Step, ...]:
+        """mod_rewrite, END: no rule is tried any more, on later rounds of the request neither."""
+        if not self.ends:
+            return phase
+        return (Choose((Route(TextIs((Var(Variable.VARIABLE, rewrites.ENDED),), ("1",)), ()), Route(ALWAYS, phase))),)
+
+    def _phase(self, section: Section, place: Place) -> tuple[Step, ...]:
+        context = self.context
+        rules = rewrites.read_rules(section.nodes, context)
+        if not rules or not rewrites.is_on(section.nodes, context):
+            return ()
+        if section.kind != "directory":
+            return tuple(Choose((Route(ALWAYS, (Unserved(rule.node.span.directive, rule.node.span),)),)) for rule in rules[:1])
+        above = [other for other in self.sections if other.kind == "directory" and _within(section, other)]
+        if not files.follows_links([*self.host.levels, *(node for other in above for node in other.nodes)]):
+            return (Respond(403, raises=True, span=section.node.span),)
+        folder = section.text.rstrip("/")
+        lead = place.folder[len(folder):] if place.folder.startswith(folder + "/") else ""
+        if lead and place.url != lead:
+            # The rules see the path of the file below the section's folder, which is none of the request's here.
+            self.context.value(rules[0].node, section.text, "rules for a folder whose path the request has were expected, not for one above an alias")
+            return (Unserved(rules[0].node.span.directive, rules[0].node.span),)
+        prefix = "/" if lead else place.url + (folder[len(place.folder):] if folder.startswith(place.folder + "/") else "") + "/"
+        base = context.last(section.nodes, "rewritebase")
+        label = context.label("folder rewriting")
+        again: tuple[Step, ...] = (Restart(SITE),)
+        # mod_dir.c, fixup_dir: the slash is added to a folder's path even if a rule has changed it to another one inside.
+        folder_path = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=section.node.span)
+        bare = AllOf((folder_path, Not(PathMatches(Pattern("/$"), span=section.node.span))), section.node.span)
+        level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else prefix, again, again, self._proxy_rule,
+                               self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare)
+        refused = [
+            Choose((Route(held, (Respond(403, raises=True, span=other.node.span),), other.node.span),)) for other in self.sections
+            if other not in above and not files.follows_links(other.nodes) and (held := self._condition(other, place)) != NEVER
+        ]
+        return self._unless_ended((*refused, Block(label, rewrites.read_phase(rules, level, context)), Choose((Route(Rewritten(label), again),))))
+
+    def _redirects(self, place: Place | None) -> list[Step]:
+        steps: list[Step] = []
+        for section in reversed(self.sections):
+            routes = mappings.read_redirects(section.nodes, self.context, section.kind == "location", self.form)
+            if routes:
+                steps += self._where(section, place, (Choose(tuple(routes)),))
+        return steps
+
+    # --- what answers -------------------------------------------------------------------------------------------------------------
+
+    def _handlers(self, place: Place) -> list[Step]:
+        """Handlers that are not read: what they answer is not known, and must not be taken for a file."""
+        steps: list[Step] = []
+        for nodes, section in [(self.host.levels, None), *((section.nodes, section) for section in self.sections)]:
+            found: list[Step] = []
+            for node in nodes:
+                if node.name == "sethandler" and node.args and node.args[0].lower() not in ("none", "default-handler"):
+                    self.context.use(node)
+                    found.append(Unserved(node.span.directive, node.span))
+                elif node.name == "addhandler" and len(node.args) > 1 or node.name == "addtype" and len(node.args) > 1 and "httpd-php" in node.args[0]:
+                    self.context.use(node)
+                    endings = "|".join(word.lstrip(".") for word in node.args[1:])
+                    pattern = self.context.pattern(rf"\.(?:{endings})(?:\.|$)", node)
+                    found.append(Choose((Route(PathMatches(pattern, span=node.span), (Unserved(node.span.directive, node.span),), node.span),)))
+                elif node.name in ("dav", "virtualdocumentroot", "action") and node.args[:1] not in (["Off"], ["off"]):
+                    found.append(Unserved(node.span.directive, node.span))
+            steps += found if section is None else self._where(section, place, tuple(found))
+        return steps
+
+    def _fallback(self, place: Place) -> list[Step]:
+        routes: list[Route] = []
+        for nodes, section in [*((section.nodes, section) for section in reversed(self.sections)), (self.host.levels, None)]:
+            node = self.context.last(nodes, "fallbackresource")
+            held: Condition = ALWAYS if section is None else self._condition(section, place) if node else NEVER
+            if node is None or held == NEVER:
+                continue
+            routes.append(Route(held, self._fall(node, place), node.span))
+            if held is ALWAYS:
+                break
+        return [Choose(tuple(routes))] if any(route.steps for route in routes) else []
+
+    def _fall(self, node: Node, place: Place) -> tuple[Step, ...]:
+        if not node.args or node.args[0].lower() == "disabled":
+            return ()
+        missing = Not(FileExists((place.folder,), (Var(Variable.PATH),), FileKind.ANY, strip=place.url, span=node.span, walks=True), node.span)
+        steps: tuple[Step, ...] = (Restart(SITE, node.span, asks=self.context.template(node.args[0].replace("$", "\\$"), node)),)
+        return (Choose((Route(missing, steps, node.span, node.comments),), node.span),)
+
+    def _serving(self, place: Place, root: Node | None) -> list[Step]:
+        settings: list[Node] = list(self.host.levels)
+        conditional: list[tuple[Condition, list[Node], Section]] = []
+        for section in self.sections:
+            own = [node for node in section.nodes if node.name in _SERVING]
+            held = self._condition(section, place) if own else NEVER
+            if held == NEVER:
+                continue
+            if held is ALWAYS and not conditional:
+                settings += own
+                continue
+            inherited = [node for other, nodes, above in conditional if _within(section, above) for node in nodes]
+            conditional.append((held, [*inherited, *own], section))
+        routes = [Route(held, (files.read_serving([*settings, *own], place, root, self.context),), section.node.span) for held, own, section in reversed(conditional)]
+        plain = files.read_serving(settings, place, root, self.context)
+        return [Choose((*routes, Route(ALWAYS, (plain,))))] if routes else [plain]
+
+
+def _within(section: Section, above: Section) -> bool:
+    return section.kind == above.kind and (section.text.rstrip("/") + "/").startswith(above.text.rstrip("/") + "/")
+
+
+def _guards(node: Node) -> bool:
+    if node.name.startswith("<"):
+        return any(inner.name in ("require", "order", "allow", "deny", "authtype") for inner in node.block or []) or node.name in ("<limit", "<limitexcept")
+    return node.args[:1] not in (["none"], ["None"])
+

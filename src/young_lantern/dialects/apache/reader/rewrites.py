@@ -1,0 +1,406 @@
+"""httpd `RewriteCond`, `RewriteRule` -> Choose, Rewrite, Redirect, Respond, Forward.
+
+Source:   Apache HTTP Server manual, mod_rewrite, "RewriteRule Flags", "Technical Details"; mod_rewrite.c hook_uri2file, hook_fixup.
+Rule:     at server level a changed path that has no PT skips proxy mapping, redirects and aliases; in a folder the path without the
+          folder's own is matched, and a changed one begins the request again. Conditions see the groups of the rule's pattern. The client's query
+          stays unless the substitution has one of its own; QSA keeps both.
+Unknown:  a rule with a condition, flag or variable that is not read answers nothing where its pattern holds: it is `Unserved`.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from ....model import (
+    ALWAYS, AllOf, AnyOf, Choose, Condition, FileExists, FileKind, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
+    Restart, Rewrite, Route, SetPath, SetVariable, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
+)
+from ....patterns import search
+from .. import values
+from .context import Context, Node
+from .places import NEVER
+
+_URL = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
+# Patterns that hold for every path.
+_ANY = ("^", "", ".*", "^.*$", "^.*", "(.*)", "^(.*)$", "^(.*)")
+ENDED = "rewriting_ended"
+_SILENT = frozenset({"nc", "nocase", "ne", "noescape", "l", "last", "pt", "passthrough", "qsa", "qsappend", "qsd", "qsdiscard", "ns", "nosubreq", "end", "f", "forbidden", "g",
+                     "gone", "c", "chain", "n", "next", "p", "proxy", "b", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env"})
+
+
+@dataclass(slots=True)
+class Rule:
+    node: Node
+    conditions: list[Node]
+    flags: dict[str, str]
+
+    def has(self, *names: str) -> bool:
+        return any(name in self.flags for name in names)
+
+
+@dataclass(slots=True)
+class Level:
+    """Where rules stand.
+
+    prefix: for a folder its URL, with a final slash; None at server level
+    base:   what a relative substitution is put behind
+    goes_on: the steps after a rule that changed the path and ends the list; `passes`: after one with PT
+    forward: the steps of a [P] rule; document_root: its folder, `folder` the one that files lie in once `strip` is cut off the path; `bare`: the path is a folder's without its slash
+    """
+
+    label: str
+    prefix: str | None
+    base: str
+    goes_on: tuple[Step, ...]
+    passes: tuple[Step, ...]
+    forward: Callable[[Node, Template, str], tuple[Step, ...]]
+    document_root: str
+    folder: str = ""
+    strip: str = ""
+    secure: bool = False
+    bare: Condition | None = None
+
+
+def is_on(nodes: list[Node], context: Context) -> bool:
+    engine = context.last(nodes, "rewriteengine")
+    return engine is not None and engine.args[:1] != [] and engine.args[0].lower() == "on"
+
+
+def read_rules(nodes: list[Node], context: Context) -> list[Rule]:
+    """The rules of a level with their conditions."""
+    made: list[Rule] = []
+    waiting: list[Node] = []
+    for node in nodes:
+        if node.name == "rewritecond":
+            waiting.append(context.use(node))
+        elif node.name == "rewriterule":
+            context.use(node)
+            text = node.args[2].strip() if len(node.args) > 2 else ""
+            flags = dict((piece.strip().partition("=")[0].lower(), piece.strip().partition("=")[2]) for piece in _pieces(text.removeprefix("[").removesuffix("]")))
+            made.append(Rule(node, waiting, flags))
+            waiting = []
+    return made
+
+
+def _pieces(text: str) -> list[str]:
+    return [piece for piece in re.split(r",(?=(?:[^\"]*\"[^\"]*\")*[^\"]*$)", text) if piece.strip()]
+
+
+def read_phase(rules: list[Rule], level: Level, context: Context) -> tuple[Step, ...]:
+    """The rules -> steps, to stand in a block with the level's label."""
+    steps: list[Step] = []
+    if any("REQUEST_URI" in word for rule in rules for node in rule.conditions for word in node.args) and _changes_midway(rules):
+        steps.append(SetVariable("request_uri", (Var(Variable.PATH),)))
+        own: dict[str, Template] = {"REQUEST_URI": (Var(Variable.VARIABLE, "request_uri"),)}
+    else:
+        own = {}
+    steps += _list(rules, level, own, context)
+    return tuple(steps)
+
+
+def _changes_midway(rules: list[Rule]) -> bool:
+    """Whether a rule changes the path and lets others follow."""
+    return any(len(rule.node.args) > 1 and rule.node.args[1] != "-" and not rule.has("l", "last", "end", "r", "redirect", "p", "proxy", "f", "g", "pt") for rule in rules[:-1])
+
+
+def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Context) -> list[Step]:
+    steps: list[Step] = []
+    number = 0
+    while number < len(rules):
+        rule = rules[number]
+        if rule.has("c", "chain"):
+            # The rest of the chain is tried only where this rule matched.
+            end = number
+            while end < len(rules) - 1 and rules[end].has("c", "chain"):
+                end += 1
+            chain = rules[number + 1:end + 1]
+            steps.append(_rule(rule, level, own, context, after=tuple(_list(chain, level, own, context))))
+            number = end + 1
+        elif rule.has("s", "skip"):
+            count = int(rule.flags.get("s", "") or rule.flags.get("skip", "") or "0")
+            skipped = tuple(_list(rules[number + 1:number + 1 + count], level, own, context))
+            made = _rule(rule, level, own, context)
+            steps.append(Choose((*made.routes, Route(ALWAYS, skipped)), made.span))
+            number += 1 + count
+        else:
+            steps.append(_rule(rule, level, own, context, later=tuple(rules[number + 1:])))
+            number += 1
+    return steps
+
+
+def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, after: tuple[Step, ...] = (), later: tuple[Rule, ...] = ()) -> Choose:
+    node = rule.node
+    if len(node.args) < 2:
+        context.value(node, " ".join(node.args), "a pattern and a substitution were expected")
+        return Choose((), node.span)
+    text, substitution = node.args[0], node.args[1]
+    negated = text.startswith("!")
+    label, condition_label = context.label("rule"), context.label("condition")
+    pattern = _pattern(text.removeprefix("!"), level, rule.has("nc", "nocase"), node, context)
+    unread = [name for name in rule.flags if name not in _SILENT]
+    for name in unread:
+        context.value(node, name, "a flag that is read was expected")
+    if _goes_on_as_url(rule) and any(not other.node.args[0].startswith("^/") for other in later if other.node.args):
+        # mod_rewrite.c: the list goes on, and later patterns see the whole URL; only those that begin with a slash cannot hold for it.
+        unread.append("R")
+        context.value(node, ",".join(rule.flags), "L was expected beside R: without it later rules are tried on the new URL, which is not read")
+    if pattern is None:
+        held: Condition = ALWAYS if level.prefix is None else PathStartsWith(level.prefix)
+        return Choose((Route(held, (Unserved(node.span.directive, node.span),), node.span, node.comments),), node.span)
+    matched: Condition = PathMatches(replace(pattern, label=label), span=node.span)
+    if negated:
+        matched = Not(matched, node.span)
+    elif text in _ANY and not any(re.search(r"\$\d", word) for item in (node, *rule.conditions) for word in item.args[(item is node):2]):
+        matched = ALWAYS if level.prefix in (None, "/") else PathStartsWith(level.prefix, span=node.span)
+    asked = _conditions(rule.conditions, level, label, condition_label, own, context)
+    if asked is None or unread:
+        return Choose((Route(matched, (Unserved(node.span.directive, node.span),), node.span, node.comments),), node.span)
+    if NEVER in asked:
+        return Choose((), node.span)
+    # mod_rewrite.c, apply_rewrite_list: the server's own lookups skip rules that redirect or proxy, and those with NS.
+    client_only = (Not(LookedUpInside(node.span), node.span),) if rule.has("r", "redirect", "p", "proxy", "ns", "nosubreq") else ()
+    parts = [part for part in (matched, *asked, *client_only) if part is not ALWAYS]
+    whole = AllOf(tuple(parts), node.span) if len(parts) > 1 else parts[0] if parts else ALWAYS
+    steps = _effects(rule, substitution, level, label, condition_label, own, after, context)
+    also = tuple(item.span for item in rule.conditions)
+    comments = (*(comment for item in rule.conditions for comment in item.comments), *node.comments)
+    routes = [Route(whole, steps, node.span, comments, also=also)]
+    if level.bare is not None and changes_inside(rule) and not _spares_folders(rule):
+        routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (Leave(level.label, node.span),), node.span))
+    if level.prefix is not None and changes_inside(rule):
+        # A lookup inside is not carried out, so that what a rule would make of an index file that is not there is never found.
+        there = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.ANY, strip=level.strip, span=node.span, walks=True)
+        lost = AllOf((*parts, LookedUpInside(node.span), Not(there, node.span)), node.span)
+        routes.insert(0, Route(lost, (Respond(404, raises=True, insists=True, span=node.span),), node.span))
+    return Choose(tuple(routes), node.span)
+
+
+def _pattern(text: str, level: Level, ignores_case: bool, node: Node, context: Context) -> Pattern | None:
+    """The rule's pattern for the whole path; in a folder it was written for what follows the folder. None: not read."""
+    if level.prefix is not None:
+        made = under(text, level.prefix)
+        if made is None:
+            context.value(node, text, "a pattern that is anchored as a whole, or not at all, was expected in a folder")
+            return None
+        text = made
+    return context.pattern(text, node, ignores_case=ignores_case)
+
+
+def under(text: str, prefix: str) -> str | None:
+    """A pattern for the rest of a path -> one for the path; None when its anchors stand too deep to be moved."""
+    front = re.escape(prefix)
+    inside = re.sub(r"\\.|\[\^?\]?[^\]]*\]", "", text)
+    if text in ("^", ""):
+        return "^" + front
+    if text.startswith("^") and "^" not in inside[1:] and not _alternates(inside[1:]):
+        return f"^{front}{text[1:]}"
+    if "^" in inside:
+        return None
+    if text in (".", ".*", ".+", "(.*)", "(.+)"):
+        return f"^{front}" + {".": ".", ".+": "."}.get(text, text)
+    if _alternates(inside):
+        return f"^{front}.*?(?:{text})"
+    return f"^{front}.*{text}" if text.endswith("$") and "(" not in text else f"^{front}.*?{text}"
+
+
+def _alternates(inside: str) -> bool:
+    """Whether a `|` stands outside of all groups."""
+    depth = 0
+    for sign in inside:
+        depth += (sign == "(") - (sign == ")")
+        if sign == "|" and depth == 0:
+            return True
+    return False
+
+
+# --- conditions -----------------------------------------------------------------------------------------------------------
+
+def _conditions(nodes: list[Node], level: Level, rule: str, condition: str, own: dict[str, Template], context: Context) -> list[Condition] | None:
+    """The conditions, those joined by OR as one; None when one of them is not read."""
+    made: list[Condition] = []
+    waiting: list[Condition] = []
+    for node in nodes:
+        flags = {piece.strip().lower() for piece in (node.args[2].strip("[]").split(",") if len(node.args) > 2 else [])}
+        if len(node.args) < 2 or flags - {"nc", "nocase", "or", "ornext", "nv", "novary"}:
+            context.condition_unread(node.span, node.span.directive)
+            return None
+        one = _condition(node, bool(flags & {"nc", "nocase"}), level, rule, condition, own, context)
+        if one is None:
+            return None
+        waiting.append(one)
+        if not flags & {"or", "ornext"}:
+            made.append(_any(waiting))
+            waiting = []
+    return [*made, *([_any(waiting)] if waiting else [])]
+
+
+def _any(parts: list[Condition]) -> Condition:
+    kept = [part for part in parts if part != NEVER]
+    return ALWAYS if ALWAYS in kept else AnyOf(tuple(kept)) if len(kept) > 1 else kept[0] if kept else NEVER
+
+
+def _condition(node: Node, ignores_case: bool, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:
+    tested, wanted = node.args[0], node.args[1]
+    negated, wanted = wanted.startswith("!"), wanted.removeprefix("!")
+    made = _test(node, tested, wanted, ignores_case, level, rule, label, own, context)
+    if made is None or not negated:
+        return made
+    return NEVER if made is ALWAYS else ALWAYS if made == NEVER else Not(made, node.span)
+
+
+_FILE_TESTS = {"-f": FileKind.FILE, "-d": FileKind.FOLDER, "-s": FileKind.FILE}
+
+
+def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:
+    if wanted in _FILE_TESTS:
+        return _file(node, tested, _FILE_TESTS[wanted], level, own, context)
+    if re.fullmatch(r"-\w+", wanted) or tested.lower() == "expr" or wanted[:1] in "<>":
+        context.condition_unread(node.span, node.span.directive)
+        return None
+    if tested.upper() in _FIXED:
+        return _fixed("on" if level.secure else "off", wanted, ignores_case)
+    template = values.read_template(tested, rule=rule, condition=label, document_root=level.document_root, own={**own, **_names(level)}, backslashes=False)
+    if any(isinstance(part, Unread) for part in template):
+        context.checked(template, node.span, "RewriteCond")
+        return None
+    if wanted.startswith("="):
+        return TextIs(template, (wanted[1:].strip('"'),), ignores_case, node.span)
+    if template == (Var(Variable.METHOD),) and (methods := re.fullmatch(r"\^?\(?([A-Z]+(?:\|[A-Z]+)*)\)?\$?", wanted)) and wanted.startswith("^") and wanted.endswith("$"):
+        return MethodIn(tuple(methods[1].split("|")), node.span)
+    return TextMatches(template, replace(context.pattern(wanted, node, ignores_case=ignores_case), label=label), span=node.span)
+
+
+# What a virtual host knows beforehand: it speaks TLS, or it does not.
+_FIXED = ("%{HTTPS}",)
+
+
+def _fixed(value: str, wanted: str, ignores_case: bool) -> Condition:
+    held = wanted[1:].strip('"') == value if wanted.startswith("=") else search(Pattern(wanted, "pcre", ignores_case), value) is not None
+    return ALWAYS if held else NEVER
+
+
+def _names(level: Level) -> dict[str, Template]:
+    if level.prefix is None:
+        return {"REQUEST_FILENAME": (Var(Variable.PATH),), "SCRIPT_FILENAME": (Var(Variable.PATH),)}
+    return {}
+
+
+def _file(node: Node, tested: str, kind: FileKind, level: Level, own: dict[str, Template], context: Context) -> Condition | None:
+    """`%{REQUEST_FILENAME} -f`: in a folder the file that the path stands for; at server level the path itself, as a file's name."""
+    if re.fullmatch(r"%\{(REQUEST|SCRIPT)_FILENAME\}", tested) and level.prefix is not None:
+        return FileExists((level.folder,), (Var(Variable.PATH),), kind, strip=level.strip, span=node.span, walks=True)
+    template = values.read_template(tested, document_root=level.document_root, own={**own, **_names(level)}, backslashes=False)
+    if any(isinstance(part, Unread) for part in template):
+        context.checked(template, node.span, "RewriteCond")
+        return None
+    if template and isinstance(template[0], str) and template[0].startswith("/"):
+        root, rest = template[0], template[1:]
+        if rest == (Var(Variable.PATH),):
+            return FileExists((root.rstrip("/"),), rest, kind, span=node.span)
+    return FileExists((), template, kind, span=node.span)
+
+
+# --- what a rule does -------------------------------------------------------------------------------------------------------
+
+def _effects(rule: Rule, substitution: str, level: Level, label: str, condition: str, own: dict[str, Template], after: tuple[Step, ...], context: Context) -> tuple[Step, ...]:
+    node = rule.node
+    names = {**own, **_names(level)}
+
+    def template(text: str, escapes: bool = False) -> Template:
+        return context.template(text, node, rule=label, condition=condition, escapes=escapes, document_root=level.document_root, own=names)
+
+    steps: list[Step] = []
+    for flag in ("e", "env"):
+        if flag in rule.flags:
+            name, _, value = rule.flags[flag].partition(":")
+            steps.append(SetVariable(name.removeprefix("!"), template(value), node.span))
+    if rule.has("end"):
+        steps.append(SetVariable(ENDED, ("1",), node.span))
+    if rule.has("f", "forbidden") or rule.has("g", "gone"):
+        return (*steps, Respond(403 if rule.has("f", "forbidden") else 410, raises=True, insists=True, span=node.span))
+    code = rule.flags.get("r", rule.flags.get("redirect"))
+    status = {"permanent": 301, "temp": 302, "seeother": 303}.get((code or "").lower(), int(code) if code and code.isdigit() else 302)
+    if code is not None and not 300 <= status < 400:
+        return (*steps, Respond(status, raises=True, insists=True, span=node.span))
+    if substitution == "-" and code is None:
+        ends = rule.has("l", "last", "end")
+        return (*steps, *after, *((Leave(level.label, node.span),) if ends else ()))
+    path, mark, query = substitution.partition("?")
+    encodes = not rule.has("ne", "noescape")
+    if rule.has("p", "proxy"):
+        return (*steps, *level.forward(node, template(path, escapes=True), substitution))
+    if code is not None or _URL.match(substitution):
+        return (*steps, _redirect(rule, status, path, mark, query, encodes, level, template))
+    if substitution == "-":
+        return (*steps, *after)
+    escaped = rule.has("b")
+    target = template(path, escaped)
+    if not path.startswith(("/", "$", "%")) or (path.startswith(("$", "%")) and level.prefix is not None and not path.startswith("%{")):
+        target = join(level.base, target)
+    if level.prefix is None and path[:1] in "$%" and not path.startswith(("$0", "%{REQUEST_URI}")):
+        # A group at the front may begin with the slash, or not; a path without one is refused.
+        first = label and re.search(r"\(/", node.args[0])
+        if not first:
+            context.value(node, substitution, "a substitution that begins with a slash was expected")
+            return (*steps, Unserved(node.span.directive, node.span))
+    edit = _query(rule, mark, query, template)
+    steps.append(Rewrite(SetPath(target), edit, keeps_url=level.prefix is None and names_file(rule), span=node.span, comments=node.comments))
+    if rule.has("n", "next"):
+        return (*steps, Restart(level.label, node.span))
+    if rule.has("pt", "passthrough"):
+        return (*steps, *level.passes)
+    if rule.has("l", "last", "end"):
+        return (*steps, *level.goes_on)
+    return (*steps, *after)
+
+
+def _query(rule: Rule, mark: str, query: str, template: Callable[..., Template]) -> QueryEdit | None:
+    if rule.has("qsd", "qsdiscard") and not mark:
+        return QueryEdit(())
+    if not mark:
+        return None
+    return QueryEdit(template(query, rule.has("b")), appends_query=rule.has("qsa", "qsappend"))
+
+
+def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes: bool, level: Level, template: Callable[..., Template]) -> Redirect:
+    location = template(path, encodes)
+    if path == "-":
+        location = (Var(Variable.PATH_ESCAPED),)
+    elif not _URL.match(path) and not path.startswith(("/", "%{", "$", "%")):
+        location = join(level.base, location)
+    elif path.startswith("$") and level.prefix is not None:
+        location = join(level.base, location)
+    if mark:
+        written = template(query, encodes)
+        location = join(location, "?", written) if query else location
+        if rule.has("qsa", "qsappend"):
+            location = join(location, (Var(Variable.QUERY, "&" if query else "?"),))
+    elif not rule.has("qsd", "qsdiscard"):
+        location = join(location, (Var(Variable.QUERY, "?"),))
+    return Redirect(status, location, absolute=True, insists=True, span=rule.node.span, comments=rule.node.comments)
+
+
+def changes_inside(rule: Rule) -> bool:
+    """Whether a rule gives the request another path inside the server."""
+    target = rule.node.args[1] if len(rule.node.args) > 1 else "-"
+    return target != "-" and not _URL.match(target) and not rule.has("f", "forbidden", "g", "gone", "r", "redirect", "p", "proxy")
+
+
+def _goes_on_as_url(rule: Rule) -> bool:
+    target = rule.node.args[1] if len(rule.node.args) > 1 else "-"
+    redirects = rule.has("r", "redirect") or bool(_URL.match(target))
+    return redirects and not rule.has("l", "last", "end", "p", "proxy", "f", "g")
+
+
+def names_file(rule: Rule) -> bool:
+    """Whether, at server level, a rule says which file is meant: the path itself is changed only with PT."""
+    return changes_inside(rule) and not rule.has("pt", "passthrough")
+
+
+def _spares_folders(rule: Rule) -> bool:
+    return any(
+        node.args[1:2] == ["!-d"] and re.fullmatch(r"%\{(REQUEST|SCRIPT)_FILENAME\}", node.args[0]) and not (len(node.args) > 2 and "or" in node.args[2].lower())
+        for node in rule.conditions
+    )

@@ -1,0 +1,183 @@
+"""httpd `Listen`, `<VirtualHost>`, `ServerName`, `ServerAlias` -> Listener, Site.
+
+Source:   Apache HTTP Server manual, "Name-based Virtual Host Support", "An In-Depth Discussion of Virtual Host Matching"; vhost.c.
+Rule:     virtual hosts for the very address come before those for any; among them names are tried in file order, a wildcard alias before
+          a later exact name; if no name fits, the first one answers. Without any for the port the main server does.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ....codes import NAME_CLAIMED_TWICE, PORT_NOT_OPEN
+from ....model import Disposition, HostName, HostRow, Listener, Pattern, Placeholder, Site, Span
+from ....patterns import host_matches, search
+from .. import defaults
+from . import logs, tls
+from .context import Context, Node
+from .places import glob_pattern, read_sections
+from .program import Host, Program
+
+_PORT = re.compile(r"(.*?):?(\$\{\w+\}|\{\{.*?\}\}|\d+|\*)$")
+
+
+@dataclass(slots=True, eq=False)
+class VirtualHost:
+    """`node` None: the main server. `places`: (address or "", port or "*") pairs."""
+
+    key: str
+    node: Node | None
+    nodes: list[Node]
+    places: list[tuple[str, str]]
+    names: tuple[HostName, ...]
+    secure: bool
+
+
+def read_hosts(nodes: list[Node], context: Context) -> list[VirtualHost]:
+    """The virtual hosts in file order, the main server last."""
+    hosts: list[VirtualHost] = []
+    keys: set[str] = set()
+    for node in nodes:
+        if node.name != "<virtualhost":
+            continue
+        context.use(node)
+        inner = node.block or []
+        places = [_place(word) for word in node.args]
+        hosts.append(VirtualHost("", node, inner, places, _names(inner, context), tls.is_secure([*nodes, *inner], context)))
+    hosts.append(VirtualHost("", None, nodes, [], _names(nodes, context), tls.is_secure(nodes, context)))
+    for host in hosts:
+        name = next((name.text for name in host.names), "main server" if host.node is None else "any host")
+        ports = {port for _, port in host.places}
+        base = host.key = f"{name} ({'TLS' if host.secure else 'plain'})" if host.node is not None and _both(name, hosts) else name if host.node is not None or not ports else name
+        number = 2
+        while host.key in keys:
+            host.key, number = f"{base} ({number})", number + 1
+        keys.add(host.key)
+    return hosts
+
+
+def _both(name: str, hosts: list[VirtualHost]) -> bool:
+    return len({host.secure for host in hosts if host.node is not None and any(item.text == name for item in host.names[:1])}) == 2
+
+
+def _place(word: str) -> tuple[str, str]:
+    found = _PORT.fullmatch(word)
+    if word in ("*", "_default_"):
+        return "", "*"
+    if found is None or (found[1] == "" and word.count(".") == 3):
+        return word.strip("[]"), "*"
+    address = found[1].rstrip(":").strip("[]")
+    return "" if address in ("*", "_default_", "0.0.0.0", "::", "") else address, found[2]
+
+
+def _names(nodes: list[Node], context: Context) -> tuple[HostName, ...]:
+    made = []
+    for node in context.take(nodes, "servername", "serveralias"):
+        for word in node.args[:1] if node.name == "servername" else node.args:
+            text = re.sub(r"^https?://|:(\d+|\$\{\w+\})$", "", word).rstrip(".")
+            text = text if "{" in text else text.lower()
+            odd = "?" in text or text.count("*") > 1 or ("*" in text and not re.fullmatch(r"\*\..+|.+\.\*|\*", text))
+            # ap_strcasecmp_match: a star stands for anything, dots too.
+            pattern = Pattern("^" + re.sub(r"\\?\*", ".*", glob_pattern(text, anchored=False).replace("[^/]*", ".*").replace("[^/]", ".")) + "$", "pcre", True) if odd else None
+            made.append(HostName(text, pattern, span=node.span))
+    # ServerName is tried before the aliases, wherever it is written.
+    return tuple(made)
+
+
+def read_site(host: VirtualHost, main: list[Node], context: Context) -> Site:
+    """A virtual host -> Site."""
+    own = host.nodes if host.node is not None else [node for node in main if node.name != "<virtualhost"]
+    around = [node for node in main if node.name != "<virtualhost"] if host.node is not None else []
+    root = context.last(own, "documentroot") or context.last(around, "documentroot")
+    folder = root.args[0] if root and root.args else defaults.DOCUMENT_ROOT
+    named = context.last(own, "servername") or context.last(around, "servername")
+    server_name = re.sub(r"^https?://|:\d+$", "", named.args[0]) if named and named.args else ""
+    made = Host(own, around, read_sections([*around, *own], context), folder, root, server_name, host.secure)
+    with context.gather() as spans:
+        for name in ("allowencodedslashes", "mergeslashes", "usecanonicalname"):
+            context.last([*around, *own], name)
+    return Site(
+        key=host.key, names=host.names, program=Program(made, context).steps(), tls=tls.read_tls([*around, *own], context) if host.secure else None,
+        reading=_reading([*around, *own], context), logs=logs.read_logs(own, around, context), span=host.node.span if host.node else root.span if root else None,
+        also=tuple(spans), comments=host.node.comments if host.node else (),
+    )
+
+
+def _reading(nodes: list[Node], context: Context):  # type: ignore[no-untyped-def]
+    from dataclasses import replace
+
+    encoded, merges = context.last(nodes, "allowencodedslashes"), context.last(nodes, "mergeslashes")
+    reading = defaults.READING
+    if encoded is not None and encoded.args and encoded.args[0].lower() != "off":
+        reading = replace(reading, encoded_slash_status=None)
+    if merges is not None and merges.args and merges.args[0].lower() == "off":
+        reading = replace(reading, merges_slashes=False)
+    return reading
+
+
+def read_listeners(main: list[Node], hosts: list[VirtualHost], context: Context) -> tuple[Listener, ...]:
+    """The ports that are listened on, each with its table of names."""
+    made = []
+    lines = context.take(main, "listen")
+    opened: list[tuple[str, str, Span | None, bool]] = []
+    for node in lines:
+        found = _PORT.fullmatch(node.args[0]) if node.args else None
+        if found is None:
+            context.value(node, " ".join(node.args), "an address or port was expected")
+            continue
+        address = found[1].rstrip(":").strip("[]")
+        opened.append(("" if address in ("0.0.0.0", "*", "::") else address, found[2], node.span, node.args[1:2] == ["https"]))
+    if not opened:
+        # Part of a larger configuration: the ports are those that the virtual hosts are for.
+        ports = dict.fromkeys((port, host.node.span if host.node else None) for host in hosts for _, port in host.places if port != "*")
+        opened = [("", port, span, False) for port, span in {port: span for port, span in reversed(list(ports))}.items()] or [("", "80", None, False)]
+    _unopened(hosts, {port for _, port, _, _ in opened}, context)
+    for address, port, span, _ in _distinct(opened):
+        fitting = [host for host in hosts if any(place[1] in ("*", port) for place in host.places)]
+        addresses = sorted({place[0] for host in fitting for place in host.places if place[0] and place[1] in ("*", port)})
+        for own in ([address] if address else [*addresses, ""]):
+            exact = [host for host in fitting if own and any(place[0] == own for place in host.places)]
+            here = exact or [host for host in fitting if any(place == ("", port) or place == ("", "*") for place in host.places)]
+            made.append(_listener(own, port, here, _rows(here, port, context), hosts[-1], span))
+    return tuple(made)
+
+
+def _distinct(opened: list[tuple[str, str, Span | None, bool]]) -> list[tuple[str, str, Span | None, bool]]:
+    seen: dict[tuple[str, str], tuple[str, str, Span | None, bool]] = {}
+    for item in opened:
+        seen.setdefault(item[:2], item)
+    return list(seen.values())
+
+
+def _listener(address: str, port: str, here: list[VirtualHost], rows: list[HostRow], main: VirtualHost, span: Span | None) -> Listener:
+    secure = any(host.secure for host in here) if here else main.secure
+    number: int | Placeholder = int(port) if port.isdigit() else Placeholder(port)
+    return Listener(address, number, secure, tuple(rows), here[0].key if here else main.key, span=span, fallback_stated=not here)
+
+
+def _rows(here: list[VirtualHost], port: str, context: Context) -> list[HostRow]:
+    """The names in the order they are tried. One that an earlier host has, by name or by a star, is never met."""
+    rows: list[HostRow] = []
+    for host in here:
+        for name in host.names:
+            by = next((row for row in rows if row.host.text == name.text or name.is_exact and not row.host.is_exact and _takes(row.host, name.text)), None)
+            if by is None:
+                rows.append(HostRow(name, host.key))
+            elif by.site != host.key:
+                if name.span is not None and len(name.span.directive.split()) == 2:
+                    claim = context.claims[name.span]
+                    claim.disposition, claim.why = Disposition.IMPLIED, f"the name is answered by the host at {by.host.span}"
+                context.say(NAME_CLAIMED_TWICE, name.span, host=name.text, port=port, winner=str(by.host.span))
+    return rows
+
+
+def _takes(wide: HostName, host: str) -> bool:
+    return search(wide.pattern, host) is not None if wide.pattern is not None else host_matches(wide.text, host, wide.one_label)
+
+
+def _unopened(hosts: list[VirtualHost], ports: set[str], context: Context) -> None:
+    for host in hosts:
+        for _, port in host.places:
+            if port != "*" and port not in ports and host.node is not None:
+                context.say(PORT_NOT_OPEN, host.node.span, port=port, host=host.key)

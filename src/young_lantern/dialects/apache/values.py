@@ -1,0 +1,144 @@
+"""Codecs of httpd: words <-> templates, module names, times, expressions' variables.
+
+Source:   Apache HTTP Server manual, mod_rewrite (variables of TestString), mod_headers (format specifiers), mod_expires.
+Unknown:  an unknown variable is an Unread part of the template.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+from ...model import Capture, Part, Placeholder, Template, Unread, Var, Variable, join
+
+BUILT_IN = frozenset({"core", "so", "watchdog", "http_core", "log_config", "logio", "version", "unixd", "mpm"})
+
+
+def module_name(text: str) -> str:
+    """`mod_rewrite.c` and `rewrite_module` -> `rewrite`."""
+    name = text.strip().lower()
+    if name.endswith(".c"):
+        name = name.removesuffix(".c").removeprefix("mod_")
+    name = name.removesuffix("_module")
+    return "mpm" if name.startswith("mpm_") or name in ("event", "worker", "prefork") else name
+
+
+def read_environment(file: Path) -> Iterator[tuple[str, str]]:
+    """Debian's `envvars`: `export NAME=value`, `$SUFFIX` being empty for the usual instance."""
+    if file.is_file():
+        for name, value in re.findall(r"^\s*export\s+(\w+)=(\S*)", file.read_text("utf-8", "replace"), re.MULTILINE):
+            yield name, re.sub(r"\$\{?SUFFIX\}?", "", value).strip("\"'")
+
+
+def version_holds(version: tuple[int, ...], sign: str, wanted: str) -> bool:
+    """`<IfVersion >= 2.4>`; a pattern (`=~`) never holds for the version we take the server for."""
+    if not re.fullmatch(r"\d+(\.\d+)*", wanted):
+        return False
+    numbers = tuple(map(int, wanted.split(".")))
+    mine = version[:len(numbers)]
+    return {"=": mine == numbers, "==": mine == numbers, ">": mine > numbers, ">=": mine >= numbers, "<": mine < numbers, "<=": mine <= numbers}.get(sign, False)
+
+
+# mod_rewrite, "Server-Variables"; the same names serve mod_headers' expressions.
+VARIABLES: dict[str, Template] = {
+    "HTTP_HOST": (Var(Variable.AUTHORITY),), "SERVER_NAME": (Var(Variable.HOST),), "SERVER_PORT": (Var(Variable.PORT),),
+    "REQUEST_METHOD": (Var(Variable.METHOD),), "REQUEST_SCHEME": (Var(Variable.SCHEME),), "REQUEST_URI": (Var(Variable.PATH),),
+    "QUERY_STRING": (Var(Variable.QUERY),), "REMOTE_ADDR": (Var(Variable.CLIENT),), "REMOTE_HOST": (Var(Variable.CLIENT),),
+    "THE_REQUEST": (Var(Variable.METHOD), " ", Var(Variable.TARGET), " HTTP/1.1"), "SERVER_PROTOCOL": ("HTTP/1.1",),
+    "HTTP_USER_AGENT": (Var(Variable.FIELD, "User-Agent"),), "HTTP_REFERER": (Var(Variable.FIELD, "Referer"),),
+    "HTTP_COOKIE": (Var(Variable.FIELD, "Cookie"),), "HTTP_ACCEPT": (Var(Variable.FIELD, "Accept"),),
+    "HTTP_FORWARDED": (Var(Variable.FIELD, "Forwarded"),),
+}
+_REFERENCE = re.compile(r"\\(.)|\$\{(\w+)\}|\{\{.*?\}\}|\$(\d|&)|%(\d)|%\{([^}]+)\}")
+
+
+def read_template(text: str, *, rule: str = "", condition: str = "", escapes: bool = False, document_root: str = "",
+                  backslashes: bool = True, own: dict[str, Template] | None = None) -> Template:
+    """A word with `$1`, `%1`, `%{NAME}` -> template.
+
+    rule, condition: labels of the patterns that `$1` and `%1` speak of; escapes: captures go out percent-encoded
+    own: values of names that stand for something else here
+    """
+    parts: list[Part] = []
+    at = 0
+    for found in _REFERENCE.finditer(text):
+        whole, escaped, placeholder, number, other, name = found[0], found[1], found[2], found[3], found[4], found[5]
+        if escaped is not None and (not backslashes or escaped not in "$%\\"):
+            continue
+        parts.append(text[at:found.start()])
+        at = found.end()
+        if escaped is not None:
+            parts.append(escaped)
+        elif placeholder or whole.startswith("{{"):
+            parts.append(Placeholder(whole))
+        elif number is not None:
+            parts.append(Capture(0 if number == "&" else int(number), rule, escaped=escapes))
+        elif other is not None:
+            parts.append(Capture(int(other), condition, escaped=escapes))
+        else:
+            parts += variable(name, document_root, own or {})
+    parts.append(text[at:])
+    return join(*parts)
+
+
+def variable(name: str, document_root: str = "", own: dict[str, Template] | None = None) -> Template:
+    """`%{NAME}` of a rewrite rule or condition -> template."""
+    upper = name.upper()
+    if own and upper in own:
+        return own[upper]
+    if upper in VARIABLES:
+        return VARIABLES[upper]
+    if upper == "DOCUMENT_ROOT" and document_root:
+        return (document_root,)
+    if upper.startswith("HTTP:"):
+        return (Var(Variable.AUTHORITY),) if upper == "HTTP:HOST" else (Var(Variable.FIELD, name[5:]),)
+    if upper.startswith("ENV:"):
+        return (Var(Variable.VARIABLE, name[4:]),)
+    return (Unread(f"%{{{name}}}"),)
+
+
+def read_field_value(text: str) -> Template:
+    """The value of a Header line: `%%` is a percent sign, `%{NAME}e` an environment variable, `%{NAME}s` one of TLS."""
+    parts: list[Part] = []
+    at = 0
+    for found in re.finditer(r"%%|%\{([^}]*)\}([es])|%[tDlbi]|%\{[^}]*\}|\$\{\w+\}|\{\{.*?\}\}", text):
+        parts.append(text[at:found.start()])
+        at = found.end()
+        if found[0] == "%%":
+            parts.append("%")
+        elif found[0].startswith(("${", "{{")):
+            parts.append(Placeholder(found[0]))
+        elif found[2] == "e":
+            parts.append(Var(Variable.VARIABLE, found[1]))
+        else:
+            parts.append(Unread(found[0]))
+    parts.append(text[at:])
+    return join(*parts)
+
+
+_UNITS = {"year": 31536000, "month": 2592000, "week": 604800, "day": 86400, "hour": 3600, "minute": 60, "second": 1}
+
+
+def read_expiry(text: str) -> int | None:
+    """Seconds from the request: `access plus 1 month 2 days`, `A3600`. None: not relative to the request, or no time."""
+    if found := re.fullmatch(r"A(\d+)", text):
+        return int(found[1])
+    words = text.lower().split()
+    if not words or words[0] not in ("access", "now"):
+        return None
+    words = [word for word in words[1:] if word != "plus"]
+    if len(words) % 2:
+        return None
+    seconds = 0
+    for number, unit in zip(words[::2], words[1::2], strict=True):
+        if not number.isdigit() or unit.rstrip("s") not in _UNITS:
+            return None
+        seconds += int(number) * _UNITS[unit.rstrip("s")]
+    return seconds
+
+
+def read_seconds(text: str) -> float | None:
+    """A time-out: bare seconds, or with ms, s, mi(n), h."""
+    found = re.fullmatch(r"(\d+)(ms|s|mi?n?|h)?", text)
+    return int(found[1]) * {"ms": 0.001, "s": 1, "m": 60, "h": 3600}[(found[2] or "s") if found[2] in ("ms", "s", "h", None) else "m"] if found else None
