@@ -71,7 +71,7 @@ def test_wrong_words(words: list[str], said: str) -> None:
 
 # what stands in the source folder, and what is said of it
 BAD = [
-    ({}, "has no Caddyfile or nginx.conf"),
+    ({}, "has no httpd.conf or apache2.conf or conf/httpd.conf or Caddyfile or nginx.conf"),
     ({"nginx.conf": "http {\n  server {\n"}, "nginx.conf:3: unexpected end of file; expected '}'"),
     ({"nginx.conf": "events {}\n"}, "nginx.conf:1: has no http block"),
     ({"nginx.conf": "http {\n include nginx.conf;\n}"}, "nginx.conf:2: the include of nginx.conf leads back to itself"),
@@ -103,7 +103,7 @@ def test_unreadable_sources(tmp_path: Path, files: dict[str, str], said: str) ->
 def test_other_bad_input(source: Path, tmp_path: Path) -> None:
     out = tmp_path / "out"
     fails(lantern("survey", tmp_path / "none"), "there is no such file or folder")
-    fails(lantern("survey", source, "--dialect", "nonesuch"), "there is no dialect 'nonesuch'; there are caddy, nginx")
+    fails(lantern("survey", source, "--dialect", "nonesuch"), "there is no dialect 'nonesuch'; there are apache, caddy, nginx")
     fails(lantern("translate", source, "--to", "nonesuch", "--out", out), "there is no dialect 'nonesuch'")
     fails(lantern("translate", source, "--to", "nginx", "--out", out), "nginx cannot be written yet")
     (tmp_path / "notes.txt").write_text("nothing\n")

@@ -1,6 +1,6 @@
 """Generated configurations and requests: what decide() foretells, the real server answers.
 
-How many:  `--conformance N` for each dialect; by default 300 for nginx, 150 for Caddy, and some translated from one to the other.
+How many:  `--conformance N` for each dialect; by default 300 for nginx, 150 for Caddy and httpd, and some translated to Caddy.
            Of these `--fresh N` (usually none, so that the same commit gives the same answer) have seeds never used before; a failure names its seed.
 """
 
@@ -13,14 +13,16 @@ from pathlib import Path
 import pytest
 
 from tests.support.conformance import disagreements, write_root
+from tests.support.generate_apache import ApacheSource
 from tests.support.generate_caddy import CaddySource
 from tests.support.generate_nginx import FILES, NginxSource
+from young_lantern.dialects import named
 from young_lantern.lab.live import check_live
 from young_lantern.translate import translate
 
-SOURCES = {"nginx": (NginxSource, 300), "caddy": (CaddySource, 150)}
+SOURCES = {"nginx": (NginxSource, 300), "caddy": (CaddySource, 150), "apache": (ApacheSource, 150)}
 # Both servers run for each of these, so that they are fewer.
-TRANSLATED = 30
+TRANSLATED = {"nginx": (NginxSource, 30), "apache": (ApacheSource, 20)}
 
 
 @pytest.fixture(scope="module")
@@ -55,14 +57,18 @@ def test_the_model_foretells_the_server(
     assert asked > 25 * configurations
 
 
-def test_a_translation_keeps_or_tells(served: Path, tmp_path: Path, request: pytest.FixtureRequest) -> None:
-    """Generated nginx configurations, translated: both servers agree, or the model had foretold that they would not."""
+@pytest.mark.parametrize("dialect", sorted(TRANSLATED))
+def test_a_translation_keeps_or_tells(
+    dialect: str, served: Path, tmp_path: Path, request: pytest.FixtureRequest
+) -> None:
+    """Generated configurations, translated to Caddy: both servers agree, or the model had foretold that they would not."""
+    make, usual = TRANSLATED[dialect]
     found: list[str] = []
     asked = 0
-    for seed in seeds(request, TRANSLATED):
+    for seed in seeds(request, usual):
         folder = tmp_path / str(seed)
         folder.mkdir()
-        (folder / "nginx.conf").write_text(NginxSource(seed, str(served)).text)
+        (folder / named(dialect).main_file).write_text(make(seed, str(served)).text)
         translation = translate(folder, "caddy")
         assert not [
             entry.span for entry in translation.ledger if entry.finding and entry.finding.code.name == "not-written"
@@ -70,5 +76,5 @@ def test_a_translation_keeps_or_tells(served: Path, tmp_path: Path, request: pyt
         live = check_live(translation.reading, translation.read_back, most=80)
         asked += len(live.rows)
         found += [f"seed {seed}: {row.request}: {row.between} {row.defects}" for row in live.surprises]
-    print(f"\nnginx to caddy: {asked} requests to both, {len(found)} surprises")
+    print(f"\n{dialect} to caddy: {asked} requests to both, {len(found)} surprises")
     assert not found, "\n".join(found[:20])

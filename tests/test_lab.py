@@ -27,10 +27,11 @@ from young_lantern.translate import save, translate
 SERVER = "root ROOT; add_header X-A 1; location /o/ { proxy_pass http://192.0.2.1:81; proxy_set_header X-B 2; } location = /r { return 301 /x; } location = /b { return 200 body; }"
 
 
-def test_both_servers_are_here() -> None:
+def test_the_servers_are_here() -> None:
     """Nothing is skipped in CI: a missing server fails."""
-    assert installed("nginx") and installed("caddy")
+    assert installed("nginx") and installed("caddy") and installed("apache2")
     assert version("nginx").startswith("nginx/1.") and version("caddy").startswith("caddy/2.")
+    assert version("apache2").startswith("Apache/2.4")
 
 
 @pytest.mark.parametrize(

@@ -97,7 +97,15 @@ def test_what_the_origin_is_asked(reads: Reads, server: str, target: str, addres
 
 @pytest.mark.parametrize(
     "handler",
-    ["fastcgi_pass unix:/run/php.sock;", "uwsgi_pass 192.0.2.1:9000;", "stub_status;", "grpc_pass grpc://192.0.2.1;", "auth_basic staff;", "auth_request /check;", "limit_except GET { deny all; }"],
+    [
+        "fastcgi_pass unix:/run/php.sock;",
+        "uwsgi_pass 192.0.2.1:9000;",
+        "stub_status;",
+        "grpc_pass grpc://192.0.2.1;",
+        "auth_basic staff;",
+        "auth_request /check;",
+        "limit_except GET { deny all; }",
+    ],
 )
 def test_a_handler_that_is_not_read_is_no_file_server(reads: Reads, handler: str) -> None:
     """What it answers is not known; above all it is not the file, whose source would then be sent."""

@@ -1,4 +1,4 @@
-"""Text -> tree -> text is identity, in both dialects; what is no configuration is one clear error with its line."""
+"""Text -> tree -> text is identity, in every dialect; what is no configuration is one clear error with its line."""
 
 from __future__ import annotations
 
@@ -6,8 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.support.generate_apache import ApacheSource
 from tests.support.generate_caddy import CaddySource
 from tests.support.generate_nginx import NginxSource
+from young_lantern.dialects.apache import syntax as apache
 from young_lantern.dialects.caddy import syntax as caddy
 from young_lantern.dialects.nginx import syntax as nginx
 from young_lantern.errors import SourceUnreadable
@@ -44,6 +46,25 @@ CADDY_TEXTS = [
 ]
 
 
+APACHE_TEXTS = [
+    "",
+    "\n",
+    "# only a comment",
+    "Listen 80\nServerName x",
+    "<Directory /srv>\n  Require all granted\n</Directory>\n# end\n",
+    "<IfModule !mod_x.c>\n<Location />\n</Location>\n</IfModule>\n",
+    'Header set X-A "a \\"b\\" c"\r\nAlias /x /y\r\n',
+    "RewriteCond %{HTTP_HOST} ^a [NC,\\\n  OR]\nRewriteRule ^ \\\n  /x [L]\n",
+    "<VirtualHost *:80 [2001:db8::1]:80 >\n</virtualhost>",
+    "ProxyPass / http://${ORIGIN}/  \n\n",
+]
+
+
+@pytest.mark.parametrize("text", APACHE_TEXTS + [ApacheSource(seed, "/srv").text for seed in range(5)])
+def test_apache_prints_back(text: str) -> None:
+    assert apache.print_file(apache.parse(text, "x")) == text
+
+
 @pytest.mark.parametrize("text", NGINX_TEXTS + [NginxSource(seed, "/srv").text for seed in range(5)])
 def test_nginx_prints_back(text: str) -> None:
     assert nginx.print_file(nginx.parse(text, "x")) == text
@@ -54,9 +75,11 @@ def test_caddy_prints_back(text: str) -> None:
     assert caddy.print_file(caddy.parse(text, "x")) == text
 
 
-@pytest.mark.parametrize("module", [nginx, caddy], ids=["nginx", "caddy"])
+@pytest.mark.parametrize("module", [nginx, caddy, apache], ids=["nginx", "caddy", "apache"])
 @settings(max_examples=300, deadline=None)
-@given(text=st.text(alphabet=st.sampled_from("ab{};#\"'`\\ \n\t$/~@*().") | st.characters(codec="utf-8"), max_size=60))
+@given(
+    text=st.text(alphabet=st.sampled_from("ab{};#\"'`\\ \n\t$/~@*().<>") | st.characters(codec="utf-8"), max_size=60)
+)
 def test_any_text_prints_back_or_is_refused(module, text: str) -> None:  # type: ignore[no-untyped-def]
     """Any text gives a tree that prints back, or one error with a line."""
     try:

@@ -1,0 +1,245 @@
+"""Random httpd configurations and requests: combinations of what the reader claims to know."""
+
+from __future__ import annotations
+
+import random
+
+from tests.support.generate_nginx import HOSTS, NginxSource
+
+NAMES = [
+    "www.fernhollow.example",
+    "*.fernhollow.example",
+    "loans.fernhollow.example",
+    "fernhollow-tools.*",
+    "m1?.fernhollow.example",
+]
+PREFIXES = ["/", "/a", "/a/", "/docs", "/docs/", "/api/", "/api", "/b", "/docs/x.html", "/sub"]
+PATTERNS = [r"\.png$", r"\.(html|png)$", "^/a", "^/(docs|api)/(.*)$", "/b/?$", "^/a/(.+)$", r"\d+"]
+
+
+class ApacheSource:
+    """One random configuration; `text` is complete but for its modules."""
+
+    def __init__(self, seed: int, root: str) -> None:
+        self.random = random.Random(seed)
+        self.seed, self.root = seed, root
+        self.text = self._config()
+
+    def chance(self, share: float) -> bool:
+        return self.random.random() < share
+
+    def pick(self, items):  # type: ignore[no-untyped-def]
+        return self.random.choice(items)
+
+    def _config(self) -> str:
+        hosts = "".join(self._host() for _ in range(self.random.randint(1, 3)))
+        balancer = '<Proxy "balancer://pool">\n  BalancerMember http://192.0.2.2:8000\n  BalancerMember http://192.0.2.3:8000\n</Proxy>\n'
+        main = self._settings("", 0.15)
+        granted = f"<Directory />\n  Require all denied\n</Directory>\n<Directory {self.root}>\n  Require all granted\n</Directory>\n"
+        return f"Listen 80\nServerName 127.0.0.1\n{granted}{balancer}{main}{hosts}"
+
+    def _host(self) -> str:
+        names = self.random.sample(NAMES, self.random.randint(1, 2))
+        lines = [
+            f"  ServerName {names[0]}\n"
+            if "*" not in names[0] and "?" not in names[0]
+            else f"  ServerAlias {names[0]}\n"
+        ]
+        lines += [f"  ServerAlias {name}\n" for name in names[1:]]
+        lines.append(f"  DocumentRoot {self.root}\n")
+        lines.append(self._settings("  ", 0.3))
+        if self.chance(0.5):
+            lines.append(
+                "  RewriteEngine On\n" + "".join(self._rule("  ", True) for _ in range(self.random.randint(1, 3)))
+            )
+        lines += [self._mapping("  ") for _ in range(self.random.randint(0, 4))]
+        lines += [self._section("  ") for _ in range(self.random.randint(0, 4))]
+        return f"<VirtualHost *:80>\n{''.join(lines)}</VirtualHost>\n"
+
+    def _settings(self, indent: str, share: float) -> str:
+        lines = []
+        if self.chance(share):
+            table, value = self.pick(["", "always ", "onsuccess "]), self.pick(["1", "two words", "100%%"])
+            lines.append(f'Header {table}{self.pick(["set", "set", "add", "append"])} X-{self.pick("AB")} "{value}"')
+        if self.chance(share / 3):
+            lines.append("Header unset X-A")
+        if self.chance(share / 2):
+            lines.append(
+                f"ErrorDocument {self.pick(['404', '403', '405'])} {self.pick(['/404.html', '/missing', '/docs/x.html', 'http://www.fernhollow.example/sorry', 'sorry'])}"
+            )
+        if self.chance(share):
+            lines.append(f"DirectoryIndex {self.pick(['index.html', 'x.html index.html', 'y.png', 'disabled'])}")
+        if self.chance(share / 3) and indent:
+            lines.append(
+                f"RequestHeader {self.pick(['set', 'append', 'add', 'unset'])} X-P{self.pick([' one', ' two'])}".replace(
+                    "unset X-P one", "unset X-P"
+                ).replace("unset X-P two", "unset X-P")
+            )
+        if self.chance(share / 3):
+            lines.append(f"DirectorySlash {self.pick(['On', 'Off'])}")
+        if self.chance(share / 3):
+            lines.append(
+                "ExpiresActive On\n"
+                + indent
+                + self.pick(
+                    [
+                        'ExpiresDefault "access plus 1 hour"',
+                        'ExpiresByType text/html "access plus 1 day"',
+                        "ExpiresDefault A60",
+                    ]
+                )
+            )
+        return "".join(f"{indent}{line}\n" for line in lines)
+
+    def _mapping(self, indent: str) -> str:
+        prefix = self.pick(PREFIXES)
+        line = self.pick(
+            [
+                f"Redirect {self.pick(['', 'permanent ', 'seeother ', '308 '])}{prefix} {self.pick(['http://www.fernhollow.example/new', 'http://www.fernhollow.example/', '/moved', '/moved?k=v'])}",
+                f"Redirect {self.pick(['gone', '404', '403'])} {prefix}",
+                f"RedirectMatch {self.pick(['', '301 '])}{self.pick(PATTERNS)} {self.pick(['/r/$1', 'http://www.fernhollow.example/$1', '/x.html'])}",
+                f"RedirectMatch 410 {self.pick(PATTERNS)}",
+                f"Alias {prefix} {self.root}/{self.pick(['docs', 'a', 'sub'])}"
+                if prefix != "/"
+                else f"Alias /al {self.root}/docs",
+                f"Alias {prefix.rstrip('/')}/ {self.root}/docs/",
+                f"ProxyPass {prefix} http://192.0.2.9:81{prefix if self.chance(0.5) else self.pick(['/v1', '/v1/', ''])}",
+                f"ProxyPass {prefix} balancer://pool{self.pick(['/', '/app', ''])}",
+                f"ProxyPass {prefix} !",
+                f"ProxyPassMatch {self.pick(['^/(a|b)/(.*)$', '^/api(/.*)?$'])} http://192.0.2.9:81/m/$1",
+                f"ProxyPassReverse {prefix} http://192.0.2.9:81/v1",
+                f"ProxyPreserveHost {self.pick(['On', 'Off'])}",
+            ]
+        )
+        return f"{indent}{line}\n"
+
+    def _section(self, indent: str) -> str:
+        opened = self.pick(
+            [
+                f"Location {self.pick(PREFIXES)}",
+                f'LocationMatch "{self.pick(PATTERNS)}"',
+                f"Directory {self.root}/{self.pick(['docs', 'a', 'sub'])}",
+                f"Directory {self.root}",
+                f"Files {self.pick(['*.html', 'x.html', 'y.*'])}",
+                f'FilesMatch "{self.pick([".png$", "^x"])}"',
+            ]
+        )
+        inner = indent + "  "
+        lines = [self._settings(inner, 0.4)]
+        if self.chance(0.3):
+            lines.append(
+                inner
+                + self.pick(
+                    [
+                        "Require all denied",
+                        "Require all granted",
+                        "Require ip 127.0.0.0/8",
+                        "Require ip 198.51.100.0/24",
+                        "Require not ip 127.0.0.1\n" + inner + "Require all granted",
+                        "<RequireAny>\n"
+                        + inner
+                        + "Require method GET\n"
+                        + inner
+                        + "Require ip 192.0.2.1\n"
+                        + inner
+                        + "</RequireAny>",
+                    ]
+                )
+                + "\n"
+            )
+            if "Require not" in lines[-1]:
+                lines[-1] = f"{inner}<RequireAll>\n{lines[-1]}{inner}</RequireAll>\n"
+        if self.chance(0.2) and opened.startswith("Location "):
+            lines.append(
+                inner
+                + self.pick(
+                    [
+                        "Redirect 301 http://www.fernhollow.example/moved",
+                        "ProxyPass http://192.0.2.9:81/loc",
+                        "Redirect gone",
+                    ]
+                )
+                + "\n"
+            )
+        if self.chance(0.35) and opened.startswith("Directory"):
+            lines.append(
+                inner
+                + "RewriteEngine On\n"
+                + "".join(self._rule(inner, False) for _ in range(self.random.randint(1, 2)))
+            )
+        if self.chance(0.25) and not opened.startswith("Location"):
+            lines.append(
+                inner
+                + self.pick(
+                    [
+                        "Options Indexes",
+                        "Options -Indexes",
+                        "Options None",
+                        "FallbackResource /index.html",
+                        "FallbackResource /missing.html",
+                    ]
+                )
+                + "\n"
+            )
+        return f"{indent}<{opened}>\n{''.join(lines)}{indent}</{opened.split()[0]}>\n"
+
+    def _rule(self, indent: str, at_server: bool) -> str:
+        slash = "/" if at_server else ""
+        conditions = [
+            f"RewriteCond {self.pick(['%{REQUEST_METHOD} ^POST$', '%{REQUEST_METHOD} !=GET', '%{QUERY_STRING} ^q=(.*)$', '%{HTTP_USER_AGENT} bot [NC]', '%{HTTP_HOST} ^(www)[.] [NC]', '%{HTTPS} off', '%{HTTPS} =on', '%{REQUEST_URI} !^/a', '%{REQUEST_FILENAME} !-f', '%{REQUEST_FILENAME} -d', '%{DOCUMENT_ROOT}%{REQUEST_URI} -f', '%{HTTP:X-Probe} .', '%{HTTP_HOST} ^loans [OR]'])}"
+            for _ in range(self.random.choice([0, 0, 1, 1, 2]))
+        ]
+        if conditions and conditions[-1].endswith("[OR]"):
+            conditions.append("RewriteCond %{REMOTE_ADDR} ^127")
+        pattern, target = self.pick(
+            [
+                (f"^{slash}a/(.*)$", "/docs/$1"),
+                (f"^{slash}old(.*)", "/a$1"),
+                (rf"^{slash}docs/(.+)\.html$", "/$1?page=$1"),
+                (r"\.png$", "/y.png?"),
+                (f"^{slash}(b|ab)$", "/sub/?k=v"),
+                (f"^{slash}loop", "/loop"),
+                (f"^{slash}api/(.*)", "http://www.fernhollow.example/$1"),
+                ("^", "-"),
+                (f"^{slash}b", "-"),
+                ("^", "/x.html"),
+                (f"!^{slash}docs", "/docs/x.html"),
+                ("." if not at_server else "^/.", "/index.html"),
+                (f"^{slash}(.*)[.]htm$", "/$1.html"),
+                (f"^{slash}(docs|api)$", "/%{HTTP_HOST}/$1"),
+            ]
+        )
+        flags = self.pick(
+            [
+                "L",
+                "L",
+                "",
+                "R",
+                "R=301,L",
+                "F",
+                "G",
+                "L,QSA",
+                "QSD",
+                "L,NC",
+                "PT" if at_server else "L",
+                "R,NE",
+                "R=308,QSA,L",
+                "C",
+                "S=1",
+                "END" if at_server else "L",
+            ]
+        )
+        if target == "-" and flags in ("R", "R=301,L", "R,NE", "R=308,QSA,L", ""):
+            flags = "L"
+        if target.startswith("http") and flags in ("PT", "L,QSA", "QSD", "C", "S=1", "END", "", "L,NC"):
+            flags = "R"
+        lines = [*conditions, f"RewriteRule {pattern} {target}{' [' + flags + ']' if flags else ''}"]
+        return "".join(f"{indent}{line}\n" for line in lines)
+
+    def requests(self, count: int) -> list[tuple[str, str, str, dict[str, str]]]:
+        """(method, host, target, fields) rows."""
+        rows = NginxSource.requests(self, count)  # type: ignore[arg-type]
+        return [
+            (method, self.pick(HOSTS) if self.chance(0.2) else host, target, fields)
+            for method, host, target, fields in rows
+        ]

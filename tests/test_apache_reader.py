@@ -1,0 +1,177 @@
+"""What httpd's reader makes of single configurations; the weight lies in the case folders and in test_conformance.py."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.support.reading import Reads
+from young_lantern.demo import FILES_AT, unpack
+from young_lantern.dialects import named
+from young_lantern.errors import SourceUnreadable
+from young_lantern.lab.live import check_live
+from young_lantern.translate import translate
+
+SITE = "http://www.fernhollow.example"
+
+
+def httpd(host: str, main: str = "") -> str:
+    """A whole httpd.conf around the directives of one virtual host; everything below the root is open."""
+    return (
+        f"Listen 80\nServerName 127.0.0.1\n{main}\n<Directory ROOT>\nRequire all granted\n</Directory>\n"
+        f"<VirtualHost *:80>\nServerName www.fernhollow.example\nDocumentRoot ROOT\n{host}\n</VirtualHost>\n"
+    )
+
+
+FALLBACK = "<Directory ROOT>\nRewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . /index.html [L]\n</Directory>"
+
+
+@pytest.mark.parametrize(
+    ("host", "target", "status", "more"),
+    [
+        ("Redirect permanent /old /new", "/old/x?q=1", 301, SITE + "/new/x?q=1"),
+        ("Redirect /old http://a.example/n?k=v", "/old?q=1", 302, "http://a.example/n?k=v"),
+        ("Redirect gone /old", "/older", 404, None),
+        ("Redirect gone /old", "/old/", 410, None),
+        ("RedirectMatch 308 ^/(a|b)/(.*)$ /$2/$1", "/b/c%20d", 308, SITE + "/c%20d/b"),
+        ("RewriteEngine On\nRewriteRule ^/t/(.*) /u/$1 [R=303,QSA,L]", "/t/x?q=1", 303, SITE + "/u/x?q=1"),
+        ("RewriteEngine On\nRewriteRule ^/t /u?a=b [R,QSD]", "/t?q=1", 302, SITE + "/u?a=b"),
+        ("RewriteEngine On\nRewriteCond %{HTTPS} on\nRewriteRule ^ - [F]", "/", 200, None),
+        ("RewriteEngine On\nRewriteCond %{REQUEST_METHOD} ^GET$\nRewriteRule ^/a - [G]", "/a.html", 410, None),
+        ("RewriteRule ^ - [F]", "/", 200, None),
+        (FALLBACK, "/no/such", 200, None),
+        (FALLBACK, "/dir", 301, "/dir/"),
+        ("<Location /a.html>\nRequire all denied\n</Location>", "/a.html", 403, None),
+        ("<Location /a.html>\nRequire ip 192.0.2\n</Location>", "/a.html", 200, None),
+        ("<Files *.html>\nRequire all denied\n</Files>", "/dir/", 403, None),
+        (
+            "<Location />\nRequire all denied\n</Location>\n<Location /dir>\nRequire all granted\n</Location>",
+            "/dir/",
+            200,
+            None,
+        ),
+        ("<Directory ROOT>\nOrder allow,deny\nAllow from all\nDeny from 192.0.2.10\n</Directory>", "/", 403, None),
+        ("Options Indexes", "/bare/", 200, None),
+        ("DirectoryIndex disabled", "/", 403, None),
+        ("", "/a%2Fb", 404, None),
+        ("", "/a.html/x", 404, None),
+        ("FallbackResource /index.html", "/no/such", 200, None),
+    ],
+)
+def test_answers(reads: Reads, host: str, target: str, status: int, more: str | None) -> None:
+    outcome = reads.decide("apache", httpd(host), target)
+    assert (outcome.status, outcome.location) == (status, more), outcome.trace
+
+
+@pytest.mark.parametrize(
+    ("line", "code"),
+    [
+        ("Redirekt / /x", "directive-unknown"),
+        ("Redirect /x", "value-unread"),
+        ("RewriteEngine On\nRewriteCond %{TIME_HOUR} >10\nRewriteRule ^ - [F]", "condition-unread"),
+        ("RewriteEngine On\nRewriteRule ^/(a - [F]", "pattern-unread"),
+        ("ProxyPass /a/ http://192.0.2.1:81", "value-unread"),
+        ("Header set X-A %{X}x", "variable-unread"),
+        ("Header set X-A 1 expr=true", "value-unread"),
+        ("ExpiresActive On\nExpiresDefault M60", "value-unread"),
+        ("LimitRequestBody lots", "value-unread"),
+    ],
+)
+def test_what_is_not_read_is_said(reads: Reads, line: str, code: str) -> None:
+    reading = reads.read("apache", httpd(line))
+    assert code in {item.code.name for item in reading.findings}
+    assert all(claim.disposition is not None or claim.claimed for claim in reading.claims)
+
+
+@pytest.mark.parametrize(
+    "host",
+    [
+        "<Location />\nAuthType Basic\nRequire valid-user\n</Location>",
+        "<FilesMatch html>\nSetHandler proxy:fcgi://192.0.2.1:9000\n</FilesMatch>",
+        "<Limit GET>\nRequire all denied\n</Limit>\n<Location />\n<Limit GET>\nRequire all denied\n</Limit>\n</Location>",
+        "RewriteEngine On\nRewriteRule ^/a - [H=x]",
+        "ScriptAlias / /usr/lib/cgi-bin/",
+    ],
+)
+def test_a_protection_or_handler_that_is_not_read_is_not_open(reads: Reads, host: str) -> None:
+    """Nobody knows here what the answer is: none is foretold, and the new configuration gives none."""
+    text = httpd(host)
+    assert reads.decide("apache", text, "/a.html").gave_up
+    files = translate(reads.write("apache", text).parent, "caddy").writing.files
+    assert "error 501" in "".join(files.values())
+
+
+def test_htaccess_files_are_not_passed_over_in_silence(reads: Reads) -> None:
+    translation = translate(
+        reads.write("apache", httpd("<Directory ROOT>\nAllowOverride All\n</Directory>")).parent, "caddy"
+    )
+    told = [entry for entry in translation.ledger if entry.span.directive == "AllowOverride All"]
+    assert [entry.disposition.value for entry in told] == ["unsupported"] and ".htaccess" in told[0].reason
+
+
+def test_lines_in_force(tmp_path: Path) -> None:
+    """Modules, definitions, versions, macros and includes say which lines count; ServerRoot may lie elsewhere in a copy."""
+    (tmp_path / "conf").mkdir()
+    (tmp_path / "conf.d").mkdir()
+    (tmp_path / "conf" / "httpd.conf").write_text(
+        'ServerRoot "/etc/httpd"\nLoadModule alias_module modules/mod_alias.so\nLoadModule macro_module modules/mod_macro.so\n'
+        "Define PORT 8081\nListen ${PORT}\nListen ${OTHER}\nIncludeOptional conf.d/*.conf\nInclude /etc/httpd/conf.d/a.conf\n"
+        "<IfModule !mod_headers.c>\nRedirect /no-headers /x\n</IfModule>\n<IfModule rewrite_module>\nRewriteEngine On\n</IfModule>\n"
+        "<IfDefine PORT>\nRedirect /defined /x\n</IfDefine>\n<IfVersion < 2.4>\nRedirect /old-version /x\n</IfVersion>\n"
+        "<Macro Moved $from $to>\nRedirect $from $to\n</Macro>\nUse Moved /m1 /n1\nUse Moved /m2 /n2\nHeader set X-A 1\n"
+    )
+    (tmp_path / "conf.d" / "a.conf").write_text("Redirect /included /x\n")
+    reading = named("apache").read(tmp_path / "conf" / "httpd.conf")
+    assert [str(listener.port) for listener in reading.estate.listeners] == ["8081", "Placeholder(spelling='${OTHER}')"]
+    text = str(reading.estate.sites[0].program)
+    for path in ("/no-headers", "/defined", "/included", "/m1", "/m2"):
+        assert path in text
+    assert "/old-version" not in text
+    assert [item.span.directive for item in reading.findings if item.code.name == "module-missing" and item.span] == [
+        "Header set X-A 1"
+    ]
+    named_files = set(reading.texts)
+    assert named_files == {"conf/httpd.conf", "conf.d/a.conf"}
+
+
+@pytest.mark.parametrize(
+    ("text", "message"),
+    [
+        ("<Directory /x>\n", "httpd.conf:1: unexpected end of file; expected </Directory> for line 1"),
+        ("<Directory /x>\n</Location>\n", "httpd.conf:2: unexpected </Location>; expected </Directory> for line 1"),
+        ("</Directory>\n", "httpd.conf:1: unexpected </Directory>"),
+        ("<Directory /x\n", "httpd.conf:1: <Directory opens no section; expected <Name …>"),
+        ("Include missing.conf\n", "httpd.conf:1: included file missing.conf: there is no such file"),
+        ("Include no-*.conf\n", "httpd.conf:1: no file matches no-*.conf"),
+        ("Include httpd.conf\n", "httpd.conf:1: the include of httpd.conf leads back to itself"),
+        ("Use Nothing\n", "httpd.conf:1: there is no macro Nothing"),
+        ("Listen 80\0\n", "is a binary file"),
+    ],
+)
+def test_bad_input(tmp_path: Path, text: str, message: str) -> None:
+    (tmp_path / "httpd.conf").write_text(text)
+    with pytest.raises(SourceUnreadable, match=".") as caught:
+        named("apache").read(tmp_path / "httpd.conf")
+    assert message in str(caught.value)
+
+
+def test_ports_and_names(reads: Reads) -> None:
+    """A port that nothing listens on, and a name of two hosts: the first one has it."""
+    reading = reads.read(
+        "apache",
+        httpd("")
+        + "<VirtualHost *:8080>\nServerName x.example\n</VirtualHost>\n<VirtualHost *:80>\nServerName www.fernhollow.example\nRedirect / /x\n</VirtualHost>\n",
+    )
+    assert {"port-not-open", "name-claimed-twice"} <= {item.code.name for item in reading.findings}
+    assert [row.site for row in reading.estate.listeners[0].rows] == ["www.fernhollow.example"]
+
+
+def test_the_sample_estate_moves(tmp_path: Path) -> None:
+    """Fernhollow as httpd serves it: carried to Caddy, both servers asked, nothing that was not foretold."""
+    source, files = unpack(tmp_path, "apache")
+    translation = translate(source, "caddy")
+    assert not [entry for entry in translation.ledger if entry.finding and entry.finding.code.name == "not-written"]
+    live = check_live(translation.reading, translation.read_back, files=((FILES_AT, files),), most=600)
+    assert not live.surprises
+    assert live.same > 200
