@@ -103,7 +103,10 @@ def test_unreadable_sources(tmp_path: Path, files: dict[str, str], said: str) ->
 def test_other_bad_input(source: Path, tmp_path: Path) -> None:
     out = tmp_path / "out"
     fails(lantern("survey", tmp_path / "none"), "there is no such file or folder")
-    fails(lantern("survey", source, "--dialect", "nonesuch"), "there is no dialect 'nonesuch'; there are apache, caddy, nginx")
+    fails(
+        lantern("survey", source, "--dialect", "nonesuch"),
+        "there is no dialect 'nonesuch'; there are apache, caddy, nginx",
+    )
     fails(lantern("translate", source, "--to", "nonesuch", "--out", out), "there is no dialect 'nonesuch'")
     fails(lantern("translate", source, "--to", "nginx", "--out", out), "nginx cannot be written yet")
     (tmp_path / "notes.txt").write_text("nothing\n")

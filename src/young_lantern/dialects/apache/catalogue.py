@@ -235,11 +235,11 @@ _STOCK = """
 
 # Topic of the reader -> names it claims.
 _READ = {
-    "structure": "<VirtualHost <Directory <DirectoryMatch <Location <LocationMatch <Files <FilesMatch <Proxy <Limit <LimitExcept",
+    "structure": "<VirtualHost <Directory <DirectoryMatch <Location <LocationMatch <Files <FilesMatch <Proxy",
     "load": "Include IncludeOptional Define UnDefine LoadModule ServerRoot <IfModule <IfDefine <IfVersion <IfFile <Macro Use",
     "sites": "Listen ServerName ServerAlias DocumentRoot AllowEncodedSlashes MergeSlashes UseCanonicalName AccessFileName AllowOverride",
     "tls": "SSLEngine SSLCertificateFile SSLCertificateKeyFile SSLCertificateChainFile SSLProtocol SSLCipherSuite",
-    "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType SSLRequireSSL",
+    "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType",
     "mappings": "Redirect RedirectMatch RedirectPermanent RedirectTemp Alias AliasMatch ScriptAlias ScriptAliasMatch",
     "forwards": "ProxyPass ProxyPassMatch ProxyPassReverse ProxyPreserveHost ProxyAddHeaders ProxyTimeout BalancerMember ProxySet",
     "rewrites": "RewriteEngine RewriteCond RewriteRule RewriteBase",
@@ -310,10 +310,8 @@ MODULES: dict[str, str] = {
     name.lower(): line.split()[0] for line in _STOCK.strip().splitlines() for name in line.split(":", 1)[1].split()
 }
 
-# What makes an answer that is not read, so that it must not be taken for a file: name -> whether these words do.
-HANDLERS = ("sethandler", "scriptalias", "scriptaliasmatch", "dav", "virtualdocumentroot", "action", "rewritemap")
 # Protections that are not read: what they guard is not answered at all.
-GUARDS = ("sslverifyclient", "sslrequire", "allowmethods", "<limit", "<limitexcept", "<if", "<elseif", "<else")
+GUARDS = ("sslverifyclient", "sslrequire", "sslrequiressl", "allowmethods", "satisfy", "authmerging", "<limit", "<limitexcept", "<if", "<elseif", "<else")
 
 
 def row_for(name: str) -> Row | None:

@@ -7,6 +7,8 @@ Left out: .htaccess files; <If> sections; authentication: what it guards is not 
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterator
 from pathlib import Path
 
 from ....codes import SITE_NOT_ENABLED, WITHOUT_EFFECT
@@ -32,6 +34,7 @@ def read(main: Path) -> Reading:
         if len(node.args) > 1:
             context.formats[node.args[1]] = node.span
             context.claims[node.span].claimed = False
+    context.environment = {name for node in _all(nodes) if node.name == "rewriterule" for name in re.findall(r"(?:^\[|,)\s*(?:E|env)=!?(\w+)", "".join(node.args[2:]))}
     hosts = sites.read_hosts(nodes, context)
     for host in hosts:
         forwards.read_balancers(host.nodes, context)
@@ -47,6 +50,12 @@ def read(main: Path) -> Reading:
     context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
     return Reading("apache", main, loader.here, estate, list(context.claims.values()), context.findings, dict(loader.tree.texts),
                    loader.files, tuple(loader.tree.name_of(path) for path in inactive))
+
+
+def _all(nodes: list[Node]) -> Iterator[Node]:
+    for node in nodes:
+        yield node
+        yield from _all(node.block or [])
 
 
 def _media_types(nodes: list[Node], context: Context) -> tuple[MediaType, ...]:

@@ -30,11 +30,12 @@ class Node:
 class Context(Collector):
     """modules: those loaded, by `alias` of mod_alias; None: not known, all are taken to be there.
 
-    formats: LogFormat names; env: variables that some directive sets
+    formats: LogFormat names; environment: variables that some rewrite rule sets
     """
 
     modules: set[str] | None = None
     formats: dict[str, Span] = field(default_factory=dict)
+    environment: set[str] = field(default_factory=set)
 
     def has(self, module: str) -> bool:
         return self.modules is None or module in self.modules or module in values.BUILT_IN

@@ -70,7 +70,9 @@ def _by_environment(by: str, node: Node, context: Context) -> Condition | None:
     if not found:
         context.value(node, by, "a condition by expression is not read yet")
         return None
-    # mod_ssl sets HTTPS for every request that came over TLS, where SSLOptions asks for it or not (mod_ssl, "Environment Variables").
+    if found[2] not in context.environment:
+        context.value(node, by, "a variable that a rewrite rule sets was expected; others are not read")
+        return None
     empty = TextIs((Var(Variable.VARIABLE, found[2]),), ("",), span=node.span)
     return empty if found[1] else Not(empty, node.span)
 

@@ -159,7 +159,7 @@ class Proxies:
 
 def split_url(text: str) -> tuple[str, str] | None:
     """`http://origin/path` -> (`http://origin`, `/path`); None when it is none, or the origin is not written out."""
-    found = re.match(r"(https?://[^/]+)(/.*)?$", text)
+    found = re.match(r"((?:https?|wss?)://[^/]+)(/.*)?$", text)
     return (found[1], found[2] or "") if found else None
 
 

@@ -55,7 +55,7 @@ class Section:
 
 _KINDS = {
     "<directory": "directory", "<directorymatch": "directorymatch", "<files": "files", "<filesmatch": "filesmatch",
-    "<location": "location", "<locationmatch": "locationmatch",
+    "<location": "location", "<locationmatch": "locationmatch", "<proxy": "proxy",
 }
 
 
@@ -64,6 +64,8 @@ def read_sections(nodes: list[Node], context: Context) -> list[Section]:
     made: list[Section] = []
     for node in nodes:
         if node.name not in _KINDS:
+            continue
+        if node.name == "<proxy" and node.args and node.args[0].lower().startswith("balancer://"):
             continue
         context.use(node)
         context.claims[node.span].disposition, context.claims[node.span].why = Disposition.KEPT, "what stands in it is accounted for line by line"
@@ -99,13 +101,17 @@ def merged(sections: list[Section]) -> list[Section]:
     return sorted(sections, key=lambda section: depth[id(section)])
 
 
-_ORDER = {"directory": 0, "directorymatch": 1, "files": 2, "filesmatch": 2, "location": 3, "locationmatch": 3}
+_ORDER = {"directory": 0, "directorymatch": 1, "proxy": 1, "files": 2, "filesmatch": 2, "location": 3, "locationmatch": 3}
 
 
 def condition(section: Section, place: Place | None, context: Context, form: PathForm = PathForm.CURRENT) -> Condition:
     """When a section holds; `place` None: for what is not served from a folder (a proxied path), where folders do not count."""
     node = section.node
     match section.kind:
+        case "proxy":
+            if place is None and section.text != "*":
+                context.value(node, section.text, "a section for all that is proxied (*) was expected")
+            return NEVER if place is not None else ALWAYS
         case "location" if _is_glob(section.text):
             return PathMatches(context.pattern(glob_pattern(section.text), node), form, span=node.span)
         case "location":

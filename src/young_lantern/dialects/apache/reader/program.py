@@ -56,7 +56,7 @@ class Program:
 
     def steps(self) -> tuple[Step, ...]:
         rules = rewrites.read_rules(self.host.own, self.context)
-        self.ends = any(rule.has("end") for nodes in (self.host.own, *(section.nodes for section in self.sections)) for rule in rewrites.read_rules(nodes, self.context))
+        self.ends = any(rewrites.ends_for_good(rule) for nodes in (self.host.own, *(section.nodes for section in self.sections)) for rule in rewrites.read_rules(nodes, self.context))
         if any(rewrites.names_file(rule) for rule in rules):
             # Such a rule says which file is meant and leaves the path that sections are chosen by.
             self.form = PathForm.URL
@@ -130,7 +130,7 @@ class Program:
         return (Choose(tuple(proxied[:number]) if number else (*proxied, *rest)),)
 
     def _proxied(self, steps: tuple[Step, ...]) -> tuple[Step, ...]:
-        return steps if steps and isinstance(steps[0], Choose) else self._around(None, steps)
+        return steps if steps and isinstance(steps[0], Choose) else self._around(None, (*self._handlers(None), *steps))
 
     def _proxy_rule(self, node: Node, target: Template, text: str) -> tuple[Step, ...]:
         """A rule with [P]: the target is the origin's URL, completed; the query follows unless it has one."""
@@ -183,8 +183,11 @@ class Program:
 
     def _access(self, place: Place | None) -> list[Step]:
         routes: list[Route] = []
+        closed = next((node for node in self.host.levels if self._closes(node)), None)
+        if closed is not None:
+            return [Unserved(closed.span.directive, closed.span)]
         for section in reversed(self.sections):
-            guard = next((node for node in section.nodes if node.name in catalogue.GUARDS and _guards(node)), None)
+            guard = next((node for node in section.nodes if self._closes(node)), None)
             if guard is None and not access.has_rules(section.nodes):
                 continue
             held = self._condition(section, place)
@@ -199,6 +202,14 @@ class Program:
         if len(routes) == 1 and routes[0].condition is ALWAYS:
             return list(routes[0].steps)
         return [Choose(tuple(routes))] if routes else []
+
+    def _closes(self, node: Node) -> bool:
+        """Whether a directive is a protection that is not read."""
+        if node.name not in catalogue.GUARDS or (node.name == "sslrequiressl" and self.host.secure):
+            return False
+        if node.name.startswith("<"):
+            return any(inner.name in ("require", "order", "allow", "deny", "authtype") for inner in node.block or []) or node.name in ("<limit", "<limitexcept")
+        return (node.args[0].lower() if node.args else "") not in ("none", "off", *(("all",) if node.name == "satisfy" else ()))
 
     def _rewriting(self, place: Place) -> list[Step]:
         routes: list[Route] = []
@@ -271,7 +282,7 @@ class Program:
 
     # --- what answers -------------------------------------------------------------------------------------------------------------
 
-    def _handlers(self, place: Place) -> list[Step]:
+    def _handlers(self, place: Place | None) -> list[Step]:
         """Handlers that are not read: what they answer is not known, and must not be taken for a file."""
         steps: list[Step] = []
         for nodes, section in [(self.host.levels, None), *((section.nodes, section) for section in self.sections)]:
@@ -329,10 +340,3 @@ class Program:
 
 def _within(section: Section, above: Section) -> bool:
     return section.kind == above.kind and (section.text.rstrip("/") + "/").startswith(above.text.rstrip("/") + "/")
-
-
-def _guards(node: Node) -> bool:
-    if node.name.startswith("<"):
-        return any(inner.name in ("require", "order", "allow", "deny", "authtype") for inner in node.block or []) or node.name in ("<limit", "<limitexcept")
-    return node.args[:1] not in (["none"], ["None"])
-

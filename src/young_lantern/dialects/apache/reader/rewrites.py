@@ -142,6 +142,9 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     unread = [name for name in rule.flags if name not in _SILENT]
     for name in unread:
         context.value(node, name, "a flag that is read was expected")
+    if any(re.search(r"\$\{\w+:", word) for item in (node, *rule.conditions) for word in item.args):
+        unread.append("map")
+        context.value(node, substitution, "a text without rewriting maps was expected")
     if _goes_on_as_url(rule) and any(not other.node.args[0].startswith("^/") for other in later if other.node.args):
         # mod_rewrite.c: the list goes on, and later patterns see the whole URL; only those that begin with a slash cannot hold for it.
         unread.append("R")
@@ -316,7 +319,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         if flag in rule.flags:
             name, _, value = rule.flags[flag].partition(":")
             steps.append(SetVariable(name.removeprefix("!"), template(value), node.span))
-    if rule.has("end"):
+    if ends_for_good(rule):
         steps.append(SetVariable(ENDED, ("1",), node.span))
     if rule.has("f", "forbidden") or rule.has("g", "gone"):
         return (*steps, Respond(403 if rule.has("f", "forbidden") else 410, raises=True, insists=True, span=node.span))
@@ -386,6 +389,12 @@ def changes_inside(rule: Rule) -> bool:
     """Whether a rule gives the request another path inside the server."""
     target = rule.node.args[1] if len(rule.node.args) > 1 else "-"
     return target != "-" and not _URL.match(target) and not rule.has("f", "forbidden", "g", "gone", "r", "redirect", "p", "proxy")
+
+
+def ends_for_good(rule: Rule) -> bool:
+    """Whether END leaves something to end: a request that goes on inside."""
+    target = rule.node.args[1] if len(rule.node.args) > 1 else "-"
+    return rule.has("end") and not _URL.match(target) and not rule.has("r", "redirect", "f", "forbidden", "g", "gone", "p", "proxy")
 
 
 def _goes_on_as_url(rule: Rule) -> bool:

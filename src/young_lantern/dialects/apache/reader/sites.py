@@ -96,7 +96,9 @@ def read_site(host: VirtualHost, main: list[Node], context: Context) -> Site:
     made = Host(own, around, read_sections([*around, *own], context), folder, root, server_name, host.secure)
     with context.gather() as spans:
         for name in ("allowencodedslashes", "mergeslashes", "usecanonicalname"):
-            context.last([*around, *own], name)
+            node = context.last([*around, *own], name)
+            if node is not None and name == "usecanonicalname" and [word.lower() for word in node.args] != ["off"]:
+                context.value(node, " ".join(node.args), "Off was expected: redirects with the server's own name in the place of the client's are not read")
     return Site(
         key=host.key, names=host.names, program=Program(made, context).steps(), tls=tls.read_tls([*around, *own], context) if host.secure else None,
         reading=_reading([*around, *own], context), logs=logs.read_logs(own, around, context), span=host.node.span if host.node else root.span if root else None,
