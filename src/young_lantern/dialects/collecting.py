@@ -9,8 +9,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
-from ..codes import CONDITION_UNREAD, PATTERN_UNREAD, VALUE_UNREAD, VARIABLE_UNREAD
-from ..model import Code, Finding, Pattern, Pool, Span, Template, Unread, finding
+from ..codes import CONDITION_UNREAD, PATTERN_UNREAD, VALUE_UNREAD, VARIABLE_UNREAD, WITHOUT_EFFECT
+from ..model import Code, Disposition, Finding, Pattern, Pool, Span, Template, Unread, finding
 from ..patterns import problem
 from .dialect import Claim
 
@@ -55,7 +55,7 @@ class Collector:
         if span in self.claims:
             self.claims[span].finding = made
 
-    def unread(self, span: Span, name: str, value: str, expected: str) -> None:
+    def value_unread(self, span: Span, name: str, value: str, expected: str) -> None:
         self.blame(VALUE_UNREAD, span, value=value or "nothing", directive=name, expected=expected)
 
     def condition_unread(self, span: Span, condition: str) -> None:
@@ -75,4 +75,16 @@ class Collector:
 
     def label(self, stem: str) -> str:
         self.labels += 1
-        return f"{stem}-{self.labels}"
+        return f"{stem}_{self.labels}"
+
+    def settle(self) -> None:
+        """What no topic took has no effect where it stands: said so, not dropped."""
+        for claim in self.claims.values():
+            if claim.disposition is not None:
+                continue
+            if claim.finding is not None:
+                claim.disposition = Disposition.UNSUPPORTED
+            elif not claim.claimed:
+                claim.disposition = Disposition.IMPLIED
+                claim.why = "it takes part in no answer here"
+                self.say(WITHOUT_EFFECT, claim.span, directive=claim.name)

@@ -11,8 +11,8 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-from ....codes import SITE_NOT_ENABLED, WITHOUT_EFFECT
-from ....model import Disposition, Estate, MediaType
+from ....codes import SITE_NOT_ENABLED
+from ....model import Estate, MediaType
 from ...dialect import Reading
 from . import forwards, sites
 from .context import Context, Node
@@ -42,7 +42,7 @@ def read(main: Path) -> Reading:
     used = {row.site for listener in listeners for row in listener.rows} | {listener.fallback for listener in listeners}
     made = tuple(sites.read_site(host, nodes, context) for host in hosts if host.key in used)
     estate = Estate("apache", listeners, made, tuple(context.pools.values()), _media_types(nodes, context), "")
-    _settle(context)
+    context.settle()
     inactive = _inactive(loader)
     for path in inactive:
         context.say(SITE_NOT_ENABLED, None, file=loader.tree.name_of(path))
@@ -64,18 +64,6 @@ def _media_types(nodes: list[Node], context: Context) -> tuple[MediaType, ...]:
         for extension in context.use(node).args[1:]
     )
 
-
-def _settle(context: Context) -> None:
-    """What no topic took has no effect where it stands: said so, not dropped."""
-    for claim in context.claims.values():
-        if claim.disposition is not None:
-            continue
-        if claim.finding is not None:
-            claim.disposition = Disposition.UNSUPPORTED
-        elif not claim.claimed:
-            claim.disposition = Disposition.IMPLIED
-            claim.why = "it takes part in no answer here"
-            context.say(WITHOUT_EFFECT, claim.span, directive=claim.name)
 
 
 def _inactive(loader: Loader) -> list[Path]:

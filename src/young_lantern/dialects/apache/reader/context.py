@@ -60,4 +60,4 @@ class Context(Collector):
         return self.checked_pattern(Pattern(text, "pcre", ignores_case), node.span)
 
     def value(self, node: Node, value: str, expected: str) -> None:
-        self.unread(node.span, node.span.directive.split()[0].strip("<>"), value, expected)
+        self.value_unread(node.span, node.span.directive.split()[0].strip("<>"), value, expected)

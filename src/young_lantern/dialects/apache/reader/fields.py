@@ -109,7 +109,7 @@ def read_typed_expiry(nodes: list[Node], above: list[Node], of_files: bool, cont
             pattern = context.pattern(rf"\.(?:{'|'.join(endings)})$" if len(endings) > 1 else rf"\.{endings[0]}$", Node("expiresbytype", [], span), ignores_case=True)
             made += [replace(field, when=PathMatches(pattern, span=span)) for field in _pair(seconds, span)]
         elif endings is None:
-            context.unread(span, "ExpiresByType", media_type, "a media type whose file names are known was expected")
+            context.value_unread(span, "ExpiresByType", media_type, "a media type whose file names are known was expected")
     return tuple(made)
 
 

@@ -9,9 +9,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ....codes import WITHOUT_EFFECT
 from ....errors import SourceUnreadable
-from ....model import Disposition, Estate
+from ....model import Estate
 from ....source import SourceTree
 from ...dialect import Reading
 from .context import Context
@@ -32,14 +31,7 @@ def read(main: Path) -> Reading:
         if context.claims[directive.span].disposition is None:
             context.options[context.use(directive).name] = directive.args
     sites, listeners = read_sites(loaded.sites, context)
-    for claim in context.claims.values():
-        if claim.disposition is not None:
-            continue
-        if claim.finding is not None:
-            claim.disposition = Disposition.UNSUPPORTED
-        elif not claim.claimed:
-            claim.disposition, claim.why = Disposition.IMPLIED, "it takes part in no answer here"
-            context.say(WITHOUT_EFFECT, claim.span, directive=claim.name)
+    context.settle()
     order = {name: number for number, name in enumerate(tree.texts)}
     context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
     return Reading("caddy", main, tree.root, Estate("caddy", listeners, sites, tuple(context.pools.values())),

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ....codes import SITE_NOT_ENABLED, WITHOUT_EFFECT
+from ....codes import SITE_NOT_ENABLED
 from ....errors import SourceUnreadable
 from ....model import Disposition, Estate, MediaType
 from ....source import SourceTree
@@ -52,7 +52,7 @@ def read(main: Path) -> Reading:
         "nginx", sites.read_listeners(servers, context), made, tuple(context.pools.values()),
         _media_types(http, context), _default_type(http, context), next((item.span for item in http.own("types")), None),
     )
-    _settle(context)
+    context.settle()
     inactive = inactive_files(tree.root, loader.paths)
     for path in inactive:
         context.say(SITE_NOT_ENABLED, None, file=tree.name_of(path))
@@ -73,16 +73,3 @@ def _media_types(http: Scope, context: Context) -> tuple[MediaType, ...]:
 def _default_type(http: Scope, context: Context) -> str:
     directive = context.used(http, "default_type")
     return directive.args[0] if directive else defaults.DEFAULT_TYPE
-
-
-def _settle(context: Context) -> None:
-    """What no topic took has no effect where it stands: said so, not dropped."""
-    for claim in context.claims.values():
-        if claim.disposition is not None:
-            continue
-        if claim.finding is not None:
-            claim.disposition = Disposition.UNSUPPORTED
-        elif not claim.claimed:
-            claim.disposition = Disposition.IMPLIED
-            claim.why = "it takes part in no answer here"
-            context.say(WITHOUT_EFFECT, claim.span, directive=claim.name)

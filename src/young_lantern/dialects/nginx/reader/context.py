@@ -6,14 +6,10 @@ Source:   nginx development guide, "Configuration": a level inherits a directive
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass, field
 
-from ....codes import PATTERN_UNREAD, VALUE_UNREAD, VARIABLE_UNREAD
-from ....model import Code, Finding, Pattern, Pool, Span, Template, Unread, finding
-from ....patterns import problem
-from ...dialect import Claim
+from ....model import Pattern, Span, Template
+from ...collecting import Collector
 from .. import values
 from ..syntax import Directive
 
@@ -45,35 +41,17 @@ class Scope:
 
 
 @dataclass
-class Context:
+class Context(Collector):
     """Collects what reading finds. `set_names`: every variable that some `set` makes; `captures`: every named group."""
 
-    claims: dict[Span, Claim] = field(default_factory=dict)
-    findings: list[Finding] = field(default_factory=list)
     set_names: frozenset[str] = frozenset()
     captures: frozenset[str] = frozenset()
-    pools: dict[str, Pool] = field(default_factory=dict)
     formats: dict[str, Span] = field(default_factory=dict)
     blocks: dict[int, list[Directive]] = field(default_factory=dict)
-    labels: int = 0
-    gathering: list[list[Span]] = field(default_factory=list)
-    _said: set[Finding] = field(default_factory=set)
 
     def use(self, directive: Directive) -> Directive:
-        self.claims[directive.span].claimed = True
-        for spans in self.gathering:
-            spans.append(directive.span)
+        self.claim(directive.span)
         return directive
-
-    @contextmanager
-    def gather(self) -> Iterator[list[Span]]:
-        """Collects the spans of all directives used within: an element's `also`."""
-        spans: list[Span] = []
-        self.gathering.append(spans)
-        try:
-            yield spans
-        finally:
-            self.gathering.remove(spans)
 
     def used(self, scope: Scope, name: str) -> Directive | None:
         """The directive that is in force at a scope, claimed; None when none is written."""
@@ -93,35 +71,15 @@ class Context:
             self.unread(directive, directive.args[0], "a time such as 30s, 5m or 1h was expected")
         return value
 
-    def say(self, code: Code, span: Span | None, **facts: object) -> Finding:
-        made = finding(code, span, **facts)
-        if made not in self._said:
-            self._said.add(made)
-            self.findings.append(made)
-        return made
-
     def unread(self, directive: Directive, value: str, expected: str) -> None:
-        claim = self.claims[directive.span]
-        claim.finding = self.say(VALUE_UNREAD, directive.span, value=value, directive=directive.name, expected=expected)
+        self.value_unread(directive.span, directive.name, value, expected)
 
     def template(self, text: str, directive: Directive, *, escapes: bool = False) -> Template:
-        made = values.read_template(text, self.set_names, self.captures, escapes=escapes)
-        for part in made:
-            if isinstance(part, Unread):
-                claim = self.claims[directive.span]
-                claim.finding = self.say(VARIABLE_UNREAD, directive.span, variable=part.spelling, directive=directive.name)
-        return made
+        return self.checked(values.read_template(text, self.set_names, self.captures, escapes=escapes), directive.span, directive.name)
 
     def pattern(self, text: str, directive: Directive, *, ignores_case: bool = False) -> Pattern:
-        made = Pattern(text, "pcre", ignores_case)
-        if reason := problem(made):
-            self.claims[directive.span].finding = self.say(PATTERN_UNREAD, directive.span, pattern=text, reason=reason)
-        return made
+        return self.checked_pattern(Pattern(text, "pcre", ignores_case), directive.span)
 
     def block(self, directive: Directive) -> list[Directive]:
         """The directives of a block, its includes put in place."""
         return self.blocks.get(id(directive), directive.block or [])
-
-    def label(self, stem: str) -> str:
-        self.labels += 1
-        return f"{stem}_{self.labels}"
