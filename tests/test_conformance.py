@@ -22,7 +22,7 @@ from young_lantern.translate import translate
 
 SOURCES = {"nginx": (NginxSource, 300), "caddy": (CaddySource, 150), "apache": (ApacheSource, 150)}
 # Both servers run for each of these, so that they are fewer.
-TRANSLATED = {"nginx": (NginxSource, 30), "apache": (ApacheSource, 20)}
+TRANSLATED = {"nginx": (NginxSource, 30), "apache": (ApacheSource, 12)}
 
 
 @pytest.fixture(scope="module")
