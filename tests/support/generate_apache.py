@@ -35,8 +35,9 @@ class ApacheSource:
         hosts = "".join(self._host() for _ in range(self.random.randint(1, 3)))
         balancer = '<Proxy "balancer://pool">\n  BalancerMember http://192.0.2.2:8000\n  BalancerMember http://192.0.2.3:8000\n</Proxy>\n'
         main = self._settings("", 0.15)
+        mapped = self._mapping("") if self.chance(0.3) else ""
         granted = f"<Directory />\n  Require all denied\n</Directory>\n<Directory {self.root}>\n  Require all granted\n</Directory>\n"
-        return f"Listen 80\nServerName 127.0.0.1\n{granted}{balancer}{main}{hosts}"
+        return f"Listen 80\nServerName 127.0.0.1\n{granted}{balancer}{main}{mapped}{hosts}"
 
     def _host(self) -> str:
         names = self.random.sample(NAMES, self.random.randint(1, 2))
@@ -56,7 +57,7 @@ class ApacheSource:
         lines += [self._section("  ") for _ in range(self.random.randint(0, 4))]
         return f"<VirtualHost *:80>\n{''.join(lines)}</VirtualHost>\n"
 
-    def _settings(self, indent: str, share: float) -> str:
+    def _settings(self, indent: str, share: float, serving: bool = True) -> str:
         lines = []
         if self.chance(share):
             table, value = self.pick(["", "always ", "onsuccess "]), self.pick(["1", "two words", "100%%"])
@@ -67,15 +68,12 @@ class ApacheSource:
             lines.append(
                 f"ErrorDocument {self.pick(['404', '403', '405'])} {self.pick(['/404.html', '/missing', '/docs/x.html', 'http://www.fernhollow.example/sorry', 'sorry'])}"
             )
-        if self.chance(share):
+        if self.chance(share) and serving:
             lines.append(f"DirectoryIndex {self.pick(['index.html', 'x.html index.html', 'y.png', 'disabled'])}")
         if self.chance(share / 3) and indent:
-            lines.append(
-                f"RequestHeader {self.pick(['set', 'append', 'add', 'unset'])} X-P{self.pick([' one', ' two'])}".replace(
-                    "unset X-P one", "unset X-P"
-                ).replace("unset X-P two", "unset X-P")
-            )
-        if self.chance(share / 3):
+            # What is added is added again in every round that a request goes on inside: the model adds it once.
+            lines.append(f"RequestHeader {self.pick(['set X-P one', 'set X-P two', 'unset X-P'])}")
+        if self.chance(share / 3) and serving:
             lines.append(f"DirectorySlash {self.pick(['On', 'Off'])}")
         if self.chance(share / 3):
             lines.append(
@@ -120,12 +118,19 @@ class ApacheSource:
                 f'LocationMatch "{self.pick(PATTERNS)}"',
                 f"Directory {self.root}/{self.pick(['docs', 'a', 'sub'])}",
                 f"Directory {self.root}",
+                f'DirectoryMatch "{self.pick(["/sub", "/a/", "docs", "/s[a-z]b"])}"',
+                f"Directory {self.root}/{self.pick(['s*', 'do[a-c]s', '*'])}",
                 f"Files {self.pick(['*.html', 'x.html', 'y.*'])}",
                 f'FilesMatch "{self.pick([".png$", "^x"])}"',
             ]
         )
         inner = indent + "  "
-        lines = [self._settings(inner, 0.4)]
+        # Which of two overlapping sections says what of index files is read only where one contains the other.
+        lines = [
+            self._settings(
+                inner, 0.4, serving=not any(sign in opened.split()[-1] for sign in "*[") or opened.startswith("Files")
+            )
+        ]
         if self.chance(0.3):
             lines.append(
                 inner
@@ -161,7 +166,7 @@ class ApacheSource:
                 )
                 + "\n"
             )
-        if self.chance(0.35) and opened.startswith("Directory"):
+        if self.chance(0.35) and opened.startswith("Directory ") and not any(sign in opened for sign in "*?["):
             lines.append(
                 inner
                 + "RewriteEngine On\n"

@@ -50,6 +50,8 @@ def response_fields(operations: list[Field], status: int, is_error: bool, state:
 
 def _applied(operations: list[Field], status: int, is_error: bool, state: State) -> list[tuple[str, str]]:
     fields: list[tuple[str, str]] = []
+    # On httpd's way to an error page the status is the error's, even if an origin answers with another one (2.4.71, probed).
+    status = state.error_status or status if state.in_error and state.keeps_first else status
     immediate = [item for item in operations if not item.deferred]
     blocks = [list(block) for _, block in itertools.groupby((item for item in operations if item.deferred), lambda item: item.span)]
     for item in [*immediate, *itertools.chain.from_iterable(reversed(blocks))]:

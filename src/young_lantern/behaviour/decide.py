@@ -103,7 +103,7 @@ class _Run:
             if self.steps > _LIMIT_STEPS:
                 self.state.gave_up = "the program did not come to an end"
                 return self.end(step.span, status=500)
-            if self.state.refused is not None and (not isinstance(step, Block | ErrorPages | Field) or getattr(step, "when", None) is not None):
+            if self.state.refused is not None and (not isinstance(step, Block | ErrorPages | Field) or getattr(step, "when", None) is not None or getattr(step, "merges", False)):
                 # Only what the whole site has is in force for a target that is refused before anything is looked for.
                 status, self.state.refused = self.state.refused, None
                 self.state.note("an encoded slash is refused", self.state.site.span, self.state.request.target)
@@ -410,8 +410,8 @@ class _Run:
             state.gave_up = state.gave_up or inner.gave_up
             if outcome.status is not None and (300 <= outcome.status < 400 or outcome.file or outcome.origin) and not inner.in_error:
                 state.trace += inner.trace
+                state.fields, state.pages, state.compress = inner.fields, inner.pages, inner.compress
                 if outcome.file and state.method not in ("GET", "HEAD", "POST"):
-                    state.fields, state.pages = inner.fields, inner.pages
                     return self.fail(405, span), None
                 origin = outcome.origin and replace(outcome.origin, method=state.method)
                 return replace(outcome, origin=origin, trace=tuple(state.trace)), None

@@ -14,7 +14,7 @@ from urllib.parse import parse_qsl
 import regex
 
 from ..model import (
-    AllOf, Always, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, HostIs,
+    AllOf, Always, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs,
     HttpDate, LookedUpInside, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
@@ -236,6 +236,11 @@ def holds(condition: Condition, state: State) -> bool:
             return found is not None and (kind is FileKind.ANY or found is kind)
         case FileNameMatches(root, pattern, strip):
             return search(pattern, walked(root, state.path.removeprefix(strip), state.facts)[0].rpartition("/")[2]) is not None
+        case FolderMatches(root, pattern, strip, there):
+            here, kind, left = walked(root, state.path.removeprefix(strip), state.facts)
+            if there and (kind is None or kind is FileKind.FILE and (left or state.depth)):
+                here = here.rpartition("/")[0] + "/"
+            return search(pattern, here + "/" if kind is FileKind.FOLDER else here) is not None
         case LookedUpInside():
             return state.depth > 0
         case Rewritten(label):

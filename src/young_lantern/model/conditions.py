@@ -156,6 +156,21 @@ class FileNameMatches:
 
 
 @dataclass(frozen=True, slots=True)
+class FolderMatches:
+    """What the path names, walked from root on as far as folders lead and one segment more, matches; a folder with its final slash.
+
+    httpd asks patterns of folders against the file's whole name, so that one may hold for a file, too (2.4.71, probed).
+    there: shell patterns are asked only of what is there, and not again for index files of a folder
+    """
+
+    root: str
+    pattern: Pattern
+    strip: str = ""
+    there: bool = False
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Rewritten:
     """The path was rewritten since the block with this label was (re)entered; "": ever, that is, not by the client."""
 
@@ -198,6 +213,6 @@ class Unknowable:
 
 Condition = (
     Always | PathIs | PathStartsWith | PathGlob | PathMatches | HostIs | SchemeIs | MethodIn | ClientIn | TextIs
-    | TextMatches | FileExists | FileNameMatches | Rewritten | LookedUpInside | AllOf | AnyOf | Not | Unknowable
+    | TextMatches | FileExists | FileNameMatches | FolderMatches | Rewritten | LookedUpInside | AllOf | AnyOf | Not | Unknowable
 )
 ALWAYS = Always()

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from ....model import ALWAYS, AllOf, AnyOf, Condition, Disposition, FileNameMatches, Not, PathForm, PathIs, PathMatches, PathStartsWith, Span
+from ....model import ALWAYS, AllOf, AnyOf, Condition, Disposition, FileNameMatches, FolderMatches, Not, PathForm, PathIs, PathMatches, PathStartsWith, Span
 from .context import Context, Node
 
 NEVER = Not(ALWAYS)
@@ -96,7 +96,7 @@ def _overrides(node: Node, context: Context) -> None:
 
 def merged(sections: list[Section]) -> list[Section]:
     """In the order httpd merges them: folders by depth, folder patterns, files, locations; each in file order."""
-    depth = {id(section): (0, section.text.rstrip("/").count("/")) if section.kind == "directory" and not _is_glob(section.text)
+    depth = {id(section): (0, section.text.rstrip("/").count("/")) if section.kind == "directory"
              else (_ORDER[section.kind], 0) for section in sections}
     return sorted(sections, key=lambda section: depth[id(section)])
 
@@ -123,12 +123,14 @@ def condition(section: Section, place: Place | None, context: Context, form: Pat
         case "directorymatch" if place is not None:
             return _folder_pattern(section.text, place, node, context)
         case "directory" if place is not None:
-            return _folder_pattern(glob_pattern(section.text), place, node, context)
+            return _folder_glob(section.text, place, node, context)
         case "files" | "filesmatch" if place is not None:
             made = _file_name(section, place, context)
             if section.stands_in is None:
                 return made
             above = condition(section.stands_in, place, context)
+            if isinstance(above, AllOf):
+                return AllOf((*above.conditions, *made.conditions), node.span)
             return made if above is ALWAYS else NEVER if above == NEVER else AllOf((above, *made.conditions), node.span)
     return NEVER
 
@@ -144,11 +146,28 @@ def folder_condition(folder: str, place: Place, span: Span | None) -> Condition:
 
 
 def _folder_pattern(pattern: str, place: Place, node: Node, context: Context) -> Condition:
-    # The pattern sees the folder with a final slash. Only one that the place itself decides is read.
+    """`<DirectoryMatch pattern>`: it is searched for in the whole name of what the path leads to, a folder's with its final slash."""
     if re.search(pattern, place.folder + "/"):
         return ALWAYS
-    context.value(node, node.args[-1], "a pattern that holds for a whole document root was expected; one for parts of it is not read yet")
-    return NEVER
+    inside = re.sub(r"\\.|\[\^?\]?[^\]]*\]", "", pattern)
+    if "^" in inside or "$" in inside or "|" in re.sub(r"\(.*?\)", "", inside):
+        context.value(node, node.args[-1], "a pattern without anchors, or one that holds for a whole document root, was expected; others are not read")
+        return NEVER
+    loose = (f"^{re.escape(place.url)}.*" if place.url else "") + pattern
+    precise = FolderMatches(place.folder, context.pattern(pattern, node), place.url, span=node.span)
+    return AllOf((PathMatches(context.pattern(loose, node), span=node.span), precise), node.span)
+
+
+def _folder_glob(text: str, place: Place, node: Node, context: Context) -> Condition:
+    """`<Directory /srv/*/private>` for the paths that are served from a place."""
+    if re.search(glob_pattern(text), place.folder):
+        return ALWAYS
+    if not text.startswith(place.folder + "/"):
+        context.value(node, text, "a shell pattern below a document root, or one that holds for all of it, was expected")
+        return NEVER
+    rest = glob_pattern(text[len(place.folder):].rstrip("/"), anchored=False)
+    loose = PathMatches(context.pattern(f"^{re.escape(place.url)}{rest}(?:/|$)", node), span=node.span)
+    return AllOf((loose, FolderMatches(place.folder, context.pattern(glob_pattern(text), node), place.url, True, node.span)), node.span)
 
 
 def _file_name(section: Section, place: Place, context: Context) -> AllOf:
@@ -173,4 +192,6 @@ def glob_pattern(text: str, anchored: bool = True) -> str:
     out = ""
     for part in re.split(r"(\*|\?|\[[^\]]+\])", text):
         out += {"*": "[^/]*", "?": "[^/]"}.get(part, part if part.startswith("[") and part.endswith("]") else re.escape(part))
+    # A star that is all of a segment stands for a name, not for none.
+    out = re.sub(r"(?<=/)\[\^/\]\*(?=/|$)", "[^/]+", out)
     return f"^{out}(?:/|$)" if anchored else out

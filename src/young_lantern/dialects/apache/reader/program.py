@@ -95,7 +95,8 @@ class Program:
         if held == NEVER:
             return []
         if held is ALWAYS:
-            return list(steps)
+            # It says that it is a section's: for a target that is refused at once, only what the server itself says is in force.
+            return [replace(step, when=step.when or ALWAYS) if isinstance(step, Field) else step for step in steps]
         made: list[Step] = []
         others = tuple(step for step in steps if not isinstance(step, Field))
         for step in steps:

@@ -13,7 +13,7 @@ from dataclasses import replace
 
 from ....codes import CASE_IGNORED, PATTERN_BEYOND
 from ....model import (
-    Always, AllOf, AnyOf, ClientIn, Condition, Disposition, FileExists, FileKind, FileNameMatches, HostIs, MethodIn, Not, PathGlob,
+    Always, AllOf, AnyOf, ClientIn, Condition, Disposition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MethodIn, Not, PathGlob,
     PathIs, PathMatches, PathStartsWith, Pattern, SchemeIs, Span, TextIs, TextMatches, Var, Variable,
 )
 from ....model.walk import walk
@@ -107,7 +107,7 @@ def _not(lines: Lines) -> Node:
 def _all(conditions: tuple[Condition, ...], name: str, context: Context) -> Lines | Unwritable:
     out: Lines = []
     for condition in conditions:
-        if isinstance(condition, FileNameMatches) and len(conditions) > 1:
+        if isinstance(condition, FileNameMatches | FolderMatches) and len(conditions) > 1:
             continue  # beside it stands what the path must look like for it; where the two differ, the comparison shows it
         lines = write_lines(condition, name, context)
         if isinstance(lines, Unwritable):
