@@ -110,6 +110,16 @@ def test_a_protection_or_handler_that_is_not_read_is_not_open(reads: Reads, host
     assert "error 501" in "".join(files.values())
 
 
+def test_unset_in_the_table_apart_leaves_an_origins_field(reads: Reads) -> None:
+    """`always unset` does not touch what an origin sent, so that the new configuration must not either; the other table does."""
+    host = "ProxyPass / http://192.0.2.1:81/\nHeader %s X-Powered-By"
+    written = [
+        "".join(translate(reads.write("apache", httpd(host % word)).parent, "caddy").writing.files.values())
+        for word in ("always unset", "unset")
+    ]
+    assert ["-X-Powered-By" in text for text in written] == [False, True]
+
+
 def test_htaccess_files_are_not_passed_over_in_silence(reads: Reads) -> None:
     translation = translate(
         reads.write("apache", httpd("<Directory ROOT>\nAllowOverride All\n</Directory>")).parent, "caddy"

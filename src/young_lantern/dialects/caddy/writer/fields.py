@@ -73,6 +73,13 @@ def _write(fields: tuple[Field, ...], forwards: bool, context: Context) -> list[
         if any(isinstance(part, HttpDate) for part in field.value):
             context.note(field.span, Disposition.CHANGED, EXPIRES_DATE_LOST)
             continue
+        if field.apart and field.operation in (Operation.REMOVE, Operation.EDIT):
+            # It sees only what its own table holds; Caddy would take it from an origin's answer, too.
+            if any(other.apart and other.operation not in (Operation.REMOVE, Operation.EDIT) and other.name.lower() == field.name.lower() for other in fields):
+                context.lost(field.span, field.name, f"{TARGET} has no operation that leaves alone what an origin sends")
+            else:
+                context.implied(field.span, "it does nothing: its table has no field of this name, and it leaves alone what an origin sends")
+            continue
         words = write_operation(field, context.forwards or names.count(field.name.lower()) > 1, context)
         if isinstance(words, Unwritable):
             context.lost(field.span, field.name, f"{context.estate.dialect} completes it with {words.what}, for which there is no placeholder")
