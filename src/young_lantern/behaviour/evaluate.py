@@ -15,7 +15,7 @@ import regex
 
 from ..model import (
     AllOf, Always, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs,
-    HttpDate, LookedUpInside, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    HttpDate, LookedUpInside, Lookup, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
 from ..patterns import host_matches, search
@@ -62,6 +62,7 @@ class State:
     member_label: str = ""
     missing: bool = False
     gave_up: str = ""
+    looked_up: dict[str, str] = field(default_factory=dict)
     depth: int = 0
     refused: int | None = None
     trace: list[TraceEntry] = field(default_factory=list)
@@ -95,11 +96,15 @@ def text(template: Template, state: State) -> str:
     return "".join(part if isinstance(part, str) else _part(part, state) for part in template)
 
 
-def _part(part: Var | Capture | HttpDate | Placeholder | Unread, state: State) -> str:
+def _part(part: Var | Capture | HttpDate | Placeholder | Unread | Lookup, state: State) -> str:
     match part:
         case Capture(group, label, is_escaped):
             value = _capture(group, label, state)
             return paths.escaped(value, state.site.reading.escapes + state.site.reading.escapes_in_captures) if is_escaped else value
+        case Lookup():
+            if part.name not in state.looked_up:
+                state.looked_up[part.name] = _looked_up(part, state)
+            return state.looked_up[part.name]
         case HttpDate(seconds):
             return f"(now {seconds:+d} s)"
         case Placeholder(spelling):
@@ -109,6 +114,18 @@ def _part(part: Var | Capture | HttpDate | Placeholder | Unread, state: State) -
             return spelling
         case Var(variable, name):
             return _variable(variable, name, state)
+
+
+def _looked_up(table: Lookup, state: State) -> str:
+    subject = text(table.subject, state)
+    for row in table.rows:
+        if isinstance(row.value, Pattern):
+            # nginx: the groups of a table's pattern are those in sight from then on, as after any other.
+            if _matches(row.value, subject, state, False):
+                return text(row.result, state)
+        elif in_network(subject, row.value) if table.networks else _same(subject, row.value, table.ignores_case):
+            return text(row.result, state)
+    return text(table.fallback, state)
 
 
 def _capture(group: int | str, label: str, state: State) -> str:
@@ -331,7 +348,10 @@ def _network(text_: str) -> ipaddress.IPv4Network | ipaddress.IPv6Network | None
 def in_network(client: str, network: str) -> bool:
     """Whether an address lies in a CIDR block or is the address given."""
     found = _network(network)
-    return found is not None and ipaddress.ip_address(client) in found
+    try:
+        return found is not None and ipaddress.ip_address(client) in found
+    except ValueError:
+        return False
 
 
 def arguments(query: str) -> list[tuple[str, str]]:

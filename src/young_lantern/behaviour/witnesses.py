@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from ..model import (
-    AddressRule, BodyLimit, ClientIn, Compress, ErrorPage, Estate, HostName, Listener, Mapped, PathGlob, PathIs,
+    AddressRule, BodyLimit, ClientIn, Compress, ErrorPage, Estate, HostName, Listener, Lookup, Mapped, PathGlob, PathIs,
     PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix, TextIs, TextMatches, Var, Variable, literal,
 )
 from ..model.walk import walk
@@ -23,6 +23,8 @@ from .request import Assumed, Facts, Request, assumed
 
 # Every site is asked for these, whatever it says: the root, slashes, dots, escapes, case, a file and a folder.
 _ALWAYS = ("/", "/x", "/x/", "/x.html", "/X.html", "//x", "/x//y", "/x/./y", "/x/../y", "/%78", "/x%20y", "/x%2Fy", "/x;y", "/.x")
+# Tables of these are asked with each of their rows as the path.
+_WHOLE_PATHS = ((Var(Variable.PATH),), (Var(Variable.TARGET),), (Var(Variable.TARGET_NOW),), (Var(Variable.ORIGINAL_PATH),))
 _OTHER_HOST = "other-name.example"
 _CLIENTS = ("192.0.2.10", "198.51.100.200")
 # Chosen among 12, 24 and 48: at 24 a site of 20 prefixes and 10 patterns has some 500 paths.
@@ -135,6 +137,9 @@ def _paths(sites: list[Site], unreached: set[str]) -> list[str]:
                     made = _of_pattern(pattern, unreached)
                     paths += made
                     tails += [path.rpartition("/")[2] for path in made]
+                case Lookup() if item.subject in _WHOLE_PATHS:
+                    for row in item.rows:
+                        paths += _around(row.value) if isinstance(row.value, str) else _of_pattern(row.value, unreached)
                 case Rewrite(edit=SetPath(template)) | ErrorPage(target=template):
                     text = literal(template or ())
                     if text and text.startswith("/"):
@@ -227,6 +232,8 @@ def _special_queries(sites: list[Site]) -> list[str]:
 def _asked(sites: list[Site], variable: Variable) -> Iterator[tuple[str, str]]:
     for site in sites:
         for item in walk(site.program):
+            if isinstance(item, Lookup) and len(item.subject) == 1 and not item.networks:
+                yield from _asked_in_table(item, variable)
             if not isinstance(item, TextIs | TextMatches) or len(item.template) != 1:
                 continue
             part = item.template[0]
@@ -238,8 +245,18 @@ def _asked(sites: list[Site], variable: Variable) -> Iterator[tuple[str, str]]:
                     yield part.name, value
 
 
+def _asked_in_table(table: Lookup, variable: Variable) -> Iterator[tuple[str, str]]:
+    part = table.subject[0]
+    if not isinstance(part, Var) or part.variable is not variable:
+        return
+    for value in ("x", *(text for row in table.rows for text in ([row.value] if isinstance(row.value, str) else examples(row.value, starts_with_slash=False)[:2]))):
+        if value and value.isprintable():
+            yield part.name, value
+
+
 def _special_clients(sites: list[Site]) -> list[str]:
     networks = {network for site in sites for item in walk(site.program) if isinstance(item, AddressRule | ClientIn) for network in item.networks}
+    networks |= {row.value for site in sites for item in walk(site.program) if isinstance(item, Lookup) and item.networks for row in item.rows if isinstance(row.value, str)}
     found = [_CLIENTS[1]] if networks else []
     for network in sorted(networks):
         try:

@@ -2,10 +2,12 @@
 
 tree.py    the form that writers take: conditions that branch, and leaves with all their settings
 static.py  what is known of a condition before any request comes
+tables.py  conditions on tables, for dialects without them
 unroll.py  a site's program -> tree: restarts looked up beforehand, settings pushed to the leaves
 hoist.py   settings that all leaves of a branch share, pulled up again
 """
 
 from .hoist import hoist  # noqa: F401
+from .tables import without_tables  # noqa: F401
 from .tree import Branch, Chain, Fork, Leaf, Settings, leaves  # noqa: F401
 from .unroll import LostRestart, unroll  # noqa: F401

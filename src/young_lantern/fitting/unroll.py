@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 
 from ..model import (
     ALWAYS, Abort, AddressRule, AllOf, AnyOf, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, ErrorPages, Field, FileExists,
-    ForgetFields, Forward, Leave, LogTo, Not, Note, PathGlob, PathMatches, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
+    ForgetFields, Forward, Leave, LogTo, LookupRow, Not, Note, PathGlob, PathMatches, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
     Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, literal,
 )
 from ..model.walk import transform, walk
@@ -120,6 +120,10 @@ def _labeller():  # type: ignore[no-untyped-def]
     def label(value: object) -> object:
         if isinstance(value, Pattern) and not value.label:
             return replace(value, label=numbers.setdefault(value, f"pattern{len(numbers) + 1}"))
+        if isinstance(value, LookupRow) and isinstance(value.value, Pattern):
+            # The captures in a row's result are those of its own pattern.
+            mine = value.value.label
+            return replace(value, result=tuple(replace(part, pattern=mine) if isinstance(part, Capture) else part for part in value.result))
         return value
 
     return label

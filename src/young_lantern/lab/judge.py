@@ -93,7 +93,7 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
         if value.startswith("one of "):
             compare(f"origin field {name}", True, sent.get(name) in value.removeprefix("one of ").split(", "))
         else:
-            compare(f"origin field {name}", _canonical(value), sent.get(name))
+            compare(f"origin field {name}", _without_port(name, _canonical(value)), _without_port(name, sent.get(name)))
     return found
 
 
@@ -104,6 +104,11 @@ def _joined(received: dict, back: Back) -> dict[str, str]:  # type: ignore[type-
         value = back.text(value)
         out[name] = f"{out[name]}, {value}" if name in out else value
     return out
+
+
+def _without_port(name: str, value: str | None) -> str | None:
+    """Copies write every origin with its port, so that the scheme's own one may be there or not."""
+    return value.removesuffix(":80").removesuffix(":443") if name in ("host", "x-forwarded-host") and value else value
 
 
 def _canonical(text: str) -> str:
@@ -143,7 +148,7 @@ def between_servers(first: Answer, second: Answer, request: Request, plans: tupl
             if held.get("content-length") == "0":
                 del held["content-length"]
         for name in sorted({*fields[0], *fields[1]} - {"connection", "accept-encoding", "user-agent"}):
-            compare(f"origin field {name}", fields[0].get(name), fields[1].get(name))
+            compare(f"origin field {name}", _without_port(name, fields[0].get(name)), _without_port(name, fields[1].get(name)))
     else:
         compare("forwarded", received[0] is not None, received[1] is not None)
         if request.method != "HEAD" and first.status == second.status and (first.status or 0) < 300:

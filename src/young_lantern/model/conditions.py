@@ -6,21 +6,7 @@ from dataclasses import dataclass
 from enum import Enum
 
 from .span import Span
-from .text import Template
-
-
-@dataclass(frozen=True, slots=True)
-class Pattern:
-    """A regular expression of some engine, searched for unless anchored.
-
-    engine: `pcre` (nginx, httpd) or `re2` (Caddy); patterns/ knows how they differ.
-    label:  how the dialect calls the pattern's captures, where it names them (Caddy's matcher name).
-    """
-
-    text: str
-    engine: str = "pcre"
-    ignores_case: bool = False
-    label: str = ""
+from .text import Pattern, Template
 
 
 class PathForm(Enum):

@@ -9,6 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import Enum
 
+from .span import Span
+
 
 class Variable(Enum):
     """What a request knows of itself. `argument`, `field` and `cookie` take a name."""
@@ -78,7 +80,47 @@ class Unread:
     spelling: str
 
 
-Part = str | Var | Capture | HttpDate | Placeholder | Unread
+@dataclass(frozen=True, slots=True)
+class Pattern:
+    """A regular expression of some engine, searched for unless anchored.
+
+    engine: `pcre` (nginx, httpd) or `re2` (Caddy); patterns/ knows how they differ.
+    label:  how the dialect calls the pattern's captures, where it names them (Caddy's matcher name).
+    """
+
+    text: str
+    engine: str = "pcre"
+    ignores_case: bool = False
+    label: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class LookupRow:
+    """`value` is a text, a pattern or a network (CIDR). A result that begins with a capture is one of this row's pattern."""
+
+    value: "str | Pattern"
+    result: "Template"
+
+
+@dataclass(frozen=True, slots=True)
+class Lookup:
+    """What a table says of a template's text: the result of the first row that holds it, else the fallback.
+
+    name:     of the variable that the configuration calls it by; it is looked up once for a request, where it is used first
+    networks: rows are networks, and the longest that holds the address comes first
+    exact rows are tried before patterns, wherever they stand, as the reader orders them
+    """
+
+    name: str
+    subject: "Template"
+    rows: tuple[LookupRow, ...]
+    fallback: "Template" = ()
+    networks: bool = False
+    ignores_case: bool = True
+    span: Span | None = None
+
+
+Part = str | Var | Capture | HttpDate | Placeholder | Unread | Lookup
 Template = tuple[Part, ...]
 
 

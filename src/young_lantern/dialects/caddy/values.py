@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from ...model import Capture, HttpDate, Part, Placeholder, Template, Unread, Var, Variable, join
+from ...model import Capture, HttpDate, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
 
 # Both spellings are read; the first of a variable is the one written. The `port` placeholder is left out: it is the port
 # in the Host field and not the listener's (2.6.2, probed). `prefixed_query` came after 2.6.
@@ -96,6 +96,8 @@ def write_template(template: Template, patterns: dict[str, str], placeholder: st
                 out.append(f"{{re.{patterns[label]}.{group}}}")
             case HttpDate():
                 return Unwritable("a date reckoned from now")
+            case Lookup():
+                return Unwritable(f"the table that makes {part.name}")
             case Unread(spelling):
                 return Unwritable(f"the variable {spelling}")
             case Var(variable, name):

@@ -76,6 +76,10 @@ _READ = [
         set sli 2 $VARIABLE VALUE
         break sli 0
     """),
+    *_rows("tables", """
+        map h 2 TEXT $VARIABLE { … }
+        geo h 1-2 [$ADDRESS] $VARIABLE { … }
+    """),
     *_rows("answers", """
         return sli 1-2 CODE [TEXT] | CODE URL | URL
         error_page hsli 2+ CODE … [=[CODE]] URI
@@ -221,7 +225,7 @@ _NOT_CARRIED = [row for why, lines in (
         hsl 1+: set_real_ip_from real_ip_header real_ip_recursive
     """),
     ("the variable that it makes is not read yet; where it is used, the line says so", """
-        h 1+: map geo split_clients geoip_country geoip_city
+        h 1+: split_clients geoip_country geoip_city
     """),
     ("nothing of this kind is read yet: requests are answered as if it were not there", """
         hsl 1-3: resolver resolver_timeout
@@ -249,7 +253,7 @@ GUARDS = ("auth_basic", "auth_request", "limit_except", "secure_link", "ssl_veri
 # Blocks whose content is data and not directives: each line of it is claimed together with the block.
 DATA_BLOCKS = frozenset({"types", "map", "geo", "split_clients", "charset_map"})
 # Blocks that are unsupported as a whole, with all that stands in them.
-OPAQUE_BLOCKS = frozenset({"stream", "mail", "limit_except", "map", "geo", "split_clients", "charset_map"})
+OPAQUE_BLOCKS = frozenset({"stream", "mail", "limit_except", "split_clients", "charset_map"})
 
 
 def row_for(name: str, within: str) -> Row | None:

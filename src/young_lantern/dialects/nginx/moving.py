@@ -24,9 +24,10 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     """Writes the copy below plan.folder; gives the command line that runs it in the foreground."""
     folder = plan.folder
     (folder / "logs").mkdir(parents=True, exist_ok=True)
+    pools = frozenset(pool.name for pool in reading.estate.pools if not pool.inline)
     for name, text in reading.texts.items():
         file = parse(text, name)
-        _move_block(file.directives, "main", plan)
+        _move_block(file.directives, "main", plan, pools)
         target = folder / "etc" / name.lstrip("/")
         target.parent.mkdir(parents=True, exist_ok=True)
         target.write_text(print_file(file), "utf-8", "surrogateescape")
@@ -38,18 +39,18 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     return ["nginx", "-p", f"{folder}/", "-c", str(main)]
 
 
-def _move_block(directives: list[Directive], within: str, plan: Plan) -> None:
+def _move_block(directives: list[Directive], within: str, plan: Plan, pools: frozenset[str]) -> None:
     directives[:] = [directive for directive in directives if not (directive.name in _DROPPED and within in ("main", "http"))]
     directives[:] = [directive for directive in directives if directive.name not in _RATES]
     listened: set[str] = set()
     for directive in list(directives):
-        _move_one(directive, within, plan)
+        _move_one(directive, within, plan, pools)
         if directive.name == "listen":
             if directive.words[1].raw in listened or _only_ipv6(directive, directives):
                 directives.remove(directive)
             listened.add(directive.words[1].raw)
         if directive.block is not None:
-            _move_block(directive.block, directive.name, plan)
+            _move_block(directive.block, directive.name, plan, pools)
     if within == "server" and not listened and not any(directive.name == "include" for directive in directives):
         directives.insert(0, _made("listen", f"127.0.0.1:{plan.port('80')}"))
     if within == "http":
@@ -70,7 +71,7 @@ def _only_ipv6(directive: Directive, directives: list[Directive]) -> bool:
     return directive.words[1].raw.startswith(_moved_ipv6)
 
 
-def _move_one(directive: Directive, within: str, plan: Plan) -> None:
+def _move_one(directive: Directive, within: str, plan: Plan, pools: frozenset[str]) -> None:
     words = directive.words
     for word in words[1:]:
         word.raw = plan.fill(word.raw)
@@ -94,8 +95,8 @@ def _move_one(directive: Directive, within: str, plan: Plan) -> None:
         words[2:] = [word for word in words[2:] if not word.text.startswith("max_fails=")]
         words.append(Word(" ", "max_fails=0", 0, 0))
     elif name == "proxy_pass":
-        found = re.match(r"(https?://)([^/$]+:[^/]+|[\d.]+)(.*)", first.text)
-        if found and not found[2].startswith("$"):
+        found = re.match(r"(https?://)([^/$]+)(.*)", first.text)
+        if found and found[2] not in pools:
             address = found[2] if ":" in found[2] else f"{found[2]}:{443 if found[1] == 'https://' else 80}"
             first.raw = found[1].replace("https", "http") + plan.origin(address) + found[3]
 

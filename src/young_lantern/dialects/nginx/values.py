@@ -7,8 +7,9 @@ Unknown:  ValueUnreadable for a number or time that is none; an unknown variable
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
-from ...model import Capture, Part, Placeholder, Template, Unread, Var, Variable, join
+from ...model import Capture, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
 
 _TIME = re.compile(r"(\d+)(ms|s|m|h|d|w|M|y)?")
 _SECONDS = {"ms": 0.001, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800, "M": 2592000, "y": 31536000, None: 1}
@@ -55,23 +56,25 @@ def is_placeholder(name: str) -> bool:
 
 
 def read_template(text: str, set_names: frozenset[str] = frozenset(), captures: frozenset[str] = frozenset(),
-                  *, escapes: bool = False) -> Template:
+                  *, escapes: bool = False, table: Callable[[str], Lookup | Unread | None] = lambda name: None) -> Template:
     """A word with variables -> template.
 
     set_names: variables that a `set` makes; captures: named groups of the patterns in sight
     escapes:   captures go out percent-encoded (in the replacement of a rewrite that redirects)
+    table:     what looks a variable up, if a table makes it
     """
     parts: list[Part] = []
     at = 0
     for found in _REFERENCE.finditer(text):
         parts.append(text[at:found.start()])
         at = found.end()
-        parts.append(_part(found, set_names, captures, escapes))
+        parts.append(_part(found, set_names, captures, escapes, table))
     parts.append(text[at:])
     return join(*parts)
 
 
-def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[str], escapes: bool) -> Part:
+def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[str], escapes: bool,
+          table: Callable[[str], Lookup | Unread | None]) -> Part:
     whole, braced, number, bare = found[0], found[1], found[2], found[3]
     if whole.startswith("{{"):
         return Placeholder(whole)
@@ -86,6 +89,8 @@ def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[s
         return Capture(name, escaped=escapes)
     if name in set_names:
         return Var(Variable.VARIABLE, name)
+    if (found_table := table(name)) is not None:
+        return found_table
     if name in VARIABLES:
         return Var(VARIABLES[name])
     if name not in _KNOWN_UNREAD:

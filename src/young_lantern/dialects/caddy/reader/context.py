@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from ....model import Pattern, Span, Step, Template
+from ....model import Lookup, Pattern, Span, Step, Template, Unread
 from ...collecting import Collector
 from .. import values
 from ..syntax import Directive
@@ -17,9 +17,10 @@ from ..syntax import Directive
 
 @dataclass
 class Context(Collector):
-    """Collects what reading finds. `options`: the global ones by name."""
+    """Collects what reading finds. `options`: the global ones by name. `lookups`: the tables that were read, by what they make."""
 
     options: dict[str, list[str]] = field(default_factory=dict)
+    lookups: dict[str, Lookup] = field(default_factory=dict)
 
     def use(self, directive: Directive) -> Directive:
         self.claim(directive.span)
@@ -29,7 +30,8 @@ class Context(Collector):
         self.value_unread(directive.span, directive.name, value, expected)
 
     def template(self, text: str, directive: Directive) -> Template:
-        return self.checked(values.read_template(text), directive.span, directive.name)
+        made = tuple(self.lookups.get(part.spelling.strip("{}"), part) if isinstance(part, Unread) else part for part in values.read_template(text))
+        return self.checked(made, directive.span, directive.name)
 
     def pattern(self, text: str, directive: Directive, label: str = "") -> Pattern:
         return self.checked_pattern(Pattern(text, "re2", label=label), directive.span)

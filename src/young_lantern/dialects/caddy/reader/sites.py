@@ -21,6 +21,7 @@ from .. import defaults
 from ..syntax import Directive
 from .context import Context, Level
 from .routes import read_level
+from .tables import find_tables
 from .tls import read_tls
 
 # Certificate authorities issue none for these; Caddy then uses its own (automatic HTTPS, "Local HTTPS"), redirects all the same.
@@ -152,6 +153,7 @@ def _read_site(block: Directive, context: Context) -> Read | None:
         return None
     inner = block.block or []
     level = Level([item for item in inner if not item.name.startswith("@")], {item.name: item for item in inner if item.name.startswith("@")})
+    find_tables(level, context)
     own = [item for item in level.directives if not context.claims[item.span].disposition]
     tls = [item for item in own if item.name == "tls"]
     binds = [word for item in own if item.name == "bind" for word in context.use(item).args]

@@ -9,7 +9,7 @@ import re
 from dataclasses import dataclass, field
 
 from ....codes import NO_COUNTERPART, PLACEHOLDER_OPEN
-from ....model import Code, Condition, Disposition, Estate, Part, Placeholder, Site, Span, Template, Var, Variable, finding
+from ....model import Code, Condition, Disposition, Estate, Lookup, Part, Placeholder, Site, Span, Template, Var, Variable, finding
 from ....model.walk import walk
 from ...dialect import WriterNote, WriterOptions
 from .. import values
@@ -27,6 +27,7 @@ class Context:
     forwards: whether the site forwards anything, so that an added field is written as one everywhere
     rewritten: whether the path may have been changed by then, so that the target as received has another name
     left: what stands in a route that could not be written
+    tables: what the site's tables are called, and their nodes
     pattern_names: label of a pattern in the fitted program -> the name its captures have here
     """
 
@@ -41,6 +42,7 @@ class Context:
     pattern_names: dict[str, str] = field(default_factory=dict)
     taken: set[str] = field(default_factory=set)
     reached: set[Span] = field(default_factory=set)
+    tables: dict[str, tuple[str, object]] = field(default_factory=dict)
     left: set[Span] = field(default_factory=set)
     _said: set[tuple[Span, str]] = field(default_factory=set)
 
@@ -63,6 +65,11 @@ class Context:
     def template(self, template: Template, span: Span | None) -> str | Unwritable:
         """The text of a template, not yet quoted; placeholders are noted."""
         template = tuple(self._fixed(part) for part in template)
+        if any(isinstance(part, Lookup) for part in template):
+            from .tables import write_table
+
+            made = [write_table(part, self) if isinstance(part, Lookup) else self.template((part,), span) for part in template]
+            return next((piece for piece in made if isinstance(piece, Unwritable)), None) or "".join(map(str, made))
         for part in walk(template):
             if isinstance(part, Placeholder):
                 written = values.spell(part.spelling, self.options.placeholder)

@@ -11,9 +11,9 @@ from collections import Counter
 from dataclasses import dataclass
 
 from ....codes import IPV6_TOO, RESTART_LOST
-from ....fitting import Chain, hoist, leaves, unroll
+from ....fitting import Chain, hoist, leaves, unroll, without_tables
 from ....model import (
-    AnswerPlainly, Disposition, Estate, FileExists, Forward, HostName, Listener, Placeholder, Refuse, ServeFiles, Site, Span, Template, literal,
+    AnswerPlainly, Disposition, Estate, FileExists, Forward, HostName, Listener, Lookup, Placeholder, Refuse, ServeFiles, Site, Span, Template, literal,
 )
 from ....model.walk import walk
 from ..values import quote, spell
@@ -35,13 +35,16 @@ class Place:
 
 def write_site(site: Site, context: Context) -> list[Node]:
     """A site -> its blocks, and the snippet they share if there are several."""
-    context.site, context.taken, context.pattern_names = site, set(), {}
+    context.site, context.taken, context.pattern_names, context.tables = site, set(), {}, {}
     places = [place for listener in context.estate.listeners_of(site.key) if (place := _place(site, listener, context)).addresses]
     if not places:
         for span in (site.span, *site.also, *(name.span for name in site.names)):
             context.implied(span, "Caddy refuses a handshake for a name that it has no certificate for, and has no site for it")
         return []
-    chain, lost = unroll(site.program, captures_host=any(name.pattern for name in site.names))
+    for table in walk(site.program):
+        if isinstance(table, Lookup) and table.networks:
+            context.implied(table.span, "its networks are asked for where its variable was")
+    chain, lost = unroll(without_tables(site.program, networks_only=True), captures_host=any(name.pattern for name in site.names))
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
@@ -59,6 +62,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
             context.root = ()
     body = [*head, *routes.write_chain(chain, context)]
     body += errors.write_pages(pages, site, context)
+    body[:0] = [node for _, node in context.tables.values()]  # type: ignore[misc]
     spans = tuple(span for span in (site.span, *site.also) if span)
     names = tuple(name.span for name in site.names if name.span)
     groups: dict[tuple[bool, bool], list[Place]] = {}

@@ -15,7 +15,7 @@ from ....model import Disposition, Estate, MediaType
 from ....source import SourceTree
 from ...dialect import Reading
 from .. import defaults
-from . import pools, sites
+from . import pools, sites, tables
 from .context import Context, Scope
 from .load import Loader, inactive_files, names_used
 
@@ -38,6 +38,7 @@ def read(main: Path) -> Reading:
                 context.claims[directive.span].disposition = Disposition.KEPT
                 context.claims[directive.span].why = "what stands in it is accounted for line by line"
     http = Scope("http", context.block(opened[0]), None, opened[0])
+    tables.find_tables(http, context)
     for directive in http.own("upstream"):
         pool = pools.read_pool(directive, context)
         context.pools[pool.name] = pool

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ....model import Pattern, Span, Template
+from ....model import Lookup, Pattern, Span, Template, Unread
 from ...collecting import Collector
 from .. import values
 from ..syntax import Directive
@@ -42,12 +42,17 @@ class Scope:
 
 @dataclass
 class Context(Collector):
-    """Collects what reading finds. `set_names`: every variable that some `set` makes; `captures`: every named group."""
+    """Collects what reading finds. `set_names`: every variable that some `set` makes; `captures`: every named group.
+
+    tables: the blocks that make a variable by looking it up, by its name; `lookups`: those that were read
+    """
 
     set_names: frozenset[str] = frozenset()
     captures: frozenset[str] = frozenset()
     formats: dict[str, Span] = field(default_factory=dict)
     blocks: dict[int, list[Directive]] = field(default_factory=dict)
+    tables: dict[str, Directive] = field(default_factory=dict)
+    lookups: dict[str, Lookup | Unread] = field(default_factory=dict)
 
     def use(self, directive: Directive) -> Directive:
         self.claim(directive.span)
@@ -75,7 +80,12 @@ class Context(Collector):
         self.value_unread(directive.span, directive.name, value, expected)
 
     def template(self, text: str, directive: Directive, *, escapes: bool = False) -> Template:
-        return self.checked(values.read_template(text, self.set_names, self.captures, escapes=escapes), directive.span, directive.name)
+        return self.checked(values.read_template(text, self.set_names, self.captures, escapes=escapes, table=self.table), directive.span, directive.name)
+
+    def table(self, name: str) -> Lookup | Unread | None:
+        from .tables import read_table
+
+        return read_table(name, self)
 
     def pattern(self, text: str, directive: Directive, *, ignores_case: bool = False) -> Pattern:
         return self.checked_pattern(Pattern(text, "pcre", ignores_case), directive.span)

@@ -1,0 +1,60 @@
+"""Lookup -> Caddy `map`. Mirror: reader/tables.py.
+
+Rule:     a text of letters is written as a pattern where its case does not count, since Caddy compares texts as they are; texts
+          come before patterns, for Caddy tries the rows as they stand.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....model import Capture, Lookup, Pattern, literal
+from ....patterns import beyond_re2, to_re2
+from ..values import READ, Unwritable, quote
+from .context import Context
+from .output import Node
+
+
+def write_table(table: Lookup, context: Context) -> str | Unwritable:
+    """The placeholder of a table; its `map` is noted for the site, once."""
+    if table.name in context.tables:
+        return context.tables[table.name][0]
+    subject = context.template(table.subject, table.span)
+    if isinstance(subject, Unwritable):
+        return subject
+    lines: list[Node] = []
+    for row in table.rows:
+        made = _row(row.value, row.result, table, context)
+        if isinstance(made, Unwritable):
+            return made
+        lines.append(Node([quote(word) or '""' for word in made]))
+    fallback = context.template(table.fallback, table.span)
+    if isinstance(fallback, Unwritable):
+        return fallback
+    lines.append(Node(["default", quote(fallback)]))
+    name = table.name if table.name not in READ else f"{table.name}_looked_up"
+    node = Node(["map", quote(subject), f"{{{name}}}"], lines, (table.span,) if table.span else (), setting=True)
+    context.tables[table.name] = f"{{{name}}}", node
+    return f"{{{name}}}"
+
+
+def _row(value: object, result: tuple, table: Lookup, context: Context) -> tuple[str, str] | Unwritable:  # type: ignore[type-arg]
+    if table.networks:
+        return Unwritable("a table of networks")
+    if isinstance(value, Pattern):
+        if value.engine == "pcre" and beyond_re2(value.text):
+            return Unwritable(f"the pattern {value.text}")
+        pattern = to_re2(value) if value.engine == "pcre" else value
+        if not all(isinstance(part, str | Capture) for part in result):
+            return Unwritable("a table whose pattern leads to a variable")
+        text = "".join(part.replace("$", "$$") if isinstance(part, str) else f"${{{part.group}}}" for part in result)
+        return "~" + pattern.text, text
+    written = context.template(result, table.span)
+    if isinstance(written, Unwritable):
+        return written
+    assert isinstance(value, str)
+    if table.ignores_case and re.search("[A-Za-z]", value):
+        if literal(result) is None:
+            return Unwritable("a table whose text, whatever its case, leads to a variable")
+        return f"~(?i)^{re.escape(value)}$", written.replace("$", "$$")
+    return value, written
