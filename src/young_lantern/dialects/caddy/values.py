@@ -7,9 +7,9 @@ Unknown:  a placeholder that is not here is an Unread part of the template when 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 from ...model import Capture, HttpDate, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
+from ..noting import Unwritable
 
 # Both spellings are read; the first of a variable is the one written. The `port` placeholder is left out: it is the port
 # in the Host field and not the listener's (2.6.2, probed). `prefixed_query` came after 2.6.
@@ -67,13 +67,6 @@ def _part(found: re.Match[str]) -> Part:
         if name.startswith(prefix):
             return Var(variable, name[len(prefix):])
     return Unread(found[0])
-
-
-@dataclass(frozen=True, slots=True)
-class Unwritable:
-    """What of a template Caddy has no placeholder for, in words."""
-
-    what: str
 
 
 def write_template(template: Template, patterns: dict[str, str], placeholder: str | None, *, rewritten: bool = False) -> str | Unwritable:

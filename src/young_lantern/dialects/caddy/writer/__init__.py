@@ -39,7 +39,5 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     for pool in estate.pools:
         if pool.span in context.reached:
             context.reached.update(item for item in walk(pool) if isinstance(item, Span))
-    told = {note.span for note in context.notes}
-    for span in context.left - told - set(output.targets):
-        context.lost(span, "this", "the route that it belongs to could not be written")
+    context.lose_the_rest(output.targets)
     return Writing(output.files, output.targets, context.notes, context.reached)
