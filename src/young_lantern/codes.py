@@ -183,6 +183,14 @@ CERTIFICATE_FILES = _code("certificate-files-stay", _TLS, _NOTE,
     "{target} must be able to read {file}",
     "it usually runs as a user of its own, and key files are often readable by root only",
     "give its user or group the right to read the certificate and the key")
+CERTIFICATE_TO_ISSUE = _code("certificate-to-issue", _TLS, _BREAKING,
+    "{target} issues no certificate by itself; put one for {name} into {chain}, and its key into {key}",
+    "{source} had one issued, and renewed it",
+    "have a client for your certificate authority write these files and reload {target} after each renewal")
+POLICY_DIFFERS = _code("pool-policy-differs", _T, _MINOR,
+    "the members of a pool are chosen {after} instead of {before}",
+    "{target} has no such way of choosing",
+    "nothing, unless an application keeps state in one member")
 PLACEHOLDER_OPEN = _code("placeholder-open", _T, _NOTE,
     "{placeholder} is left to deployment; it is written as {written}",
     "the source leaves its value open, too",

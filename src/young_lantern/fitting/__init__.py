@@ -3,6 +3,8 @@
 tree.py    the form that writers take: conditions that branch, and leaves with all their settings
 static.py  what is known of a condition before any request comes
 tables.py  conditions on tables, for dialects without them
+trying.py  branches over files in one form
+places.py  places by path, for dialects whose sites are lists of them
 unroll.py  a site's program -> tree: restarts looked up beforehand, settings pushed to the leaves
 hoist.py   settings that all leaves of a branch share, pulled up again
 """

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import Any
 
 from ..model import (
     ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, LookedUpInside, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
@@ -58,7 +59,7 @@ def truth(condition: Condition, known: Known) -> bool | None:
     """Whether the condition holds, as far as that is known."""
     if isinstance(condition, AnyOf) and known.held:
         for said in (True, False):
-            if (_bare(condition), said) in known.held:
+            if (bare(condition), said) in known.held:
                 return said
     match condition:
         case Always():
@@ -69,6 +70,8 @@ def truth(condition: Condition, known: Known) -> bool | None:
             return _starts(prefix, ignores_case, known)
         case PathMatches(pattern, PathForm.CURRENT) if known.path is not None:
             return search(pattern, known.path) is not None
+        case PathMatches(pattern, PathForm.CURRENT) if any((pattern.text, pattern.ignores_case) == (other.text, other.ignores_case) for other in known.matched):
+            return True
         case PathMatches(pattern, PathForm.CURRENT) if (start := covered_prefix(pattern)) and known.prefix.startswith(start):
             return True
         case PathMatches(pattern, PathForm.CURRENT) if known.suffix:
@@ -151,7 +154,7 @@ def without(known: Known, condition: Condition) -> Known:
     if isinstance(condition, PathStartsWith) and not condition.ignores_case:
         return replace(known, excluded=known.excluded | {condition.prefix})
     if _is_of_paths(condition):
-        return replace(known, held=known.held | {(_bare(condition), False)})
+        return replace(known, held=known.held | {(bare(condition), False)})
     if isinstance(condition, Not):
         return narrowed(known, condition.condition) if lasting(condition.condition) else known
     if lasting(condition):
@@ -159,10 +162,18 @@ def without(known: Known, condition: Condition) -> Known:
     return known
 
 
-@lru_cache(maxsize=4096)
-def _bare(condition: Condition) -> Condition:
-    """The condition without its places in the source."""
-    return transform(condition, lambda item: replace(item, span=None) if getattr(item, "span", None) is not None else item)
+_PLACES = {"span": None, "root_span": None, "default_type_span": None, "also": (), "comments": ()}
+
+
+@lru_cache(maxsize=8192)
+def bare(value: Any) -> Any:
+    """A model value without its places in the source, and comments: for telling whether two say the same."""
+
+    def change(item: Any) -> Any:
+        made = {name: empty for name, empty in _PLACES.items() if getattr(item, name, empty) != empty}
+        return replace(item, **made) if made else item
+
+    return transform(value, change)
 
 
 def _is_of_paths(condition: Condition) -> bool:
@@ -188,5 +199,5 @@ def narrowed(known: Known, condition: Condition) -> Known:
             for item in conditions:
                 known = narrowed(known, item)
         case AnyOf() if _is_of_paths(condition):
-            return replace(known, held=known.held | {(_bare(condition), True)})
+            return replace(known, held=known.held | {(bare(condition), True)})
     return known

@@ -13,6 +13,7 @@ from ..dialect import Dialect
 from . import catalogue
 from .moving import move
 from .reader import read
+from .writer import write
 
 
 def _recognises(path: Path, text: str) -> int:
@@ -20,6 +21,6 @@ def _recognises(path: Path, text: str) -> int:
 
 
 NGINX = Dialect(
-    name="nginx", server="nginx", package="nginx", main_file="nginx.conf", read=read, recognises=_recognises, move=move,
+    name="nginx", server="nginx", package="nginx", main_file="nginx.conf", read=read, recognises=_recognises, write=write, move=move,
     catalogue=lambda: catalogue.ROWS,
 )

@@ -10,6 +10,7 @@ import re
 from collections.abc import Callable
 
 from ...model import Capture, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
+from ..noting import Unwritable
 
 _TIME = re.compile(r"(\d+)(ms|s|m|h|d|w|M|y)?")
 _SECONDS = {"ms": 0.001, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800, "M": 2592000, "y": 31536000, None: 1}
@@ -103,3 +104,76 @@ def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[s
 def placeholders_in(text: str) -> list[str]:
     """The spellings of placeholders in a word."""
     return re.findall(r"\{\{.*?\}\}", text) + [f"${{{name}}}" for name in re.findall(r"\$\{(\w+)\}", text) if is_placeholder(name)]
+
+
+# --- writing ----------------------------------------------------------------------------------------------------------
+
+WRITE: dict[Variable, str] = {}
+for _name, _variable in VARIABLES.items():
+    WRITE.setdefault(_variable, _name)
+WRITE[Variable.HOST_SENT] = "host"
+WRITE[Variable.FOUND] = "uri"
+_SPECIAL = re.compile(r"[\s;{}\"'#]|^$|\\$")
+
+
+def write_variable(part: Var, rewritten: bool = False) -> str | Unwritable:
+    """A variable by nginx's name. rewritten: the path may have been changed, so that the target as received is another one."""
+    variable, name = part.variable, part.name
+    match variable:
+        case Variable.TARGET_NOW:
+            # Not escaped again, as $request_uri is; only where nothing was rewritten do both mean one thing.
+            return "$uri$is_args$args" if rewritten else "$request_uri"
+        case Variable.PATH_ESCAPED:
+            return Unwritable("the path as it goes on the wire")
+        case Variable.QUERY:
+            return {"": "$args", "?": "$is_args$args"}.get(name) or Unwritable(f"a query with {name!r} before it only when there is one")
+        case Variable.FIELD:
+            return "$http_" + name.lower().replace("-", "_")
+        case Variable.COOKIE:
+            return f"$cookie_{name}"
+        case Variable.ARGUMENT:
+            return f"$arg_{name}"
+        case Variable.VARIABLE:
+            return "$" + re.sub(r"\W", "_", name)
+    if variable in WRITE:
+        return f"${WRITE[variable]}"
+    return Unwritable(f"the {variable.value.replace('_', ' ')}")
+
+
+def quote(text: str) -> str:
+    """A word as nginx reads it back. ngx_conf_read_token: a backslash goes before quotes, itself, t, r and n."""
+    escaped = re.sub(r"\\(?=[\"'\\trn])", r"\\\\", text)
+    bare = re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", text)
+    if not _SPECIAL.search(bare):
+        return escaped
+    return '"' + escaped.replace('"', '\\"') + '"'
+
+
+def write_time(seconds: float) -> str:
+    """`90` -> `90s`, `86400` -> `1d`."""
+    if seconds != int(seconds):
+        return f"{int(seconds * 1000)}ms"
+    for unit in ("d", "h", "m"):
+        if seconds and seconds % _SECONDS[unit] == 0:
+            return f"{int(seconds // _SECONDS[unit])}{unit}"
+    return f"{int(seconds)}s"
+
+
+def write_size(size: int) -> str:
+    for unit in ("g", "m", "k"):
+        if size and size % _SIZES[unit] == 0:
+            return f"{size // _SIZES[unit]}{unit}"
+    return str(size)
+
+
+def spell(spelling: str, style: str | None) -> str:
+    """A placeholder in the style asked for, NAME of the style being its name."""
+    if style is None:
+        return spelling
+    found = re.search(r"\w+", spelling)
+    return style.replace("NAME", found[0] if found else spelling)
+
+
+def respell(text: str, style: str | None) -> str:
+    """A text that may hold placeholders, each in the style asked for."""
+    return text if style is None else re.sub(r"\{\{.*?\}\}|\$\{\w+\}|\{\$\w+(?::[^}]*)?\}|\{env\.\w+\}", lambda found: spell(found[0], style), text)

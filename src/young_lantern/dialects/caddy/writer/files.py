@@ -8,9 +8,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ....codes import MEDIA_TYPE_GUESSED
-from ....fitting import Branch, Chain, Fork, Leaf
+from ....fitting import Branch, Fork, Leaf
+from ....fitting.trying import by_files
 from ....model import (
-    ALWAYS, AllOf, Disposition, FileExists, Not, Respond, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal,
+    ALWAYS, Disposition, FileExists, Respond, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal,
 )
 from .. import defaults
 from ..values import Unwritable, quote
@@ -82,7 +83,7 @@ def write_try_files(branch: Branch, following: list[object], context: Context) -
     """
     words: list[str] = []
     spans = []
-    branch = _by_files(branch)
+    branch = by_files(branch)
     for fork in branch.forks:
         if not isinstance(fork.condition, FileExists):
             break
@@ -105,20 +106,6 @@ def write_try_files(branch: Branch, following: list[object], context: Context) -
             return None
         words.append(text)
     return [Node(["try_files", *map(quote, words)], None, tuple(dict.fromkeys(span for span in (*spans, branch.span) if span)))], len(spans)
-
-
-def _by_files(branch: Branch) -> Branch:
-    """`neither a file nor a folder` -> forks for each of them that do nothing, and the rest for all else; others as they are."""
-    if len(branch.forks) != 1:
-        return branch
-    fork = branch.forks[0]
-    asked = fork.condition.conditions if isinstance(fork.condition, AllOf) else (fork.condition,)
-    tests = [item.condition for item in asked if isinstance(item, Not) and isinstance(item.condition, FileExists)]
-    if len(tests) != len(asked) or any(test.path != (Var(Variable.PATH),) for test in tests):
-        return branch
-    chain = Chain([_by_files(item) if isinstance(item, Branch) else item for item in fork.chain.items])
-    found = [Fork(test, Chain([]), test.span) for test in tests]
-    return Branch([*found, replace(fork, condition=ALWAYS, chain=chain)], branch.span or fork.span)
 
 
 def _served_root(following: list[object]) -> Template | None:

@@ -1,0 +1,55 @@
+"""Estate -> nginx tree. Mirror: reader/.
+
+Output:   `nginx.conf` with what all sites share, `mime.types`, and one file a site below `sites/`, included from it.
+Unknown:  what cannot be written is noted with its source line; a part of the model that no module here takes shows in the
+          ledger as `not-written`.
+Left out: nothing is decided here: what the source says is written, or noted.
+"""
+
+from __future__ import annotations
+
+from ....model import BodyLimit, Estate, Forward, Span
+from ....model.walk import walk
+from ...dialect import WriterOptions, Writing
+from . import sites, types
+from .context import Context
+from .output import Node, Output
+
+_HEAD = ("Written by Young Lantern from a configuration of {dialect}.",)
+_NO_LIMIT = ("No limit on request content, as before; nginx by itself takes 1 MiB at the most.",)
+
+
+def write(estate: Estate, options: WriterOptions) -> Writing:
+    """The estate as an nginx tree, with notes on what is not simply kept."""
+    context = Context(estate, options)
+    output = Output()
+    by_file: dict[str, list[Node]] = {}
+    for site in estate.sites:
+        nodes = sites.write_site(site, context)
+        if nodes:
+            by_file.setdefault(f"sites/{sites.file_of(site)}.conf", []).extend(nodes)
+    others = sites.unanswered(estate, context)
+    if others:
+        by_file["sites/other-names.conf"] = others
+    http = [Node(["include", "mime.types"])]
+    if estate.media_type_default and estate.dialect == "nginx":
+        http.append(Node(["default_type", estate.media_type_default]))
+    if _without_limit(estate):
+        http.append(Node(["client_max_body_size", "0"], None, (), _NO_LIMIT))
+    http += [*context.http.values(), Node(["include", "sites/*.conf"], apart=True)]
+    output.write("mime.types", types.write_types(estate, context))
+    output.write("nginx.conf", [Node(["events"], []), Node(["http"], http)], tuple(line.format(dialect=estate.dialect) for line in _HEAD))
+    for name, found in by_file.items():
+        found[0].apart = False
+        output.write(name, found)
+    for pool in estate.pools:
+        if pool.span in context.reached:
+            context.reached.update(item for item in walk(pool) if isinstance(item, Span))
+    context.lose_the_rest(output.targets)
+    return Writing(output.files, output.targets, context.notes, context.reached)
+
+
+def _without_limit(estate: Estate) -> bool:
+    """Whether some site passes requests on without a limit on their content."""
+    forwards = [site for site in estate.sites if any(isinstance(item, Forward) for item in walk(site.program))]
+    return any(not any(isinstance(item, BodyLimit) and item.limit_bytes for item in walk(site.program)) for site in forwards)

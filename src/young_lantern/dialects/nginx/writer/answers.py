@@ -1,0 +1,105 @@
+"""Redirect, Respond, Abort -> nginx `return`, or a `rewrite` that redirects. Mirror: reader/answers.py.
+
+Source:   nginx manual, rewrite module: `return` sends a URL as it stands, `rewrite` percent-encodes captures and appends the
+          client's query unless the replacement ends in a question mark.
+Rule:     a Location that needs the path as it goes on the wire, or a query behind a query, is a `rewrite` (301 and 302 only).
+"""
+
+from __future__ import annotations
+
+from ....model import Abort, Capture, Redirect, Respond, Template, Var, Variable, join
+from ...noting import Unwritable
+from ..values import quote
+from .context import Context
+from .output import Node
+
+_FLAGS = {301: "permanent", 302: "redirect"}
+
+
+def write_redirect(step: Redirect, context: Context) -> list[Node] | Unwritable:
+    spans = (step.span,) if step.span else ()
+    location = step.location
+    if context.estate.dialect != "nginx":
+        # Decoded, as $uri is, a path would break out of the field with the line breaks that it may hold.
+        location = tuple(Var(Variable.PATH_ESCAPED) if part == Var(Variable.PATH) else part for part in location)
+    location = _as_received(location, context)
+    text = context.template(location, step.span)
+    if isinstance(text, str):
+        return [Node(["return", str(step.status), quote(text)], None, spans, step.comments)]
+    made = _rewrite(location, step, context)
+    return text if made is None else [Node(made, None, spans, step.comments)]
+
+
+def _as_received(location: Template, context: Context) -> Template:
+    """Path and query one after the other are the target: its path as received where nothing was rewritten."""
+    last = location[-1] if location else None
+    if context.rewritten or not location:
+        return location
+    if last == Var(Variable.QUERY, "?") and len(location) > 1 and location[-2] in (Var(Variable.PATH_ESCAPED),):
+        return (*location[:-2], Var(Variable.TARGET))
+    return location
+
+
+def _rewrite(location: Template, step: Redirect, context: Context) -> list[str] | None:
+    """The words of a `rewrite` that redirects there; None if it cannot either."""
+    if step.status not in _FLAGS:
+        return None
+    template, query = list(location), "?"
+    if template and isinstance(template[-1], Var) and template[-1].variable is Variable.QUERY and template[-1].name in ("?", "&"):
+        template.pop()
+        query = ""
+    pattern = "^"
+    whole = [number for number, part in enumerate(template) if part == Var(Variable.PATH_ESCAPED)]
+    captures = [part for part in template if isinstance(part, Capture)]
+    if whole and captures or len(whole) > 1:
+        return None
+    if captures and all(part.pattern == context.pattern for part in captures) and context.pattern in context.texts:
+        pattern = quote(context.texts[context.pattern])
+        text = context.template(tuple(template), step.span, escapes=True)
+    elif whole:
+        pattern, template[whole[0]] = "^(.*)$", Capture(1, "whole path", escaped=True)
+        before = context.pattern
+        context.pattern = "whole path"
+        text = context.template(join(*template), step.span, escapes=True)
+        context.pattern = before
+    elif captures:
+        return None
+    else:
+        text = context.template(tuple(template), step.span, escapes=True)
+    if isinstance(text, Unwritable) or not text.startswith(("/", "http://", "https://", "$scheme")):
+        return None
+    return ["rewrite", pattern, quote(text + query), _FLAGS[step.status]]
+
+
+def rewrite_words(pattern: str, step: Redirect, context: Context) -> list[str] | None:
+    """The words of a `rewrite` by this pattern whose captures the Location has; None if that is not what it needs."""
+    if step.status not in _FLAGS or not any(isinstance(part, Capture) and part.escaped for part in step.location):
+        return None
+    template, query = step.location, "?"
+    if template and isinstance(template[-1], Var) and template[-1].variable is Variable.QUERY and template[-1].name in ("?", "&"):
+        template, query = template[:-1], ""
+    text = context.template(template, step.span, escapes=True)
+    if isinstance(text, Unwritable) or not text.startswith(("/", "http://", "https://", "$scheme")):
+        return None
+    return ["rewrite", quote(pattern), quote(text + query), _FLAGS[step.status]]
+
+
+def write_respond(step: Respond, context: Context) -> list[Node] | Unwritable:
+    """An error of the server's own is a bare status; anything final has a text, if only an empty one."""
+    spans = (step.span,) if step.span else ()
+    if step.raises:
+        return [Node(["return", str(step.status)], None, spans, step.comments)]
+    body = context.template(step.body, step.span)
+    if isinstance(body, Unwritable):
+        return body
+    words = ["return", str(step.status)]
+    if body or step.status >= 300:
+        words.append(quote(body))
+    return [Node(words, None, spans, step.comments)]
+
+
+def write_abort(step: Abort, context: Context) -> list[Node]:
+    return [Node(["return", "444"], None, (step.span,) if step.span else ())]
+
+
+WRITES = {Redirect: write_redirect, Respond: write_respond, Abort: write_abort}

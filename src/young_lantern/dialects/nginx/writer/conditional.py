@@ -1,0 +1,61 @@
+"""Fields that only some paths get -> locations within the location, since nginx has no condition on a single field.
+
+Rule:     a field's condition that asks for paths becomes a place of its own, with all that its surroundings say and the field; at
+          a whole path it is decided beforehand. What asks for anything else stays, for fields.py to report.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from ....fitting import Branch, Chain, Leaf, leaves
+from ....fitting.places import atoms_of
+from ....fitting.static import Known, bare, truth
+from ....model import Condition, Field
+
+# Beyond these a location for each combination would be no configuration that a person reads. Chosen among 2, 4 and 8.
+_MOST = 4
+
+
+def conditions_in(chain: Chain) -> list[Condition]:
+    """The conditions on paths that fields of the chain have, each once."""
+    found: dict[object, Condition] = {}
+    for leaf in leaves(chain):
+        for field in leaf.settings.fields:
+            if field.when is not None and list(atoms_of(field.when)):
+                found.setdefault(bare(field.when), field.when)
+    return list(found.values()) if len(found) <= _MOST else []
+
+
+def holding(chain: Chain, condition: Condition) -> Chain:
+    """The chain where the condition holds: fields with it have none."""
+    return _changed(chain, lambda field: replace(field, when=None) if field.when is not None and bare(field.when) == bare(condition) else field)
+
+
+def not_holding(chain: Chain, conditions: list[Condition]) -> Chain:
+    """The chain where none of the conditions holds: without the fields that have one."""
+    said = {bare(item) for item in conditions}
+    return _changed(chain, lambda field: None if field.when is not None and bare(field.when) in said else field)
+
+
+def at_whole_path(chain: Chain, path: str) -> Chain:
+    """The chain with the conditions of its fields decided, as far as the path decides them."""
+
+    def decided(field: Field) -> Field | None:
+        value = None if field.when is None else truth(field.when, Known(path=path, prefix=path, suffix=path))
+        return field if value is None else replace(field, when=None) if value else None
+
+    return _changed(chain, decided)
+
+
+def _changed(chain: Chain, change: Callable[[Field], Field | None]) -> Chain:
+    items: list = []
+    for item in chain.items:
+        if isinstance(item, Leaf):
+            made = tuple(field for held in item.settings.fields if (field := change(held)) is not None)
+            item = Leaf(item.answer, replace(item.settings, fields=made), item.through)
+        elif isinstance(item, Branch):
+            item = Branch([replace(fork, chain=_changed(fork.chain, change)) for fork in item.forks], item.span)
+        items.append(item)
+    return Chain(items, chain.shared)

@@ -1,0 +1,110 @@
+"""What all topic modules of the nginx writer share: notes, templates, variables and named locations that are needed on the way.
+
+Unknown:  what cannot be written is Unwritable; the caller notes it with the source line and leaves it out.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+from ....codes import PLACEHOLDER_OPEN
+from ....model import Capture, Disposition, HttpDate, Lookup, Pattern, Placeholder, Span, Template, Unread, Var
+from ...noting import Noting, Unwritable
+from .. import values
+from .output import Node
+
+
+@dataclass
+class Context(Noting):
+    """One writing.
+
+    http:      nodes that belong at http level: tables, pools; by what they are called
+    named:     named locations of the site, to be written at its end
+    pattern:   the label of the pattern that matched last where writing stands; its captures are $1, $2 …
+    texts:     label of a pattern -> its text, case and all
+    asked:     labels of patterns that matched on the way: what they name is still in sight
+    rewritten: whether the path may have been changed by then
+    tables:    what each variable is looked up in
+    jumps:     how many statuses stand for a jump to a named location, in the place that is written
+    """
+
+    target: str = "nginx"
+    http: dict[str, Node] = field(default_factory=dict)
+    named: list[Node] = field(default_factory=list)
+    names: set[str] = field(default_factory=set)
+    pattern: str = ""
+    asked: frozenset[str] = frozenset()
+    texts: dict[str, str] = field(default_factory=dict)
+    rewritten: bool = False
+    jumps: int = 0
+    pools: dict[str, str] = field(default_factory=dict)
+    tables: dict[str, Lookup] = field(default_factory=dict)
+
+    def template(self, template: Template, span: Span | None, *, escapes: bool = False) -> str | Unwritable:
+        """The text of a template, not yet quoted; placeholders are noted.
+
+        escapes: it stands in the replacement of a rewrite that redirects, where nginx percent-encodes captures
+        """
+        out: list[str] = []
+        for number, part in enumerate(template):
+            written = self._part(self.fixed(part), span, escapes)
+            if isinstance(written, Unwritable):
+                return written
+            after = template[number + 1] if number + 1 < len(template) else ""
+            if written.startswith("$") and isinstance(after, str) and re.match(r"\w", after):
+                written = f"${{{written[1:]}}}"
+            out.append(written)
+        return "".join(out)
+
+    def _part(self, part: object, span: Span | None, escapes: bool) -> str | Unwritable:
+        match part:
+            case str():
+                return part.replace("$", self._dollar()) if "$" in part else part
+            case Placeholder(spelling):
+                written = values.spell(spelling, self.options.placeholder)
+                self.note(span, Disposition.KEPT, PLACEHOLDER_OPEN, placeholder=spelling, written=written)
+                return written
+            case Capture(group, label, is_escaped):
+                return self._capture(group, label, is_escaped and not escapes)
+            case HttpDate():
+                return Unwritable("a date reckoned from now")
+            case Unread(spelling):
+                return Unwritable(f"the variable {spelling}")
+            case Lookup():
+                from .tables import write_table
+
+                return write_table(part, self)
+            case Var():
+                return values.write_variable(part, self.rewritten)
+        raise AssertionError(part)
+
+    def _capture(self, group: int | str, label: str, escaped: bool) -> str | Unwritable:
+        if escaped:
+            return Unwritable("a capture that is percent-encoded again")
+        if isinstance(group, str):
+            return f"${group}" if label in self.asked or label == "host" else Unwritable("a capture whose pattern is not in sight")
+        if label != self.pattern:
+            return Unwritable("a capture of a pattern that is not the last one asked")
+        return f"${group}"
+
+    def _dollar(self) -> str:
+        # rewrite module: there is no way to write the sign itself; a geo table takes its values as they are.
+        self.http.setdefault("geo dollar", Node(["geo", "$dollar"], [Node(["default", '"$"'])], comments=("A dollar sign, which nginx has no other way to write.",)))
+        return "${dollar}"
+
+    def matched(self, pattern: Pattern) -> None:
+        """A pattern was asked, and matched, where writing stands."""
+        self.pattern, self.asked = pattern.label, self.asked | {pattern.label}
+        self.texts[pattern.label] = ("(?i)" if pattern.ignores_case else "") + pattern.text
+
+    def name(self, wish: str) -> str:
+        """A free name, made of the words in `wish`."""
+        base = "_".join(re.findall(r"[a-z0-9]+", wish.lower())[:3])[:24].strip("_") or "other"
+        name, number = base, 2
+        while name in self.names:
+            name, number = f"{base}_{number}", number + 1
+        self.names.add(name)
+        return name
+
+

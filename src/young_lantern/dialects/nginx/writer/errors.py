@@ -1,0 +1,122 @@
+"""Error pages -> nginx `error_page`, with named locations where the page is no path. Mirror: reader/answers.py (read_error_pages).
+
+Source:   nginx manual, core module, error_page: a path is looked up like a request of its own, by GET; a named location keeps
+          the method; the status stays unless `=` is written.
+Rule:     pages that hold for every error are written for those that can happen here; where the page depends on the status,
+          each status gets its line.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ....codes import ERROR_PAGE_PARTLY
+from ....fitting import Chain, Leaf, leaves, unroll
+from ....fitting.places import NEVER, specialised
+from ....fitting.static import Known
+from ....model import (
+    ALWAYS, Block, Disposition, ErrorPage, ErrorPages, Forward, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, TextIs, Template, Var, Variable,
+    join, literal,
+)
+from ....model.walk import transform, walk
+from ...noting import Unwritable
+from ..values import quote
+from .context import Context
+from .output import Node
+
+# What nginx may answer by itself wherever files are served or requests are passed on.
+_USUAL = {ServeFiles: (403, 404, 405), Forward: (413, 502, 503, 504)}
+
+
+def write_pages(pages: ErrorPages, chain: Chain, context: Context) -> list[Node]:
+    """The error pages in force at a level -> one line for each page. `chain`: the site's, for which errors can happen."""
+    nodes: list[Node] = []
+    said: set[int] = set()
+    for page in pages.pages:
+        statuses = sorted((page.statuses or _possible(chain)) - said)
+        said.update(statuses)
+        if statuses:
+            nodes += _write_page(page, statuses, context)
+    return nodes
+
+
+def _possible(chain: Chain) -> frozenset[int]:
+    found: set[int] = set()
+    for leaf in leaves(chain):
+        found.update(_USUAL.get(type(leaf.answer), ()))
+        if isinstance(leaf.answer, Respond) and leaf.answer.raises and leaf.answer.status >= 300:
+            found.add(leaf.answer.status)
+    return frozenset(found | {500})
+
+
+def _write_page(page: ErrorPage, statuses: list[int], context: Context) -> list[Node]:
+    spans = (page.span,) if page.span else ()
+    equal = f"={page.status.fixed}" if page.status.fixed else "=" if page.status.pages_own else ""
+    codes = list(map(str, statuses))
+    if page.target is not None:
+        text = context.template(page.target, page.span)
+        if isinstance(text, Unwritable):
+            context.lost(page.span, "error page", f"its target needs {text.what}")
+            return []
+        return [Node(["error_page", *codes, equal, quote(text)], None, spans, page.comments)]
+    made: dict[tuple[str, str], list[str]] = {}
+    for status in statuses:
+        target = _target(page, status, context)
+        if isinstance(target, Unwritable):
+            context.lost(page.span, "error page", f"it needs {target.what}")
+        elif target is not None:
+            made.setdefault(target, []).append(str(status))
+    spans = tuple(dict.fromkeys((*spans, *(item for item in walk(page.steps) if isinstance(item, Span)))))
+    return [Node(["error_page", *found, equal or own, where], None, spans, page.comments) for (own, where), found in made.items()]
+
+
+def _target(page: ErrorPage, status: int, context: Context) -> tuple[str, str] | Unwritable | None:
+    """`=` or "", and where the page for one status is; None if there is none."""
+    chain, _ = unroll((Block("error", for_status(page.steps, status)),))
+    chain = specialised(chain, Known(prefix="", internal=True), frozenset())
+    match chain.items:
+        case []:
+            return None
+        case [Leaf(answer=Respond(status=again, raises=True))] if again == status:
+            return None
+        case [Rewrite(edit=SetPath(template)), Leaf(answer=ServeFiles(strip="", whole_path=None))] if (path := literal(template)) is not None:
+            return "", quote(path if path.startswith("/") else f"/{path}")
+        case [Leaf(answer=Redirect(status=(301 | 302 | 303 | 307 | 308) as code, location=location))]:
+            text = context.template(location, page.span)
+            if isinstance(text, str):
+                return f"={code}", quote(text)
+    if any(isinstance(leaf.answer, Forward) for leaf in leaves(chain)):
+        context.note(page.span, Disposition.CHANGED, ERROR_PAGE_PARTLY, statuses=status, reason="the page comes from an origin, and its status is the error's")
+    from .routes import write_named
+
+    final = next((leaf.answer for leaf in leaves(chain) if isinstance(leaf.answer, Respond)), None)
+    own = "=" if final is not None and final.insists and final.status != status else ""
+    return own, write_named(f"error {status}", _keeping(chain, status), context)
+
+
+def _keeping(chain: Chain, status: int) -> Chain:
+    """An answer of its own on an error page keeps the error's status unless it says another."""
+    for leaf in leaves(chain):
+        if isinstance(leaf.answer, Respond) and not leaf.answer.insists and not leaf.answer.raises:
+            leaf.answer = replace(leaf.answer, status=status)
+    return chain
+
+
+def for_status(steps: tuple[Step, ...], status: int) -> tuple[Step, ...]:
+    """The steps with the status of the error put in, and what asks for it decided."""
+
+    def filled(template: Template) -> Template:
+        return join(*(str(status) if part == Var(Variable.STATUS) else part for part in template))
+
+    def change(value: object) -> object:
+        if isinstance(value, TextIs) and Var(Variable.STATUS) in value.template and (text := literal(filled(value.template))) is not None:
+            return ALWAYS if text in value.values else NEVER
+        if isinstance(value, SetPath):
+            return SetPath(filled(value.template), value.cuts_at_mark)
+        if isinstance(value, Respond):
+            return replace(value, body=filled(value.body))
+        return value
+
+    return transform(steps, change)
+
+

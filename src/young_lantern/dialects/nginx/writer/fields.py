@@ -1,0 +1,114 @@
+"""Field operations -> nginx `add_header`, `expires`, `proxy_hide_header`. Mirror: reader/fields.py.
+
+Source:   nginx manual, headers module: fields go with success and redirects only unless `always` is written; one line at a
+          level drops all of the levels above.
+Rule:     what replaces a field of an origin hides the origin's first; what takes away one that nginx itself would not send
+          needs nothing.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ....codes import FIELD_ON_ERRORS
+from ....model import SUCCESS_STATUSES, Disposition, Field, HttpDate, Operation, join
+from ...noting import Unwritable
+from ..values import quote, write_time
+from .context import Context
+from .output import Node
+
+_ADDS = (Operation.SET, Operation.ADD, Operation.APPEND, Operation.MERGE, Operation.DEFAULT)
+
+
+def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) -> list[Node]:
+    """Response fields in force -> nodes. forwards: an origin's answer may be among those that get them."""
+    nodes: list[Node] = []
+    left = list(fields)
+    expiry = _expires(left)
+    if expiry is not None:
+        nodes.append(expiry)
+    for field in left:
+        spans = (field.span,) if field.span else ()
+        name = field.name
+        if field.when is not None:
+            context.lost(field.span, name, "nginx has no condition on a single field", "move it into a location, or give its value by a map that is empty otherwise")
+            continue
+        if field.operation in (Operation.REMOVE, Operation.EDIT):
+            nodes += _less(field, forwards, context)
+            continue
+        if any(isinstance(part, HttpDate) for part in field.value):
+            context.lost(field.span, name, "a date reckoned from now goes with a Cache-Control of the same age only")
+            continue
+        value = context.template(field.value, field.span)
+        if isinstance(value, Unwritable):
+            context.lost(field.span, name, f"its value needs {value.what}")
+            continue
+        if forwards and field.operation is Operation.SET and field.deferred and not field.apart:
+            nodes.append(Node(["proxy_hide_header", name], None, spans))
+        elif forwards and field.operation is Operation.DEFAULT:
+            context.lost(field.span, name, "nginx adds a field whether the origin sent one or not", "give its value by a map on the origin's field, and hide the origin's")
+            continue
+        nodes.append(Node(["add_header", name, quote(value), *(["always"] if _always(field, forwards, context) else [])], None, spans, field.comments))
+    return nodes
+
+
+def own_settings(fields: tuple[Field, ...]) -> bool:
+    """Whether anything of these is written as a line that drops those of the levels above."""
+    return any(field.operation in _ADDS for field in fields)
+
+
+def joined(fields: tuple[Field, ...]) -> tuple[Field, ...]:
+    """What several operations on one name come to: a later SET replaces, values added to one that was set are one list
+    (RFC 9110 section 5.3), REMOVE takes away what was set before."""
+    out: list[Field] = []
+    for field in fields:
+        same = [number for number, other in enumerate(out) if other.name.lower() == field.name.lower() and other.operation in _ADDS and other.when == field.when and other.apart == field.apart]
+        if field.operation in (Operation.SET, Operation.REMOVE) and field.when is None:
+            out = [other for number, other in enumerate(out) if number not in same or (other.statuses is None and field.statuses is not None)]
+        elif field.operation is Operation.DEFAULT and same:
+            continue
+        elif field.operation in (Operation.APPEND, Operation.MERGE) and same and out[same[-1]].statuses == field.statuses:
+            held = out[same[-1]]
+            out[same[-1]] = replace(held, value=join(held.value, ", ", field.value))
+            continue
+        out.append(field)
+    return tuple(out)
+
+
+def _always(field: Field, forwards: bool, context: Context) -> bool:
+    if field.statuses is None:
+        return field.survives_errors or forwards
+    if field.statuses != SUCCESS_STATUSES:
+        context.note(field.span, Disposition.CHANGED, FIELD_ON_ERRORS, field=field.name)
+        return not field.statuses <= SUCCESS_STATUSES
+    return False
+
+
+def _less(field: Field, forwards: bool, context: Context) -> list[Node]:
+    spans = (field.span,) if field.span else ()
+    if field.operation is Operation.EDIT:
+        context.lost(field.span, field.name, "nginx changes no part of a field's value", "write the whole value with a map on $upstream_http_… and add_header")
+        return []
+    if field.apart or not forwards:
+        context.implied(field.span, "nginx does not send this field by itself, or sends it with every answer (Server, Date)")
+        return []
+    return [Node(["proxy_hide_header", field.name], None, spans, field.comments)]
+
+
+def _expires(fields: list[Field]) -> Node | None:
+    """Expires and Cache-Control of one age -> one `expires`; both are taken out of the list."""
+    dates = [field for field in fields if field.name.lower() == "expires" and any(isinstance(part, HttpDate) for part in field.value)]
+    if len(dates) != 1 or len(dates[0].value) != 1 or dates[0].when is not None:
+        return None
+    age = dates[0].value[0]
+    assert isinstance(age, HttpDate)
+    control = [field for field in fields if field.name.lower() == "cache-control" and field.when is None]
+    wanted = (f"max-age={age.seconds_ahead}",) if age.seconds_ahead >= 0 else ("no-cache",)
+    own = next((field for field in control if field.value == wanted), None)
+    if own is None:
+        return None
+    fields.remove(dates[0])
+    fields.remove(own)
+    spans = tuple(dict.fromkeys(field.span for field in (dates[0], own) if field.span))
+    time = ("-" if age.seconds_ahead < 0 else "") + write_time(abs(age.seconds_ahead))
+    return Node(["expires", time], None, spans, dates[0].comments)

@@ -1,0 +1,294 @@
+"""Forward, Pool -> nginx `proxy_*`, `upstream`. Mirror: reader/forwards.py, reader/pools.py.
+
+Source:   nginx manual, proxy module: one `proxy_set_header` at a level drops all of the levels above; Host is the origin's name
+          unless it is set; without a path in the URL the target goes on as it is.
+Rule:     fields are folded beforehand: what each is in the end is one line. Where the prefix of the place is the prefix that is
+          cut off, the URL gets a path; else a rewrite says it.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....codes import POLICY_DIFFERS
+from ....model import (
+    AsReceived, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, StripPrefix, Template, Var,
+    Variable, Written, join, literal,
+)
+from ...noting import Unwritable
+from .. import values
+from ..values import quote, write_time
+from .context import Context
+from .output import Node
+
+_POLICIES = {"least_connections": ["least_conn"], "client_hash": ["ip_hash"], "random": ["random"]}
+# RFC 9110 section 7.6.1: fields of one connection; nginx sees to them, and to upgrades as written below.
+_HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect", "proxy-authorization", "trailer", "proxy-connection"})
+_CONNECTION = Lookup("connection_upgrade", (Var(Variable.FIELD, "Upgrade"),), (LookupRow("", ()),), ("upgrade",))
+
+
+def write_forward(step: Forward, before: tuple[Field, ...], prefix: str, exact: str, effects: list[Rewrite], context: Context) -> list[Node] | Unwritable:
+    """Forward -> nodes of a location.
+
+    before:  operations on the request's fields that were met on the way
+    prefix, exact: the text of the location, by its kind
+    effects: what cuts the path just before; taken into the URL where it fits
+    """
+    spans = tuple(dict.fromkeys(span for span in (step.span, *step.also) if span))
+    authority = write_pool(step, context)
+    if isinstance(authority, Unwritable):
+        return authority
+    target = _target(step, prefix or exact, effects, context)
+    if isinstance(target, Unwritable):
+        return target
+    rewriting, path = target
+    scheme = "https" if step.secure else "http"
+    nodes = [*rewriting, Node(["proxy_pass", quote(f"{scheme}://{authority}{path}")], None, spans, step.comments)]
+    nodes += write_request_fields(step, before, context)
+    nodes += _redirects(step, f"{scheme}://{authority}{path}", prefix, context)
+    for field in step.response_fields:
+        nodes += _response_field(field, context)
+    for name, seconds in (("connect", step.connect_seconds), ("read", step.read_seconds), ("send", step.send_seconds)):
+        if seconds:
+            nodes.append(Node([f"proxy_{name}_timeout", write_time(seconds)]))
+    if not step.buffers:
+        nodes.append(Node(["proxy_buffering", "off"]))
+    if step.intercepts_errors:
+        nodes.append(Node(["proxy_intercept_errors", "on"]))
+    return nodes
+
+
+def write_pool(step: Forward, context: Context) -> str | Unwritable:
+    """What stands for the pool in the URL: the address of its one member, or the name of its upstream block."""
+    pool = context.estate.pool(step.pool)
+    if pool is None:
+        return values.respell(step.pool, context.options.placeholder)
+    if pool.span is not None:
+        context.reached.add(pool.span)
+    if not pool.members:
+        return Unwritable("an origin: there is none that can be asked")
+    if pool.inline and len(pool.members) == 1:
+        return _address(pool.members[0].address, step.secure, context)
+    if pool.name not in context.pools:
+        wish = pool.name if not pool.inline and re.fullmatch(r"[\w.\-]+", pool.name) else _wish(context)
+        name, number = wish, 2
+        while name in context.pools.values():
+            name, number = f"{wish}_{number}", number + 1
+        context.pools[pool.name] = name
+        context.http[f"pool {name}"] = _upstream(name, pool, context)
+    return context.pools[pool.name]
+
+
+def _wish(context: Context) -> str:
+    first = next((name.text for name in context.site.names if name.is_exact), "site") if context.site else "site"
+    return re.sub(r"\W+", "_", first.split(".")[0]).strip("_") + "_origins"
+
+
+def _address(address: str, secure: bool, context: Context) -> str:
+    text = values.respell(address, context.options.placeholder)
+    return text.removesuffix(":443" if secure else ":80") if not text.startswith("[") else text
+
+
+def _upstream(name: str, pool: Pool, context: Context) -> Node:
+    lines = []
+    spans = (pool.policy_span,) if pool.policy_span else ()
+    if pool.policy in _POLICIES:
+        lines.append(Node(_POLICIES[pool.policy], None, spans))
+    elif pool.policy != "round_robin":
+        context.note(pool.policy_span or pool.span, Disposition.CHANGED, POLICY_DIFFERS, before=pool.policy, after="in turn")
+    elif pool.policy_span:
+        context.implied(pool.policy_span, "nginx asks the members in turn by itself")
+    for member in pool.members:
+        words = ["server", values.respell(member.address, context.options.placeholder)]
+        words += [f"weight={member.weight}"] if member.weight != 1 else []
+        words += [f"max_fails={member.max_fails}"] if member.max_fails is not None else []
+        words += [f"fail_timeout={write_time(member.fail_seconds)}"] if member.fail_seconds is not None else []
+        words += [word for word, said in (("backup", member.backup), ("down", member.down)) if said]
+        lines.append(Node(words, None, (member.span,) if member.span else ()))
+    if pool.keepalive:
+        lines.append(Node(["keepalive", str(pool.keepalive)], None, (pool.keepalive_span,) if pool.keepalive_span else ()))
+    return Node(["upstream", name], lines, (pool.span,) if pool.span else (), pool.comments)
+
+
+# --- the target -------------------------------------------------------------------------------------------------------
+
+def _target(step: Forward, prefix: str, effects: list[Rewrite], context: Context) -> tuple[list[Node], str] | Unwritable:
+    """The rewriting that must stand before, and the path of the URL."""
+    cut, replacement = "", ()
+    match step.target:
+        case AsReceived():
+            if not effects:
+                return [], ""
+        case Mapped(cut, replacement):
+            pass
+        case Written(template, adds_query):
+            return _written(template, adds_query, step, context)
+    stripped = _stripped(effects)
+    if stripped is None:
+        return Unwritable("several changes of the path, one after the other, before the origin is asked")
+    if stripped:
+        # What is left after the cut begins with a slash; so does what is put before it.
+        cut, replacement = (stripped, replacement) if not cut else (cut, replacement)
+    base = literal(replacement)
+    if base is not None and "$" not in base and prefix and prefix.startswith(cut):
+        rest = prefix[len(cut):]
+        path = base + rest
+        if path.startswith("/") and cut + rest == prefix:
+            return [], path
+    text = context.template(replacement, step.span)
+    if isinstance(text, Unwritable):
+        return text
+    pattern = f"^{re.escape(cut)}(.*)$"
+    # A target that lost its slash with the prefix gets one.
+    slash = "/" if not text and cut.endswith("/") else ""
+    why = () if cut or text else ("The path goes on decoded and percent-encoded again, as before.",)
+    return [Node(["rewrite", quote(pattern), quote(f"{text}{slash}$1"), "break"], None, (step.span,) if step.span else (), why)], ""
+
+
+def _stripped(effects: list[Rewrite]) -> str | None:
+    """The prefix that the effects cut off; "" for none; None where they do anything else."""
+    if not effects:
+        return ""
+    if len(effects) == 1 and isinstance(effects[0].edit, StripPrefix) and effects[0].query is None:
+        return effects[0].edit.prefix
+    return None
+
+
+def _written(template: Template, adds_query: bool, step: Forward, context: Context) -> tuple[list[Node], str] | Unwritable:
+    text = context.template(template, step.span)
+    if isinstance(text, Unwritable):
+        return text
+    if "$" in text and not adds_query:
+        return [], text
+    # An address without variables would get the rest of the path glued on: a rewrite replaces the whole.
+    return [Node(["rewrite", "^", quote(text if adds_query else f"{text}?"), "break"], None, (step.span,) if step.span else ())], ""
+
+
+# --- fields -----------------------------------------------------------------------------------------------------------
+
+def write_request_fields(step: Forward, before: tuple[Field, ...], context: Context) -> list[Node]:
+    """What the origin gets, field by field."""
+    held: dict[str, tuple[str, Template | None, Field]] = {}
+    for field in (*before, *step.fields):
+        name = field.name.lower()
+        if name in _HOP_BY_HOP and context.estate.dialect != "nginx":
+            context.implied(field.span, "fields of one connection (RFC 9110 section 7.6.1) are the proxy's own affair")
+            continue
+        if field.when is not None:
+            context.lost(field.span, field.name, "nginx has no condition on a single field", "give its value by a map")
+            continue
+        value = _folded(field, held.get(name, ("", (Var(Variable.FIELD, field.name),), field))[1], name in held, context)
+        if value is not False:
+            held[name] = (field.name, value, field)  # type: ignore[assignment]
+    nodes: list[Node] = []
+    if "host" not in held:
+        nodes.append(Node(["proxy_set_header", "Host", "$http_host"]))
+    for shown, value, field in held.values():
+        spans = (field.span,) if field.span else ()
+        if shown.lower() == "host" and value == (Var(Variable.POOL),):
+            continue
+        if context.estate.dialect == "nginx" and field.span is None:
+            continue
+        text = context.template(value or (), field.span)
+        if isinstance(text, Unwritable):
+            context.lost(field.span, shown, f"its value needs {text.what}")
+            continue
+        nodes.append(Node(["proxy_set_header", shown, quote(text)], None, spans, field.comments))
+    if context.estate.dialect != "nginx":
+        nodes.insert(0, Node(["proxy_http_version", "1.1"]))
+        if step.upgrades:
+            nodes += [Node(["proxy_set_header", "Upgrade", "$http_upgrade"]), Node(["proxy_set_header", "Connection", str(context.template((_CONNECTION,), None))])]
+        elif step.http_version == "1.1":
+            nodes.append(Node(["proxy_set_header", "Connection", '""']))
+    elif step.http_version != "1.0":
+        nodes.insert(0, Node(["proxy_http_version", step.http_version]))
+    return nodes
+
+
+def _folded(field: Field, held: Template | None, was_set: bool, context: Context) -> Template | None | bool:
+    """The value after one more operation; None: not sent; False: it could not be said."""
+    match field.operation:
+        case Operation.SET:
+            return field.value or None
+        case Operation.REMOVE:
+            return None
+        case Operation.DEFAULT:
+            if was_set:
+                return held or field.value
+            return (Lookup(f"{_word(field.name)}_or_default", held or (), (LookupRow("", field.value),), held or (), span=field.span),)
+        case Operation.ADD | Operation.APPEND | Operation.MERGE:
+            if field.name.lower() == "x-forwarded-for" and field.value == (Var(Variable.CLIENT),) and not was_set:
+                return (Var(Variable.CLIENT_CHAIN),)
+            if was_set:
+                return join(held, ", ", field.value) if held else field.value
+            # A field that the client did not send begins with the value; the table sees to the comma.
+            return (Lookup(f"{_word(field.name)}_and_more", held or (), (LookupRow("", field.value),), join(held or (), ", ", field.value), span=field.span),)
+    context.lost(field.span, field.name, "nginx changes no part of a request field's value", "write the whole value with a map")
+    return False
+
+
+def _word(name: str) -> str:
+    return re.sub(r"\W+", "_", name.lower())
+
+
+def _response_field(field: Field, context: Context) -> list[Node]:
+    spans = (field.span,) if field.span else ()
+    name = field.name
+    if field.operation is Operation.REMOVE:
+        return [Node(["proxy_hide_header", name], None, spans, field.comments)]
+    if name.lower() == "location" and field.operation is Operation.EDIT:
+        return []  # told by _redirects
+    if field.operation is Operation.EDIT:
+        context.lost(field.span, name, "nginx changes no part of a field's value", "write the whole value with a map on $upstream_http_… and add_header")
+        return []
+    value = context.template(field.value, field.span)
+    if isinstance(value, Unwritable):
+        context.lost(field.span, name, f"its value needs {value.what}")
+        return []
+    hides = [Node(["proxy_hide_header", name], None, spans)] if field.operation is Operation.SET else []
+    return [*hides, Node(["add_header", name, quote(value), "always"], None, spans, field.comments)]
+
+
+def response_additions(step: Forward) -> bool:
+    """Whether the origin's answer gets fields by lines that drop those of the levels above."""
+    return any(field.operation not in (Operation.REMOVE, Operation.EDIT) for field in step.response_fields)
+
+
+# --- redirects of the origin ------------------------------------------------------------------------------------------
+
+def _redirects(step: Forward, url: str, prefix: str, context: Context) -> list[Node]:
+    mappings = [*step.redirects, *(mapping for field in step.response_fields if (mapping := _mapping(field)))]
+    for field in step.response_fields:
+        if field.name.lower() == "location" and field.operation is Operation.EDIT and _mapping(field) is None:
+            context.lost(field.span, "Location", "the pattern that it is changed by is no plain beginning of a URL", "write a proxy_redirect with a pattern")
+    own = (url, prefix) if url.count("/") > 2 and prefix else (f"{url}/", "/")
+    nodes = []
+    by_default = False
+    for mapping in mappings:
+        before, after = context.template(mapping.prefix, mapping.span), context.template(mapping.replacement, mapping.span)
+        if isinstance(before, Unwritable) or isinstance(after, Unwritable):
+            context.lost(mapping.span, "the mapping of redirects", "it holds a value for which there is no variable")
+            continue
+        spans = (mapping.span,) if mapping.span else ()
+        if (before, after) == own:
+            by_default = True
+            nodes.append(Node(["proxy_redirect", "default"], None, spans))
+        else:
+            nodes.append(Node(["proxy_redirect", quote(before), quote(after)], None, spans))
+    if by_default and len(nodes) == 1 and not nodes[0].spans:
+        return []
+    return nodes or [Node(["proxy_redirect", "off"])]
+
+
+def _mapping(field: Field) -> LocationMapping | None:
+    """An edit of Location whose pattern is a plain beginning -> the mapping that it comes to."""
+    if field.name.lower() != "location" or field.operation is not Operation.EDIT or field.find is None:
+        return None
+    text = field.find.text
+    plain = re.sub(r"\\([.\-/:?+])", r"\1", text.removeprefix("^"))
+    if not text.startswith("^") or re.search(r"[\\()\[\]{}*+?|$^]", plain.replace("?", "") if "\\?" in text else plain):
+        return None
+    value = literal(field.value)
+    return LocationMapping((plain,), (value.replace("$$", "$"),), field.span) if value is not None else None
+
+

@@ -1,0 +1,120 @@
+"""What all places of a site share of their settings -> lines at server level; what a place has besides -> lines of its own.
+
+Source:   nginx development guide: a level inherits add_header, error_page and the like only where it has none of its own.
+Rule:     so a setting stands at server level only if every place either has just that, or lines of its own.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, replace
+
+from ....fitting import Chain, Leaf, leaves
+from ....fitting.static import bare
+from ....model import Abort, BodyLimit, Compress, ErrorPages, Field, Forward, Redirect, Respond, ServeFiles, Span, Template, literal
+from ....model.walk import walk
+from . import compression, errors, fields, forwards, limits, logs
+from .context import Context
+from .files import trim
+from .output import Node
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """The settings in force above a place; `also`: the source lines that say the same elsewhere."""
+
+    fields: tuple[Field, ...] = ()
+    pages: ErrorPages | None = None
+    compress: Compress | None = None
+    limit: BodyLimit | None = None
+    root: Template = ()
+    root_spans: tuple[Span, ...] = ()
+    also: tuple[Span, ...] = ()
+
+
+def choose_frame(chain: Chain) -> Frame:
+    """The frame of a site. A connection that is closed has no answer, so it takes any."""
+    below = [leaf for leaf in leaves(chain) if not isinstance(leaf.answer, Abort)]
+    for leaf in below:
+        leaf.settings = replace(leaf.settings, fields=fields.joined(leaf.settings.fields))
+    shared_fields = _most([leaf.settings.fields for leaf in below], lambda held: fields.own_settings(held))
+    raising = [leaf for leaf in below if _may_raise(leaf)]
+    shared_pages = _most([leaf.settings.pages for leaf in raising], lambda held: held is not None)
+    sending = [leaf.settings.compress for leaf in below if isinstance(leaf.answer, ServeFiles | Forward)]
+    compress = Counter(bare(item) if item else None for item in sending).most_common(1)
+    common = next((item for item in sending if item and compress and compress[0][0] == bare(item)), None)
+    taking = [leaf.settings.limit for leaf in below if isinstance(leaf.answer, Forward)]
+    limit = Counter(taking).most_common(1)[0][0] if taking else None
+    root, root_spans = _common_root(below)
+    also = [span for leaf in below for item in (leaf.settings.fields, leaf.settings.compress) for inner in walk(item) if isinstance(inner, Span)
+            for span in (inner,) if item and (bare(item) == bare(shared_fields) if isinstance(item, tuple) else bare(item) == bare(common))]
+    return Frame(shared_fields or (), shared_pages, common, limit, root, root_spans, tuple(dict.fromkeys(also)))
+
+
+def _may_raise(leaf: Leaf) -> bool:
+    return not isinstance(leaf.answer, Redirect | Abort) and not (isinstance(leaf.answer, Respond) and not leaf.answer.raises)
+
+
+def _most(held: list, has_own: object):  # type: ignore[no-untyped-def,type-arg]
+    """The value that most have, if all others have lines of their own; else nothing."""
+    counted = Counter(bare(item) if item else item for item in held)
+    for value, _ in counted.most_common():
+        if value and all(other and (bare(other) == value or has_own(other)) for other in held):  # type: ignore[operator]
+            return next(item for item in held if item and bare(item) == value)
+    return None
+
+
+def _common_root(below: list[Leaf]) -> tuple[Template, tuple[Span, ...]]:
+    roots: Counter[Template] = Counter()
+    spans: dict[Template, list[Span]] = {}
+    for leaf in below:
+        answer = leaf.answer
+        if isinstance(answer, ServeFiles) and answer.whole_path is None and not answer.strip and literal(answer.root) is not None:
+            root = trim(answer.root)
+            roots[root] += 1
+            if answer.root_span:
+                spans.setdefault(root, []).append(answer.root_span)
+    if not roots:
+        return (), ()
+    # Of several, the one asked for last: that of the rest of the site.
+    root = max(roots, key=lambda held: (roots[held], list(roots).index(held)))
+    return root, tuple(dict.fromkeys(spans.get(root, ())))
+
+
+def write_frame(frame: Frame, forwards_below: bool, chain: Chain, context: Context) -> list[Node]:
+    """The lines at server level."""
+    nodes: list[Node] = []
+    if frame.fields:
+        nodes += fields.write_fields(frame.fields, forwards_below, context)
+    if frame.pages is not None:
+        nodes += errors.write_pages(frame.pages, chain, context)
+    if frame.compress is not None:
+        nodes += compression.write_compress(frame.compress, context)
+    if frame.limit is not None and frame.limit.limit_bytes is not None:
+        nodes += limits.write_limit(frame.limit, context)
+    if nodes:
+        nodes[0].spans = tuple(dict.fromkeys((*nodes[0].spans, *frame.also)))
+    return nodes
+
+
+def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[Node]:
+    """What a leaf has besides the frame, or in its place."""
+    settings = leaf.settings
+    nodes: list[Node] = []
+    is_forward = isinstance(leaf.answer, Forward)
+    adds = is_forward and forwards.response_additions(leaf.answer)  # type: ignore[arg-type]
+    if bare(settings.fields) != bare(frame.fields) or adds:
+        nodes += fields.write_fields(settings.fields, is_forward, context)
+    if _may_raise(leaf) and settings.pages is not None and (frame.pages is None or bare(settings.pages) != bare(frame.pages)):
+        nodes += errors.write_pages(settings.pages, chain, context)
+    if isinstance(leaf.answer, ServeFiles | Forward) and bare_or_none(settings.compress) != bare_or_none(frame.compress):
+        nodes += compression.write_compress(settings.compress, context)
+    if is_forward and settings.limit != frame.limit and settings.limit is not None:
+        nodes += limits.write_limit(settings.limit, context)
+    if settings.log is not None:
+        nodes += logs.write_logs((settings.log,), context)
+    return nodes
+
+
+def bare_or_none(value: object) -> object:
+    return bare(value) if value is not None else None  # type: ignore[arg-type]

@@ -1,0 +1,50 @@
+"""Rewrite, SetVariable -> nginx `rewrite`, `set`. Mirror: reader/rewrites.py.
+
+Rule:     nginx appends the client's query unless the replacement ends in a question mark; captures are those of the rewrite's
+          own pattern, which therefore is the pattern of the condition wherever there is one.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....model import PathMatches, Rewrite, SetPath, SetVariable, StripPrefix, StripSuffix
+from ...noting import Unwritable
+from ..values import quote
+from .context import Context
+from .output import Node
+
+
+def write_rewrite(step: Rewrite, context: Context, condition: PathMatches | None = None, flag: str = "") -> Node | Unwritable:
+    """One `rewrite`. condition: the pattern that the path must meet; its captures are in the target."""
+    spans = tuple(dict.fromkeys(span for span in (condition.span if condition else None, step.span) if span))
+    pattern = "^"
+    if condition is not None:
+        pattern = ("(?i)" if condition.pattern.ignores_case else "") + condition.pattern.text
+        context.matched(condition.pattern)
+    match step.edit:
+        case StripPrefix(prefix):
+            return Node(["rewrite", quote(f"^{re.escape(prefix)}/?(.*)$"), "/$1", *([flag] if flag else [])], None, spans, step.comments)
+        case StripSuffix(suffix):
+            return Node(["rewrite", quote(f"^(.*){re.escape(suffix)}$"), "$1", *([flag] if flag else [])], None, spans, step.comments)
+        case SetPath(template):
+            path = context.template(template, step.span)
+        case _:
+            path = context.template((), step.span) if step.query is None else "$uri"
+    if isinstance(path, Unwritable):
+        return path
+    text = path
+    if step.query is not None:
+        query = context.template(step.query.template, step.span)
+        if isinstance(query, Unwritable):
+            return query
+        if not (step.query.appends_query and not query):
+            text = f"{path}?{query}" + ("" if step.query.appends_query else "?" if query else "")
+    return Node(["rewrite", quote(pattern), quote(text), *([flag] if flag else [])], None, spans, step.comments)
+
+
+def write_variable(step: SetVariable, context: Context) -> Node | Unwritable:
+    value = context.template(step.value, step.span)
+    if isinstance(value, Unwritable):
+        return value
+    return Node(["set", "$" + re.sub(r"\W", "_", step.name), quote(value)], None, (step.span,) if step.span else ())

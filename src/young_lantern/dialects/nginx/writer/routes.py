@@ -1,0 +1,552 @@
+"""Chains -> nginx `location` blocks and what stands in them. Mirror: reader/locations.py.
+
+Source:   nginx manual, core module, location; rewrite module, "if": its lines run in the order written, before anything else.
+Rule:     a place by path is a location; what else a route asks is an `if` if its answer is one line, else a jump to a named
+          location by a status that no server sends.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+
+from ....fitting import Branch, Chain, Fork, Leaf, leaves
+from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places
+from ....fitting.static import bare
+from ....model import (
+    ALWAYS, Abort, ClientIn, Condition, Forward, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetVariable,
+    Span, StripPrefix, TextIs, Unserved, Var, Variable,
+)
+from ....model.walk import walk
+from ...noting import Unwritable
+from ..values import quote
+from . import answers, files, forwards, frames, rewrites
+from .aliases import stripped_below
+from .conditional import at_whole_path, conditions_in, holding, not_holding
+from .conditions import guarded, write_condition
+from .context import Context
+from .frames import Frame
+from .inherited import without_inherited
+from .output import Node
+
+_FIRST_JUMP = 470
+_WHY_JUMP = ("No error: the way to rules for some of these requests.",)
+_ERROR_501 = ["return", "501"]
+_WHY_501 = ("Not carried over: see the report.",)
+_WHY_EXACT = ("nginx would add the slash here by itself.",)
+
+
+@dataclass(frozen=True, slots=True)
+class Where:
+    """The location that is written: its kind (exact, prefix, pattern, named, server) and text, and the settings above it.
+
+    inside: the text of the location by prefix around it, if it is nested in one
+    """
+
+    kind: str
+    text: str
+    frame: Frame
+    chain: Chain
+    inside: str = ""
+
+    @property
+    def prefix(self) -> str:
+        return self.text if self.kind == "prefix" else ""
+
+    @property
+    def exact(self) -> str:
+        return self.text if self.kind == "exact" else ""
+
+
+_current: list[tuple[Frame, Chain]] = []
+
+
+def write_chain(chain: Chain, frame: Frame, context: Context) -> list[Node]:
+    """The whole chain of a site -> its locations."""
+    _current.append((frame, chain))
+    try:
+        if _is_one_answer(chain):
+            return _body(chain, Where("server", "", frame, chain), context)
+        return write_places(chain, frame, context)
+    finally:
+        _current.pop()
+
+
+def _is_one_answer(chain: Chain) -> bool:
+    """Whether a site answers everything with one line, so that it needs no location."""
+    return len(chain.items) == 1 and isinstance(chain.items[0], Leaf) and isinstance(chain.items[0].answer, Redirect | Respond | Abort)
+
+
+# --- places -----------------------------------------------------------------------------------------------------------
+
+def write_places(chain: Chain, frame: Frame, context: Context, inside: str = "") -> list[Node]:
+    """The locations of a level, in the order of the source, with the rest at the end."""
+    places = find_places(chain)
+    bodies: list[tuple[Place, list[Node]]] = []
+    for place in places:
+        if inside and place.atom is None:
+            continue
+        bodies.append((place, _place_body(place, frame, chain, context, inside)))
+    bodies += _slashless(chain, bodies, frame, context)
+    kept = [(place, body) for place, body in bodies if not _redundant(place, body, bodies)]
+    nodes = []
+    for place, body in sorted(kept, key=lambda pair: (pair[0].atom is None, pair[0].order)):
+        nodes.append(Node(_words(place), body, tuple(dict.fromkeys(span for span in (place.span, *place.spans) if span)), place.comments))
+    return nodes
+
+
+def _words(place: Place) -> list[str]:
+    match place.atom:
+        case None:
+            return ["location", "/"]
+        case PathIs(path):
+            return ["location", "=", quote(path)]
+        case PathStartsWith(prefix) if place.as_pattern:
+            return ["location", "~", quote("^" + re.escape(prefix))]
+        case PathStartsWith(prefix):
+            return ["location", *(["^~"] if place.beats_patterns else []), quote(prefix)]
+        case PathMatches(pattern):
+            text, ignores_case = (pattern.text[4:], True) if pattern.text.startswith("(?i)") else (pattern.text, pattern.ignores_case)
+            return ["location", "~*" if ignores_case else "~", quote(text)]
+    raise AssertionError(place.atom)
+
+
+def _where(place: Place, frame: Frame, chain: Chain, inside: str) -> Where:
+    match place.atom:
+        case None:
+            return Where("prefix", "/", frame, chain)
+        case PathIs(path):
+            return Where("exact", path, frame, chain, inside)
+        case PathStartsWith(prefix) if not place.as_pattern:
+            return Where("prefix", prefix, frame, chain, inside)
+    return Where("pattern", "", frame, chain, inside)
+
+
+def _place_body(place: Place, frame: Frame, chain: Chain, context: Context, inside: str = "") -> list[Node]:
+    before = context.pattern, context.asked, context.rewritten, context.jumps
+    context.jumps = 0
+    if isinstance(place.atom, PathMatches):
+        context.matched(place.atom.pattern)
+    body = _body(place.chain, _where(place, frame, chain, inside), context)
+    context.pattern, context.asked, context.rewritten, context.jumps = before
+    return body
+
+
+def _slashless(chain: Chain, bodies: list[tuple[Place, list[Node]]], frame: Frame, context: Context) -> list[tuple[Place, list[Node]]]:
+    """core module, location: a proxied prefix `/x/` redirects `/x` there. Where the source did not, `/x` has its own place."""
+    exact = {place.atom.path for place, _ in bodies if isinstance(place.atom, PathIs)}
+    prefixes = {place.atom.prefix for place, _ in bodies if isinstance(place.atom, PathStartsWith)}
+    made = []
+    for place, body in bodies:
+        if not isinstance(place.atom, PathStartsWith) or place.as_pattern or not place.atom.prefix.endswith("/") or len(place.atom.prefix) < 2:
+            continue
+        bare_path = place.atom.prefix[:-1]
+        if bare_path in exact or bare_path in prefixes or not any(node.words[0] == "proxy_pass" for node in body):
+            continue
+        own = at_path(chain, bare_path)
+        if _adds_slash(own, place.atom.prefix):
+            continue
+        extra = Place(PathIs(bare_path), own, place.order, comments=_WHY_EXACT)
+        made.append((extra, _place_body(extra, frame, chain, context)))
+    return made
+
+
+def _adds_slash(chain: Chain, prefix: str) -> bool:
+    """Whether a chain does what nginx does there by itself."""
+    match chain.items:
+        case [Leaf(answer=Redirect(status=301, location=location))]:
+            return location in ((prefix, Var(Variable.QUERY, "?")), (prefix,))
+    return False
+
+
+def _redundant(place: Place, body: list[Node], bodies: list[tuple[Place, list[Node]]]) -> bool:
+    """Whether the location that would be chosen without this one does the same."""
+    if not isinstance(place.atom, PathIs) or place.comments == _WHY_EXACT or any(isinstance(other.atom, PathMatches) or other.as_pattern for other, _ in bodies):
+        return False
+    path = place.atom.path
+    around = [(other, its) for other, its in bodies if other is not place and (other.atom is None or (isinstance(other.atom, PathStartsWith) and path.startswith(other.atom.prefix)))]
+    if not around:
+        return False
+    nearest = max(around, key=lambda pair: len(pair[0].atom.prefix) if isinstance(pair[0].atom, PathStartsWith) else 0)
+    return _text(nearest[1]) == _text(body)
+
+
+def _text(nodes: list[Node]) -> str:
+    return "".join(" ".join(node.words) + ("{" + _text(node.block) + "}" if node.block is not None else ";") for node in nodes)
+
+
+# --- what stands in a location ----------------------------------------------------------------------------------------
+
+def write_named(wish: str, chain: Chain, context: Context) -> str:
+    """A chain as a named location of the site; gives its name with the sign before it."""
+    name = "@" + context.name(wish)
+    frame, whole = _current[-1] if _current else (Frame(), chain)
+    before = context.pattern, context.asked, context.rewritten, context.jumps
+    context.pattern, context.jumps = "", 0
+    body = _body(chain, Where("named", "", frame, whole), context)
+    context.pattern, context.asked, context.rewritten, context.jumps = before
+    same = next((node for node in context.named if node.block is not None and _text(node.block) == _text(body) and not wish.startswith("error")), None)
+    if same is not None:
+        context.names.discard(name[1:])
+        same.spans = tuple(dict.fromkeys((*same.spans, *_spans_of(chain))))
+        return same.words[1]
+    context.named.append(Node(["location", name], body))
+    return name
+
+
+def _spans_of(chain: Chain) -> tuple[Span, ...]:
+    return tuple(item for item in walk([leaf.answer for leaf in leaves(chain)]) if isinstance(item, Span))
+
+
+@dataclass(slots=True)
+class _Body:
+    """Lines that run first, the content, and whether a rewrite must be kept from a new search."""
+
+    phase: list[Node]
+    settings: list[Node]
+    content: list[Node]
+    jumps: list[Node]
+    changes: bool = False
+
+
+def _body(chain: Chain, where: Where, context: Context) -> list[Node]:
+    """What stands in a location: fields that some of its paths get first make locations within it."""
+    if where.kind == "exact":
+        return _plain_body(at_whole_path(chain, where.text), where, context)
+    asked = conditions_in(chain) if where.kind in ("prefix", "pattern") else []
+    if not asked:
+        return _plain_body(chain, where, context)
+    nested: list[Node] = []
+    for condition in asked:
+        for atom in atoms_of(condition):
+            place = Place(atom, holding(chain, condition), span=atom.span, spans=(atom.span,) if atom.span else ())
+            nested.append(Node(_words(place), _place_body(place, where.frame, where.chain, context, where.prefix or where.inside), place.spans))
+    own = _plain_body(not_holding(chain, asked), where, context)
+    for node in nested:
+        node.block = without_inherited(node.block or [], own)  # type: ignore[arg-type]
+    return [*own, *nested]
+
+
+def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
+    body = _Body([], [], [], [])
+    _walk(list(chain.items), where, body, context)
+    if body.changes and not (body.phase and body.phase[-1].words[-1] == "break"):
+        last = body.phase[-1] if body.phase else None
+        if last is not None and last.words[0] == "rewrite" and len(last.words) == 3:
+            last.words.append("break")
+        else:
+            body.phase.append(Node(["break"]))
+    pages = [node for node in body.settings if node.words[0] == "error_page"]
+    if body.jumps and not pages and where.frame.pages is not None:
+        from .errors import write_pages
+
+        body.settings = [*body.settings, *write_pages(where.frame.pages, where.chain, context)]
+    return [*body.settings, *body.jumps, *body.phase, *body.content]
+
+
+def _walk(items: list, where: Where, body: _Body, context: Context) -> None:  # type: ignore[type-arg]
+    effects: list[Rewrite] = []
+    while items:
+        item, rest = items[0], items[1:]
+        if isinstance(item, Rewrite) and _belongs_to_forward(item, rest):
+            effects.append(item)
+        elif isinstance(item, Rewrite) and (below := stripped_below(item, rest, where.prefix)) is not None:
+            rest = below
+        elif isinstance(item, Rewrite | SetVariable):
+            _effect(item, body, context)
+        elif isinstance(item, Leaf):
+            _leaf(item, effects, where, body, context)
+            return
+        else:
+            tried = files.as_try_files(items, context)
+            if tried is not None:
+                _tried(tried, where, body, context)
+                return
+            if _nests(item, where, body):
+                nested = write_places(Chain(items), where.frame, context, inside=where.text)
+                left = [fork for fork in item.forks if not _is_place(fork)]
+                items = [*([Branch(left, item.span)] if left else []), *rest]
+                body.content += nested
+                continue
+            items = _branch(item, rest, where, body, context)
+            continue
+        items = rest
+    # nothing answers: an empty 200, as the model says of a program that ends
+    body.content.append(Node(["return", "200"]))
+
+
+def _belongs_to_forward(item: Rewrite, rest: list) -> bool:  # type: ignore[type-arg]
+    return isinstance(item.edit, StripPrefix) and item.query is None and len(rest) == 1 and isinstance(rest[0], Leaf) and isinstance(rest[0].answer, Forward)
+
+
+def _effect(item: Rewrite | SetVariable, body: _Body, context: Context) -> None:
+    made = rewrites.write_rewrite(item, context) if isinstance(item, Rewrite) else rewrites.write_variable(item, context)
+    if isinstance(made, Unwritable):
+        context.lost(item.span, "this", f"nginx has no variable for {made.what}")
+        body.phase.append(Node(_ERROR_501, None, (), _WHY_501))
+        return
+    body.phase.append(made)
+    if isinstance(item, Rewrite):
+        body.changes = context.rewritten = True
+
+
+def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context: Context) -> None:
+    answer = leaf.answer
+    through = tuple(span for span in leaf.through if span)
+    made: list[Node] | Unwritable
+    if isinstance(answer, Unserved):
+        made = Unwritable(f"what {answer.spelling} answers")
+    elif isinstance(answer, Forward):
+        made = forwards.write_forward(answer, leaf.settings.request_fields, where.prefix, where.exact, effects, context)
+    elif isinstance(answer, ServeFiles):
+        made = files.write_serving(answer, where, context)
+    else:
+        made = answers.WRITES[type(answer)](answer, context)  # type: ignore[index]
+    if not isinstance(answer, Abort) and where.kind != "server":
+        body.settings += frames.write_own(leaf, where.frame, where.chain, context)
+    if isinstance(made, Unwritable):
+        context.lost(answer.span, "this", f"nginx cannot say {made.what}")
+        context.left.update(item for item in walk(leaf) if isinstance(item, Span))
+        body.content.append(Node(_ERROR_501, None, (), _WHY_501))
+        return
+    while made and made[0].words[0] in ("rewrite",) and made[0].words[-1] == "break":
+        body.phase.append(made.pop(0))
+        body.changes = False
+    if made:
+        made[-1].spans = tuple(dict.fromkeys((*made[-1].spans, *through)))
+    elif through and body.settings:
+        body.settings[-1].spans = (*body.settings[-1].spans, *through)
+    spans = tuple(span for span in (answer.span, *getattr(answer, "also", ()), *through, getattr(answer, "root_span", None)) if span)
+    for span in spans:
+        if not any(span in node.spans for node in made):
+            context.implied(span, "what it says is in force there, written further up or by silence")
+    body.content += made
+
+
+def _tried(tried: files.Tried, where: Where, body: _Body, context: Context) -> None:
+    leaf = tried.served
+    body.settings += frames.write_own(leaf, where.frame, where.chain, context)
+    made = files.write_serving(leaf.answer, where, context)  # type: ignore[arg-type]
+    if isinstance(made, Unwritable):
+        context.lost(leaf.answer.span, "this", f"nginx cannot say {made.what}")
+        body.content.append(Node(_ERROR_501, None, (), _WHY_501))
+        return
+    assert tried.fallback is not None
+    body.content += made
+    body.content.append(Node(["try_files", *map(quote, tried.words), _fallback(tried.fallback, leaf, where, context)], None, tried.spans))
+
+
+def _fallback(fallback: Chain, served: Leaf, where: Where, context: Context) -> str:
+    """The last word of a try_files: `=CODE`, a path that is looked up again, or a named location."""
+    match fallback.items:
+        case [Leaf(answer=Respond(status=status, raises=True))]:
+            return f"={status}"
+        case [Leaf(answer=ServeFiles() as answer)] if bare(answer) == bare(served.answer):
+            # What is not there is missing all the same.
+            return f"={answer.missing_status}"
+    found = files.literal_target(fallback)
+    if found is not None and found[0].startswith("/"):
+        path, leaf = found
+        there = at_path(where.chain, path)
+        if _serves(there, leaf):
+            return quote(path)
+    return write_named("fallback", fallback, context)
+
+
+def _serves(there: Chain, leaf: Leaf) -> bool:
+    """Whether a path is served by the same files, with the same settings, when it is looked up again."""
+    ends = list(leaves(there))
+    return bool(ends) and any(
+        isinstance(end.answer, ServeFiles) and (end.answer.root, end.answer.strip, end.answer.whole_path) == (leaf.answer.root, leaf.answer.strip, leaf.answer.whole_path)  # type: ignore[union-attr]
+        and bare((end.settings.fields, end.settings.pages, end.settings.compress)) == bare((leaf.settings.fields, leaf.settings.pages, leaf.settings.compress))
+        for end in ends[:1]
+    )
+
+
+# --- branches ---------------------------------------------------------------------------------------------------------
+
+def _is_place(fork: Fork) -> bool:
+    return bool(list(atoms_of(fork.condition))) and not fork.chain.falls
+
+
+def _nests(branch: Branch, where: Where, body: _Body) -> bool:
+    """Whether the branch asks for paths within a location by prefix, before anything was changed there."""
+    if where.kind != "prefix" or body.phase or where.text == "/":
+        return False
+    return any(_is_place(fork) for fork in branch.forks) and all(_is_place(fork) or fork.condition is ALWAYS for fork in branch.forks)
+
+
+def is_short(fork: Fork, frame: Frame) -> bool:
+    """Whether an `if` can say it: effects, or a redirect or plain answer with the settings of the frame."""
+    for item in fork.chain.items:
+        if isinstance(item, Leaf):
+            return isinstance(item.answer, Redirect | Respond | Abort) and _as_frame(item, frame)
+        if isinstance(item, Branch):
+            return False
+    return True
+
+
+def _as_frame(leaf: Leaf, frame: Frame) -> bool:
+    if isinstance(leaf.answer, Abort):
+        return True
+    pages = leaf.settings.pages if isinstance(leaf.answer, Respond) and leaf.answer.raises else frame.pages
+    return bare(leaf.settings.fields) == bare(frame.fields) and frames.bare_or_none(pages) == frames.bare_or_none(frame.pages)
+
+
+def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Context) -> list:  # type: ignore[type-arg]
+    """Writes the forks; gives what is left to be written after them."""
+    before: list[Condition] = []
+    for number, fork in enumerate(branch.forks):
+        if fork.condition is ALWAYS or fork.sure:
+            if fork.sure and isinstance(fork.condition, PathMatches):
+                _if(fork, [], where, body, context)
+                return [] if not fork.chain.falls else rest
+            return [*fork.chain.items, *(rest if fork.chain.falls else [])]
+        if fork.condition == NEVER:
+            continue
+        if number == 0 and _denies(fork) and _content_follows([*branch.forks[1:]], rest) and where.kind != "server":
+            _deny(fork, body, context)
+            continue
+        falls = fork.chain.falls
+        if is_short(fork, where.frame) or (_is_answer(fork) and where.kind not in ("server",)):
+            extra = _went(before, number, branch, falls, body, context)
+            _if(fork, extra, where, body, context)
+            continue
+        if where.kind == "server":
+            context.lost(fork.span, "this route", "it holds for some requests of all paths, and no `if` at this level can say what it does", "write it into the locations concerned")
+            context.left.update(item for item in walk(fork) if isinstance(item, Span))
+            continue
+        _jump(replace(fork, chain=Chain([*fork.chain.items, *(rest if falls else [])])), where, body, context)
+    return rest
+
+
+def _is_answer(fork: Fork) -> bool:
+    items = fork.chain.items
+    return len(items) == 1 and isinstance(items[0], Leaf) and isinstance(items[0].answer, Redirect | Respond | Abort) and bool(items[0].settings.fields)
+
+
+def _went(before: list[Condition], number: int, branch: Branch, falls: bool, body: _Body, context: Context) -> list[Node]:
+    """A fork that goes on keeps the later ones from being asked: it says so in a variable."""
+    later = branch.forks[number + 1:]
+    if not falls or not later or not any(fork.chain.items for fork in later):
+        return []
+    if not before:
+        name = context.name("went on")
+        body.phase.append(Node(["set", f"${name}", '""']))
+        before.append(TextIs((Var(Variable.VARIABLE, name),), ("1",)))
+        for other in later:
+            other.condition = guarded(other.condition, (before[0],))
+    assert isinstance(before[0], TextIs) and isinstance(before[0].template[0], Var)
+    return [Node(["set", f"${before[0].template[0].name}", "1"])]
+
+
+def _if(fork: Fork, extra: list[Node], where: Where, body: _Body, context: Context) -> None:
+    """An `if` with the fork's effects or answer, or a single `rewrite` where its pattern is the whole condition."""
+    spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also) if span))
+    if not fork.chain.items and not extra:
+        context.implied(fork.span, "nothing happens there that an answer depends on")
+        return
+    item = fork.chain.items[0] if fork.chain.items else None
+    if isinstance(fork.condition, PathMatches) and len(fork.chain.items) == 1 and not extra:
+        line = _single_rewrite(fork.condition, item, where, body, context)
+        if line is not None:
+            line.spans, line.comments = tuple(dict.fromkeys((*spans, *line.spans))), (*fork.comments, *line.comments)
+            body.phase.append(line)
+            return
+    made = write_condition(fork.condition, context)
+    if isinstance(made, Unwritable):
+        _lose(fork, made, body, context)
+        return
+    lines, words = made
+    inner = _Body([], [], [], [])
+    rewritten = context.rewritten
+    for piece in fork.chain.items:
+        if isinstance(piece, Leaf):
+            answer = answers.WRITES[type(piece.answer)](piece.answer, context)  # type: ignore[index]
+            if isinstance(answer, Unwritable):
+                context.lost(piece.answer.span, "this", f"nginx has no variable for {answer.what}")
+                answer = [Node(_ERROR_501, None, (), _WHY_501)]
+            if where.kind != "server" and not isinstance(piece.answer, Abort):
+                inner.settings += frames.write_own(piece, where.frame, where.chain, context)
+            inner.content += answer
+        else:
+            _effect(piece, inner, context)
+            body.changes = body.changes or inner.changes
+    if not fork.chain.falls:
+        context.rewritten = rewritten
+    body.phase += [*lines, Node(["if", words], [*inner.settings, *inner.phase, *extra, *inner.content], spans, fork.comments)]
+
+
+def _single_rewrite(condition: PathMatches, item: object, where: Where, body: _Body, context: Context) -> Node | None:
+    if isinstance(item, Rewrite) and item.edit is not None and not isinstance(item.edit, StripPrefix):
+        made = rewrites.write_rewrite(item, context, condition)
+        if isinstance(made, Unwritable):
+            return None
+        body.changes = context.rewritten = True
+        return made
+    if isinstance(item, Leaf) and isinstance(item.answer, Redirect) and _as_frame(item, where.frame):
+        before = context.pattern, context.asked
+        context.matched(condition.pattern)
+        words = answers.rewrite_words(("(?i)" if condition.pattern.ignores_case else "") + condition.pattern.text, item.answer, context)
+        if words is None:
+            context.pattern, context.asked = before
+            return None
+        return Node(words, None, tuple(span for span in (item.answer.span,) if span), item.answer.comments)
+    return None
+
+
+def _lose(fork: Fork, what: Unwritable, body: _Body, context: Context) -> None:
+    context.lost(fork.span, "this route", f"nginx has no condition for {what.what}")
+    context.left.update(item for item in walk(fork) if isinstance(item, Span))
+
+
+def _jump(fork: Fork, where: Where, body: _Body, context: Context) -> None:
+    """Requests that meet a condition go to a named location, by a status that its error page catches."""
+    made = write_condition(fork.condition, context)
+    if isinstance(made, Unwritable):
+        _lose(fork, made, body, context)
+        return
+    lines, words = made
+    status = _FIRST_JUMP + context.jumps
+    context.jumps += 1
+    jumps = context.jumps
+    name = write_named(fork.label or (fork.span.directive if fork.span else "some"), fork.chain, context)
+    context.jumps = jumps
+    spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also) if span))
+    body.jumps.append(Node(["error_page", str(status), "=", name], None, spans, _WHY_JUMP))
+    body.phase += [*lines, Node(["if", words], [Node(["return", str(status)])], spans, fork.comments)]
+
+
+# --- addresses --------------------------------------------------------------------------------------------------------
+
+def _denies(fork: Fork) -> bool:
+    asked = fork.condition.condition if isinstance(fork.condition, Not) else fork.condition
+    match fork.chain.items:
+        case [Leaf(answer=Respond(status=403, raises=True))]:
+            return isinstance(asked, ClientIn) or asked is ALWAYS
+    return False
+
+
+def _content_follows(forks: list[Fork], rest: list) -> bool:  # type: ignore[type-arg]
+    """Whether what follows is content, and no line of the rewriting phase, which would come before the address rules."""
+    if any(fork.condition is not ALWAYS for fork in forks):
+        return False
+    following = [*(item for fork in forks for item in fork.chain.items), *rest]
+    return all(isinstance(item, Leaf) and isinstance(item.answer, ServeFiles | Forward) for item in following) and bool(following)
+
+
+def _deny(fork: Fork, body: _Body, context: Context) -> None:
+    spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also, *_spans_in(fork.condition)) if span))
+    if isinstance(fork.condition, Not):
+        assert isinstance(fork.condition.condition, ClientIn)
+        lines = [*(["allow", network] for network in fork.condition.condition.networks), ["deny", "all"]]
+    else:
+        assert isinstance(fork.condition, ClientIn)
+        lines = [["deny", network] for network in fork.condition.networks]
+    nodes = [Node(line, None, spans) for line in lines]
+    nodes[0].comments = fork.comments
+    body.content += nodes
+
+
+def _spans_in(condition: Condition) -> tuple[Span, ...]:
+    return tuple(item for item in walk(condition) if isinstance(item, Span))

@@ -1,0 +1,237 @@
+"""Site, Listener -> nginx `server` blocks. Mirror: reader/sites.py.
+
+Source:   nginx manual, "Server names", "How nginx processes a request".
+Rule:     nginx ranks names by their kind, so a name goes to the site that the source's own order gives it; hosts that no site
+          names go where they went, if need be to a block made for that.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ....codes import RESTART_LOST
+from ....fitting import Branch, Chain, Fork, Leaf, leaves, unroll
+from ....fitting.places import atoms_of, plain_paths
+from ....model import (
+    AnswerPlainly, Disposition, Estate, Forward, HostName, Listener, Placeholder, Redirect, Refuse, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls,
+)
+from ....model.walk import walk
+from ....patterns import host_matches
+from ..values import quote, spell
+from . import frames, logs, routes, tls
+from .context import Context
+from .output import Node
+
+_BY_ORDER = "It answers hosts that no site names, too, as before: it was the first of its port."
+
+
+@dataclass(slots=True)
+class Place:
+    """A listener that a site answers on, and the names it has there."""
+
+    listener: Listener
+    names: tuple[str, ...]
+    spans: tuple[Span, ...]
+    is_default: bool
+
+
+def write_site(site: Site, context: Context) -> list[Node]:
+    """A site -> its server blocks: one for each set of names that it has on its listeners."""
+    context.site, context.named, context.names = site, [], set()
+    context.pattern, context.asked, context.rewritten = "", frozenset(), False
+    places = [place for listener in context.estate.listeners_of(site.key) if (place := _place(site, listener, context)).names or place.is_default]
+    if not places:
+        for span in (site.span, *site.also, *(name.span for name in site.names)):
+            context.implied(span, "no listener leads to it")
+        return []
+    captures_host = any(name.pattern for name in site.names)
+    chain, lost = unroll(site.program, captures_host=captures_host)
+    if captures_host:
+        context.asked = frozenset({"host"})
+    for restart in lost:
+        context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
+    context.reached.update(item for item in walk(chain) if isinstance(item, Span))
+    chain = plain_paths(chain, context.options.strict)
+    body = _write_program(chain, site, context)
+    groups: dict[tuple[tuple[str, ...], bool], list[Place]] = {}
+    for place in places:
+        groups.setdefault((place.names, False), []).append(place)
+    nodes = []
+    for own in groups.values():
+        nodes.append(_server(own, body, site, context))
+    return nodes
+
+
+def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
+    frame = frames.choose_frame(chain)
+    head: list[Node] = logs.write_logs(site.logs, context)
+    if frame.root:
+        text = context.template(frame.root, frame.root_spans[0] if frame.root_spans else None)
+        if isinstance(text, str):
+            head.append(Node(["root", quote(text)], None, frame.root_spans))
+    before, after = _server_phase(chain, frame)
+    chain = Chain(after)
+    forwards = any(isinstance(leaf.answer, Forward) for leaf in leaves(chain))
+    if _relative_redirects(chain, before):
+        head.append(Node(["absolute_redirect", "off"], None, (), ("Redirects to a path go out as they are written, as before.",)))
+    phase = routes._Body([], [], [], [])
+    if before:
+        routes._walk(before, routes.Where("server", "", frame, Chain([*before, *after])), phase, context)
+        phase.content = []
+    routes._current.append((frame, chain))
+    settings = frames.write_frame(frame, forwards, chain, context)
+    routes._current.pop()
+    locations = routes.write_chain(chain, frame, context)
+    return [*head, *settings, *phase.phase, *locations, *context.named]
+
+
+def _relative_redirects(chain: Chain, before: list) -> bool:  # type: ignore[type-arg]
+    found = [leaf.answer for leaf in [*leaves(chain), *leaves(Chain(before))]]
+    return any(
+        isinstance(answer, Redirect) and not answer.absolute and answer.location and isinstance(answer.location[0], str) and answer.location[0].startswith("/")
+        or isinstance(answer, ServeFiles) and answer.folders.added_slash is not None and not answer.folders.location_absolute
+        for answer in found
+    )
+
+
+# --- what runs before a location is looked for ------------------------------------------------------------------------
+
+def _server_phase(chain: Chain, frame: frames.Frame) -> tuple[list, list]:  # type: ignore[type-arg]
+    """The items of a chain, split: what must run before the search for a location, and the rest.
+
+    Only what asks for something other than the path, or changes it, must; what stands before that goes along.
+    """
+    items = _opened(chain.items)
+    last = -1
+    for number, item in enumerate(items):
+        if isinstance(item, Rewrite | SetVariable):
+            last = number if any(isinstance(other, Branch) for other in items[number + 1:]) else last
+        elif isinstance(item, Branch) and all(routes.is_short(fork, frame) for fork in item.forks):
+            if any(_must_run_first(fork) for fork in item.forks) and items[number + 1:]:
+                last = number
+        else:
+            break
+    return items[:last + 1], items[last + 1:]
+
+
+def _opened(items: list) -> list:  # type: ignore[type-arg]
+    """Leading short forks of a branch as branches of their own, so that they may be taken alone."""
+    out = []
+    for item in items:
+        if isinstance(item, Branch) and len(item.forks) > 1:
+            number = 0
+            while number < len(item.forks) - 1 and not item.forks[number].chain.falls and not item.forks[number].sure:
+                number += 1
+            if all(not fork.chain.falls for fork in item.forks[:number]):
+                out += [Branch([fork], item.span) for fork in item.forks[:number]]
+                item = Branch(item.forks[number:], item.span)
+                if len(item.forks) == 1 and _is_always(item.forks[0]):
+                    out += _opened(item.forks[0].chain.items)
+                    continue
+        out.append(item)
+    return out
+
+
+def _is_always(fork: Fork) -> bool:
+    from ....model import ALWAYS
+
+    return fork.condition is ALWAYS
+
+
+def _must_run_first(fork: Fork) -> bool:
+    """Whether a location cannot say it: it asks for something other than the path alone, or goes on with another path."""
+    if any(isinstance(item, Rewrite | SetVariable) for item in fork.chain.items):
+        return not any(isinstance(item, Leaf) for item in fork.chain.items)
+    return not list(atoms_of(fork.condition))
+
+
+# --- server blocks ----------------------------------------------------------------------------------------------------
+
+def _server(places: list[Place], body: list[Node], site: Site, context: Context) -> Node:
+    head: list[Node] = []
+    for place in places:
+        head += _listen(place, context)
+    names = places[0].names
+    if names:
+        head.append(Node(["server_name", *names], None, tuple(dict.fromkeys(span for place in places for span in place.spans))))
+    if any(place.listener.secure for place in places):
+        made = tls.write_tls(site.tls or SiteTls(), _file_name(site), context)
+        head += made
+    by_order = any(place.is_default and not place.listener.fallback_stated and place.listener.rows for place in places)
+    comments = (*site.comments, *((_BY_ORDER,) if by_order else ()))
+    spans = tuple(dict.fromkeys(span for span in (site.span, *site.also) if span))
+    return Node(["server"], [*head, *body], spans, comments, apart=True)
+
+
+def _listen(place: Place, context: Context) -> list[Node]:
+    listener = place.listener
+    port = spell(listener.port.spelling, context.options.placeholder) if isinstance(listener.port, Placeholder) else str(listener.port)
+    options = [*(["ssl"] if listener.secure else []), *(["http2"] if listener.http2 else []), *(["default_server"] if place.is_default else [])]
+    spans = tuple(dict.fromkeys(span for span in (listener.span, *listener.also) if span))
+    address = f"[{listener.address}]" if ":" in listener.address else listener.address
+    texts = [port] if address in ("", "0.0.0.0") else [f"{address}:{port}"]
+    if address == "":
+        texts.append(f"[::]:{port}")
+    return [Node(["listen", text, *options], None, spans) for text in texts]
+
+
+def _place(site: Site, listener: Listener, context: Context) -> Place:
+    """The names that lead to a site on a listener, by the source's own order."""
+    names: list[str] = []
+    spans: list[Span] = []
+    for number, row in enumerate(listener.rows):
+        winner = _winner(row.host, listener, number)
+        if winner != site.key or row.host.is_any:
+            continue
+        names.append(_name(row.host, context))
+        if row.host.span and row.host.span not in spans:
+            spans.append(row.host.span)
+    is_any = next((row.site for row in listener.rows if row.host.is_any), None)
+    default = listener.fallback == site.key if is_any is None else is_any == site.key
+    return Place(listener, tuple(dict.fromkeys(names)), tuple(spans), default)
+
+
+def _winner(host: HostName, listener: Listener, number: int) -> str:
+    """The site that a name leads to: the first row that takes it."""
+    for row in listener.rows[:number + 1]:
+        if row.host is host or row.host.is_any:
+            return row.site
+        if host.pattern is None and row.host.pattern is None and host_matches(row.host.text, host.text.replace("*", "a"), row.host.one_label):
+            return row.site
+    return listener.rows[number].site
+
+
+def _name(host: HostName, context: Context) -> str:
+    if host.pattern is not None:
+        return quote("~" + host.pattern.text)
+    if host.one_label and host.text.startswith("*.") and context.options.strict:
+        return quote("~^[^.]+" + re.escape(host.text[1:]) + "$")
+    return host.text
+
+
+def unanswered(estate: Estate, context: Context) -> list[Node]:
+    """Blocks for hosts that no site names, on listeners where they were refused or answered plainly."""
+    nodes: list[Node] = []
+    for listener in estate.listeners:
+        if isinstance(listener.fallback, str) or any(row.host.is_any for row in listener.rows):
+            continue
+        place = Place(listener, (), (), True)
+        body = _listen(place, context)
+        if isinstance(listener.fallback, Refuse):
+            body.append(Node(["ssl_reject_handshake", "on"]) if listener.secure else Node(["return", "444"]))
+            why = "Hosts that no site names are refused, as before."
+        else:
+            assert isinstance(listener.fallback, AnswerPlainly)
+            body.append(Node(["return", str(listener.fallback.status)]))
+            why = f"Hosts that no site names get {listener.fallback.status} without content, as before."
+        nodes.append(Node(["server"], body, (), (why,), apart=True))
+    return nodes
+
+
+def _file_name(site: Site) -> str:
+    name = next((name.text for name in site.names if name.text not in ("_", "", "*") and name.pattern is None), "")
+    return re.sub(r"[^\w.-]+", "_", name.replace("*.", "any.").replace(".*", ".any")).strip("_.") or "default"
+
+
+file_of = _file_name

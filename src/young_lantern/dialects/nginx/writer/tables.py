@@ -1,0 +1,92 @@
+"""Lookup -> nginx `map`, `geo`. Mirror: reader/tables.py.
+
+Rule:     nginx tries texts before patterns and ignores their case; a table of another server that minds case is written with
+          patterns for its texts, in its order.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....fitting.static import bare
+from ....model import Lookup, Pattern, Var, Variable
+from ...noting import Unwritable
+from ..values import quote
+from .context import Context
+from .output import Node
+
+
+def write_table(table: Lookup, context: Context) -> str | Unwritable:
+    """The variable of a table; its block is noted for the http level, once."""
+    wish = name = re.sub(r"\W", "_", table.name)
+    number = 2
+    while name in context.tables and bare(context.tables[name]) != bare(table):
+        name, number = f"{wish}_{number}", number + 1
+    if name in context.tables:
+        return f"${name}"
+    made = _geo(name, table, context) if table.networks else _map(name, table, context)
+    if isinstance(made, Unwritable):
+        return made
+    context.http[f"table {name}"] = made
+    context.tables[name] = table
+    return f"${name}"
+
+
+def _map(name: str, table: Lookup, context: Context) -> Node | Unwritable:
+    subject = context.template(table.subject, table.span)
+    if isinstance(subject, Unwritable):
+        return subject
+    lines = []
+    # Texts first, then patterns, is nginx's own order: if a pattern stands before a text, or case counts, all are patterns.
+    kinds = [isinstance(row.value, Pattern) for row in table.rows]
+    as_patterns = kinds != sorted(kinds) or (not table.ignores_case and any(isinstance(row.value, str) and re.search("[A-Za-z]", row.value) for row in table.rows))
+    before = context.pattern
+    for row in table.rows:
+        if isinstance(row.value, Pattern):
+            context.pattern = row.value.label
+            word = quote(("~*" if row.value.ignores_case else "~") + row.value.text)
+        elif as_patterns:
+            word = quote(f"~^{re.escape(row.value)}$")
+        else:
+            word = _text(row.value)
+        result = context.template(row.result, table.span)
+        context.pattern = before
+        if isinstance(result, Unwritable):
+            return result
+        lines.append(Node([word, quote(result)]))
+    fallback = context.template(table.fallback, table.span)
+    if isinstance(fallback, Unwritable):
+        return fallback
+    if fallback:
+        lines.insert(0, Node(["default", quote(fallback)]))
+    return Node(["map", quote(subject), f"${name}"], lines, (table.span,) if table.span else ())
+
+
+def _text(value: str) -> str:
+    # map module: a text that looks like a keyword or a pattern needs a backslash before it.
+    return quote("\\" + value if value in ("default", "hostnames", "include", "volatile") or value.startswith(("~", "\\")) else value)
+
+
+def _geo(name: str, table: Lookup, context: Context) -> Node | Unwritable:
+    lines = []
+    for value, result in [("default", table.fallback), *((str(row.value), row.result) for row in table.rows)]:
+        if not all(isinstance(part, str) for part in result):
+            return Unwritable("a table of networks that leads to a variable")
+        lines.append(Node([value, quote("".join(map(str, result)))]))
+    words = [f"${name}"]
+    if table.subject != (Var(Variable.CLIENT),):
+        subject = context.template(table.subject, table.span)
+        if isinstance(subject, Unwritable):
+            return subject
+        words.insert(0, subject)
+    return Node(["geo", *words], lines, (table.span,) if table.span else ())
+
+
+def networks(found: tuple[str, ...], context: Context) -> str:
+    """The variable that is 1 for clients in one of the networks."""
+    key = "clients " + " ".join(found)
+    if key not in context.http:
+        name = "$" + context.name("from client " + found[0].replace(".", " ").replace(":", " ").split("/")[0].replace(" ", ""))
+        lines = [Node(["default", "0"]), *(Node([network, "1"]) for network in found if network != "unix:")]
+        context.http[key] = Node(["geo", name], lines)
+    return context.http[key].words[1]

@@ -1,0 +1,70 @@
+"""What the writers of all dialects note while they write: what is not simply kept of a source directive, each said once.
+
+Unknown:  what cannot be written is Unwritable, with words for it; the caller notes it with the source line.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from ..codes import NO_COUNTERPART
+from ..model import Code, Disposition, Estate, Part, Site, Span, Var, Variable, finding
+from .dialect import WriterNote, WriterOptions
+
+
+@dataclass(frozen=True, slots=True)
+class Unwritable:
+    """What of the model the target has no way to say, in words."""
+
+    what: str
+
+
+@dataclass
+class Noting:
+    """One writing. `target`: the dialect's name; `site`: the one that is written.
+
+    reached: spans that some answer depends on
+    left:    what stands in a route that could not be written
+    """
+
+    estate: Estate
+    options: WriterOptions
+    target: str = ""
+    site: Site | None = None
+    notes: list[WriterNote] = field(default_factory=list)
+    reached: set[Span] = field(default_factory=set)
+    left: set[Span] = field(default_factory=set)
+    _said: set[tuple[Span, str]] = field(default_factory=set)
+
+    def note(self, span: Span | None, disposition: Disposition, code: Code, **facts: object) -> None:
+        """Says once for each span and code what becomes of a source directive."""
+        key = (span or Span("", 0), code.name + str(sorted(facts.items())) if span is None else code.name)
+        if key not in self._said:
+            self._said.add(key)
+            self.notes.append(WriterNote(span, disposition, finding(code, span, **{"target": self.target, "source": self.estate.dialect, **facts})))  # type: ignore[arg-type]
+
+    def implied(self, span: Span | None, reason: str) -> None:
+        if span is not None:
+            self.notes.append(WriterNote(span, Disposition.IMPLIED, None, reason))
+
+    def lost(self, span: Span | None, what: str, reason: str, advice: str = "write it by hand, or change the source so that it is not needed") -> None:
+        """A source directive that has no equivalent."""
+        directive = span.directive.split("{")[0].strip() if span else what
+        self.note(span, Disposition.UNSUPPORTED, NO_COUNTERPART, directive=directive or what, reason=reason, advice=advice)
+
+    def lose_the_rest(self, written: Iterable[Span]) -> None:
+        """What stood in a route that was lost, and has no word of its own yet."""
+        told = {note.span for note in self.notes}
+        for span in self.left - told - set(written):
+            self.lost(span, "this", "the route that it belongs to could not be written")
+
+    def fixed(self, part: Part) -> Part:
+        """What is the same for every request of the site stands for itself: its first name, and its port if it has one."""
+        if self.site is None or not isinstance(part, Var):
+            return part
+        if part.variable is Variable.SITE_NAME:
+            first = next((name.text for name in self.site.names if name.is_exact), None)
+            return first if first is not None else part
+        ports = {str(listener.port) for listener in self.estate.listeners_of(self.site.key) if isinstance(listener.port, int)}
+        return ports.pop() if part.variable is Variable.PORT and len(ports) == 1 else part

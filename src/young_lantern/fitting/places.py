@@ -1,0 +1,331 @@
+"""A chain -> places by path, each with what is done there, for dialects whose sites are lists of places (nginx).
+
+Rule:     a place's chain is the whole chain with all that is known at that place left out: which conditions on the path hold
+          there, and which do not because another place would have been chosen. So an exact place is right whatever stood
+          before it; for the others it must be settled who wins where a prefix and a pattern overlap: whichever the chain
+          asks first.
+Left out: conditions behind a rewrite: they ask for another path than the one that the place was chosen by.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+
+from ..model import (
+    ALWAYS, AllOf, AnyOf, Capture, Condition, FileNameMatches, FolderMatches, Not, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    Redirect, Rewrite, Span, Template, Var, Variable, join,
+)
+from ..model.walk import transform, walk
+from ..patterns import literal_start
+from .static import Known, bare, narrowed, simplified, truth, without
+from .tree import Branch, Chain, Fork, Leaf, leaves
+
+NEVER = Not(ALWAYS)
+Atom = PathIs | PathStartsWith | PathMatches
+
+
+@dataclass(slots=True, eq=False)
+class Place:
+    """Where requests go whose path meets `atom`. None: all that no other place takes.
+
+    beats_patterns: no pattern may take a path from it;  as_pattern: a prefix that stands among the patterns, in their order
+    order:          where the chain asks for it
+    """
+
+    atom: Atom | None
+    chain: Chain = field(default_factory=lambda: Chain([]))
+    order: int = 0
+    beats_patterns: bool = False
+    as_pattern: bool = False
+    span: Span | None = None
+    comments: tuple[str, ...] = ()
+    spans: tuple[Span, ...] = ()
+
+
+def plain_paths(chain: Chain, minds_case: bool) -> Chain:
+    """The chain with every condition on the path in one form: as decoded and cleaned by the server, globs as patterns.
+
+    minds_case: prefixes and whole paths that ignore case become patterns that do; else they mind it from now on
+    """
+
+    def change(value: object) -> object:
+        match value:
+            case PathGlob(glob, ignores_case):
+                return PathMatches(Pattern(glob_pattern(glob), "pcre", ignores_case, f"glob {glob}"), span=value.span)
+            case PathIs(path, True) if minds_case:
+                return PathMatches(Pattern(f"^{re.escape(path)}$", "pcre", True, f"path {path}"), span=value.span)
+            case PathStartsWith(prefix, True) if minds_case:
+                return PathMatches(Pattern(f"^{re.escape(prefix)}", "pcre", True, f"prefix {prefix}"), span=value.span)
+            case PathIs() | PathStartsWith():
+                return replace(value, ignores_case=False, form=PathForm.CURRENT)
+            case PathMatches():
+                return replace(value, form=PathForm.CURRENT)
+            case AllOf(conditions) if any(isinstance(item, FileNameMatches | FolderMatches) for item in conditions) and len(conditions) > 1:
+                # Beside it stands what the path must look like for it; where the two differ, the comparison shows it.
+                left = tuple(item for item in conditions if not isinstance(item, FileNameMatches | FolderMatches))
+                return left[0] if len(left) == 1 else replace(value, conditions=left)
+        return value
+
+    def through(one: Chain) -> Chain:
+        items = []
+        for item in one.items:
+            if isinstance(item, Branch):
+                forks = [_total(replace(fork, condition=transform(fork.condition, change), chain=through(fork.chain))) for fork in item.forks]
+                item = Branch(forks, item.span)
+            items.append(item)
+        return Chain(items, one.shared)
+
+    return through(chain)
+
+
+# Patterns that every path meets -> what their first group is, as far as templates use it.
+_EVERY_PATH = {"^": None, "^/": None, ".*": None, "^.*": None, "^.*$": None, "^/.*": None, "^/.*$": None, "^/(.*)$": "/", "^/(.*)": "/", "^(.*)$": "", "(.*)": "", "^(.*)": "", "^(/.*)$": ""}
+
+
+def _total(fork: Fork) -> Fork:
+    """A fork whose pattern every path meets holds always; its capture is the path, or what stands behind its first slash."""
+    if not isinstance(fork.condition, PathMatches) or fork.condition.pattern.text not in _EVERY_PATH:
+        return fork
+    label, lead = fork.condition.pattern.label, _EVERY_PATH[fork.condition.pattern.text]
+
+    def change(value: object) -> object:
+        if isinstance(value, Redirect) and lead is not None:
+            return replace(value, location=_whole(value.location, label, lead))
+        return value
+
+    for leaf in leaves(fork.chain):
+        leaf.answer = transform(leaf.answer, change)
+    used = any(isinstance(item, Capture) and item.pattern == label for item in walk([item for item in _values(fork.chain)]))
+    return replace(fork, sure=used, condition=fork.condition if used else ALWAYS)
+
+
+def _values(chain: Chain) -> Iterator[object]:
+    for item in chain.items:
+        if isinstance(item, Branch):
+            for fork in item.forks:
+                yield fork.condition
+                yield from _values(fork.chain)
+        elif isinstance(item, Leaf):
+            yield item.answer
+            yield item.settings
+        else:
+            yield item
+
+
+def _whole(location: Template, label: str, lead: str) -> Template:
+    """A Location with the whole path where it has the capture that stands for it."""
+    out: list = []
+    for part in location:
+        if isinstance(part, Capture) and part.pattern == label and part.group == 1:
+            if lead and not (out and isinstance(out[-1], str) and out[-1].endswith(lead)):
+                return location
+            if lead:
+                out[-1] = out[-1][:-len(lead)]
+            out.append(Var(Variable.PATH_ESCAPED))
+        else:
+            out.append(part)
+    return join(*out)
+
+
+def glob_pattern(glob: str) -> str:
+    """A path glob of Caddy's as a pattern: a star at one end, or at both, is anything; elsewhere all but slashes."""
+    inner = glob.strip("*")
+    if "*" not in inner and not re.search(r"[?\[\\]", inner):
+        return ("" if glob.startswith("*") else "^") + re.escape(inner) + ("" if glob.endswith("*") else "$")
+    return "^" + re.escape(glob).replace(r"\*", "[^/]*").replace(r"\?", "[^/]") + "$"
+
+
+# --- finding places ---------------------------------------------------------------------------------------------------
+
+def find_places(chain: Chain) -> list[Place]:
+    """The places of a chain: whole paths, prefixes (the longest first), patterns in order, and the rest."""
+    found: dict[object, Place] = {}
+    for number, (atom, nested, fork) in enumerate(_atoms(chain, False)):
+        if nested and isinstance(atom, PathMatches):
+            continue
+        key = bare(atom)
+        if key in found:
+            found[key].spans += tuple(span for span in (atom.span,) if span)
+        else:
+            # Comments stand with the first of several places of one line.
+            found[key] = Place(atom, order=number, span=atom.span or fork.span, comments=fork.comments, spans=tuple(span for span in (atom.span, fork.span, *fork.also) if span))
+    rest = found.pop(bare(PathStartsWith("/")), None)
+    places = list(found.values())
+    _settle(places)
+    places.append(replace(rest, atom=None) if rest else Place(None, order=10**9))
+    for place in places:
+        place.chain = specialised(chain, *_known_at(place, places))
+    return places
+
+
+def at_path(chain: Chain, path: str) -> Chain:
+    """What a chain comes down to for one path."""
+    return specialised(chain, Known(path=path, prefix=path, suffix=path), frozenset())
+
+
+def _atoms(chain: Chain, nested: bool) -> Iterator[tuple[Atom, bool, Fork]]:
+    for item in chain.items:
+        if isinstance(item, Rewrite):
+            return
+        if not isinstance(item, Branch):
+            continue
+        for fork in item.forks:
+            own = list(atoms_of(fork.condition))
+            for atom in own:
+                yield atom, nested, fork
+            yield from _atoms(fork.chain, nested or bool(own))
+        if any(isinstance(inner, Rewrite) for fork in item.forks if fork.chain.falls for inner in fork.chain.items):
+            return
+
+
+def atoms_of(condition: Condition) -> Iterator[Atom]:
+    """The conditions on the path, one of which must hold if the condition does."""
+    match condition:
+        case PathIs() | PathStartsWith() | PathMatches():
+            yield condition
+        case AnyOf(conditions):
+            parts = [list(atoms_of(item)) for item in conditions]
+            if all(parts):
+                for part in parts:
+                    yield from part
+        case AllOf(conditions):
+            for item in conditions:
+                if part := list(atoms_of(item)):
+                    yield from part
+                    return
+
+
+def _settle(places: list[Place]) -> None:
+    """Who wins where a prefix and a pattern overlap."""
+    patterns = [place for place in places if isinstance(place.atom, PathMatches)]
+    changed = True
+    while changed:
+        changed = False
+        for place in places:
+            if not isinstance(place.atom, PathStartsWith) or place.as_pattern:
+                continue
+            rivals = [rival for rival in patterns if _overlap(place, rival)]
+            later = any(rival.order > place.order for rival in rivals)
+            earlier = any(rival.order < place.order for rival in rivals)
+            if later and earlier:
+                place.as_pattern, changed = True, True
+                patterns.append(place)
+            elif later:
+                place.beats_patterns = True
+
+
+def _overlap(place: Place, rival: Place) -> bool:
+    assert isinstance(place.atom, PathStartsWith)
+    prefix = place.atom.prefix
+    if isinstance(rival.atom, PathStartsWith):
+        # The longer prefix, as a pattern, is asked first in any case; what matters is the shorter one.
+        return prefix.startswith(rival.atom.prefix) or rival.atom.prefix.startswith(prefix)
+    assert isinstance(rival.atom, PathMatches)
+    start = literal_start(rival.atom.pattern)
+    return not start or start.lower().startswith(prefix.lower()) or prefix.lower().startswith(start.lower())
+
+
+def _known_at(place: Place, places: list[Place]) -> tuple[Known, frozenset[object]]:
+    """What is known of the path at a place, and which conditions are known not to hold."""
+    others = [other for other in places if other is not place and other.atom is not None]
+    if isinstance(place.atom, PathIs):
+        return Known(path=place.atom.path, prefix=place.atom.path, suffix=place.atom.path), frozenset()
+    prefix = place.atom.prefix if isinstance(place.atom, PathStartsWith) else "/"
+    false = {bare(other.atom) for other in others if isinstance(other.atom, PathIs)}
+    longer = {other.atom.prefix for other in others if isinstance(other.atom, PathStartsWith) and not other.as_pattern
+              and (len(other.atom.prefix) > len(prefix) if not isinstance(place.atom, PathMatches) and not place.as_pattern else other.beats_patterns)}
+    patterns = [other for other in others if isinstance(other.atom, PathMatches) or other.as_pattern]
+    if isinstance(place.atom, PathMatches) or place.as_pattern:
+        patterns = [other for other in patterns if other.order < place.order]
+    elif place.beats_patterns:
+        patterns = []
+    false |= {bare(other.atom) for other in patterns}
+    known = Known(prefix=prefix, excluded=frozenset(longer))
+    return (narrowed(known, place.atom) if isinstance(place.atom, PathMatches) else known), frozenset(false)
+
+
+# --- what is left at a place ------------------------------------------------------------------------------------------
+
+def specialised(chain: Chain, known: Known, false: frozenset[object]) -> Chain:
+    """The chain without what cannot happen there, and without conditions that hold there anyway."""
+    items: list = []
+    for item in chain.items:
+        if isinstance(item, Branch):
+            branch = _branch(item, known, false)
+            if len(branch.forks) == 1 and (branch.forks[0].condition is ALWAYS or branch.forks[0].sure):
+                inner = branch.forks[0].chain
+                items += _through(inner.items, tuple(span for span in (branch.forks[0].span, *branch.forks[0].also) if span))
+                if not inner.falls:
+                    return Chain(items, chain.shared)
+                if any(isinstance(piece, Rewrite) for piece in inner.items):
+                    known, false = _changed(known), frozenset()
+                continue
+            if branch.forks:
+                items.append(branch)
+                for fork in branch.forks:
+                    known = without(known, fork.condition) if not fork.chain.falls else known
+                if any(isinstance(piece, Rewrite) for fork in branch.forks if fork.chain.falls for piece in walk(fork.chain.items)):
+                    known, false = _changed(known), frozenset()
+            if branch.forks and not Chain([branch]).falls:
+                return Chain(items, chain.shared)
+            continue
+        items.append(item)
+        if isinstance(item, Rewrite) and item.edit is not None:
+            known, false = _changed(known), frozenset()
+        if isinstance(item, Leaf):
+            break
+    return Chain(items, chain.shared)
+
+
+def _through(items: list, spans: tuple[Span, ...]) -> list:  # type: ignore[type-arg]
+    """The items, the last of which knows that these lines led there."""
+    if not items or not spans:
+        return items
+    last = items[-1]
+    if isinstance(last, Leaf):
+        last = Leaf(last.answer, last.settings, tuple(dict.fromkeys((*last.through, *spans))))
+    elif isinstance(last, Branch) and last.forks:
+        forks = [*last.forks[:-1], replace(last.forks[-1], chain=Chain(_through(last.forks[-1].chain.items, spans), last.forks[-1].chain.shared))]
+        last = Branch(forks, last.span)
+    return [*items[:-1], last]
+
+
+def _changed(known: Known) -> Known:
+    return Known(path=None, prefix="", suffix="", internal=True, settled=known.settled, variables=())
+
+
+def _branch(branch: Branch, known: Known, false: frozenset[object]) -> Branch:
+    forks: list[Fork] = []
+    for fork in branch.forks:
+        condition = _without_false(fork.condition, false)
+        value = truth(condition, known)
+        if value is False:
+            continue
+        inner = specialised(fork.chain, narrowed(known, condition), false)
+        captured = {item.pattern for item in walk(fork.chain.items) if isinstance(item, Capture)} if value or isinstance(condition, AllOf) else set()
+        mine = {item.pattern.label for item in walk(condition) if isinstance(item, PathMatches)}
+        if value is True:
+            # The captures of a pattern that holds anyway are set where the place itself is that pattern; else it stays.
+            needs = bool(mine & captured) and known.path is not None
+            forks.append(replace(fork, condition=condition if needs else ALWAYS, sure=needs, chain=inner))
+            break
+        forks.append(replace(fork, condition=simplified(condition, known, frozenset(captured if known.path is not None else ())), chain=inner))
+        known = without(known, condition)
+    return Branch(forks, branch.span)
+
+
+def _without_false(condition: Condition, false: frozenset[object]) -> Condition:
+    if not false:
+        return condition
+
+    def change(value: object) -> object:
+        if isinstance(value, PathIs | PathStartsWith | PathMatches) and bare(value) in false:
+            return NEVER
+        if isinstance(value, AnyOf):
+            left = tuple(item for item in value.conditions if item != NEVER)
+            return NEVER if not left else left[0] if len(left) == 1 else replace(value, conditions=left)
+        return value
+
+    return transform(condition, change)
