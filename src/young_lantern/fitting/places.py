@@ -14,8 +14,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from ..model import (
-    ALWAYS, AllOf, AnyOf, Capture, Condition, FileNameMatches, FolderMatches, Not, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
-    Redirect, Rewrite, Span, Template, Var, Variable, join,
+    ALWAYS, AllOf, AnyOf, Capture, Condition, FileExists, FileNameMatches, FolderMatches, Not, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    Redirect, Rewrite, SetPath, Span, Template, Var, Variable, join,
 )
 from ..model.walk import transform, walk
 from ..patterns import literal_start
@@ -68,16 +68,45 @@ def plain_paths(chain: Chain, minds_case: bool) -> Chain:
                 return left[0] if len(left) == 1 else replace(value, conditions=left)
         return value
 
+    def found_named(fork: Fork) -> Fork:
+        # What a file test found is the path that it asked for.
+        if not isinstance(fork.condition, FileExists) or not fork.condition.path:
+            return fork
+        path = fork.condition.path
+
+        def named(value: object) -> object:
+            if isinstance(value, SetPath) and Var(Variable.FOUND) in value.template:
+                return replace(value, template=join(*(path if part == Var(Variable.FOUND) else part for part in value.template)))
+            return value
+
+        items = [transform(item, named) if isinstance(item, Rewrite) else item for item in fork.chain.items]
+        return replace(fork, chain=Chain(items, fork.chain.shared))
+
     def through(one: Chain) -> Chain:
         items = []
         for item in one.items:
             if isinstance(item, Branch):
-                forks = [_total(replace(fork, condition=transform(fork.condition, change), chain=through(fork.chain))) for fork in item.forks]
+                forks = [found_named(_total(replace(fork, condition=transform(fork.condition, change), chain=through(fork.chain)))) for fork in item.forks]
                 item = Branch(forks, item.span)
             items.append(item)
         return Chain(items, one.shared)
 
     return through(chain)
+
+
+def structural_spans(chain: Chain) -> set[Span]:
+    """The lines that routes and their conditions came from."""
+    found: set[Span] = set()
+    for item in chain.items:
+        if isinstance(item, Branch):
+            found.update(span for span in (item.span,) if span)
+            for fork in item.forks:
+                found.update(span for span in (fork.span, *fork.also) if span)
+                found.update(span for span in walk(fork.condition) if isinstance(span, Span))
+                found |= structural_spans(fork.chain)
+        elif isinstance(item, Leaf):
+            found.update(item.through)
+    return found
 
 
 # Patterns that every path meets -> what their first group is, as far as templates use it.
@@ -86,9 +115,11 @@ _EVERY_PATH = {"^": None, "^/": None, ".*": None, "^.*": None, "^.*$": None, "^/
 
 def _total(fork: Fork) -> Fork:
     """A fork whose pattern every path meets holds always; its capture is the path, or what stands behind its first slash."""
-    if not isinstance(fork.condition, PathMatches) or fork.condition.pattern.text not in _EVERY_PATH:
+    parts = fork.condition.conditions if isinstance(fork.condition, AllOf) else (fork.condition,)
+    every = next((item for item in parts if isinstance(item, PathMatches) and item.pattern.text in _EVERY_PATH), None)
+    if every is None:
         return fork
-    label, lead = fork.condition.pattern.label, _EVERY_PATH[fork.condition.pattern.text]
+    label, lead = every.pattern.label, _EVERY_PATH[every.pattern.text]
 
     def change(value: object) -> object:
         if isinstance(value, Redirect) and lead is not None:
@@ -98,7 +129,10 @@ def _total(fork: Fork) -> Fork:
     for leaf in leaves(fork.chain):
         leaf.answer = transform(leaf.answer, change)
     used = any(isinstance(item, Capture) and item.pattern == label for item in walk([item for item in _values(fork.chain)]))
-    return replace(fork, sure=used, condition=fork.condition if used else ALWAYS)
+    if used:
+        return replace(fork, sure=True) if len(parts) == 1 else fork
+    left = tuple(item for item in parts if item is not every)
+    return replace(fork, condition=ALWAYS if not left else left[0] if len(left) == 1 else AllOf(left, every.span))
 
 
 def _values(chain: Chain) -> Iterator[object]:

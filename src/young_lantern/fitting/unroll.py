@@ -157,6 +157,8 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                     items.append(Leaf(Respond(500, raises=True, span=step.span), env.settings))
                     return Chain(items)
                 steps, env = again
+            case Rewrite(None, None, internal=False):
+                continue  # it only says what a later Forward does with the path
             case Rewrite() | SetVariable():
                 step, env = _effect(step, env)
                 items.append(step)
@@ -281,7 +283,7 @@ def _decides(steps: tuple[Step, ...], rest: list[_Item]) -> bool:
 
 def _after_effects(steps: tuple[Step, ...], known: Known) -> Known:
     for item in walk(steps):
-        if isinstance(item, Rewrite):
+        if isinstance(item, Rewrite) and (item.edit is not None or item.internal):
             target = item.edit.template if isinstance(item.edit, SetPath) else ()
             last = target[-1] if target else ""
             folder = (known.folder or known) if isinstance(last, str) and last and not last.endswith("/") else None
@@ -297,6 +299,8 @@ def _effect(step: Rewrite | SetVariable, env: _Env) -> tuple[Effect, _Env]:
     known = env.known
     if isinstance(made, SetVariable):
         return made, replace(env, known=known.with_variable(made.name, literal(made.value)))
+    if made.edit is None and not made.internal:
+        return made, env
     known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=())
     if made.internal:
         known = replace(known, internal=True, rewritten=known.rewritten | {"*"})

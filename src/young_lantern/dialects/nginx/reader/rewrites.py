@@ -13,7 +13,7 @@ from typing import Protocol
 
 from ....codes import CONDITION_UNREAD
 from ....model import (
-    Choose, Condition, FileExists, FileKind, Leave, Not, PathMatches, QueryEdit, Redirect, Restart, Rewrite, Route,
+    Choose, Condition, FileExists, FileKind, Leave, Not, PathMatches, QueryEdit, Redirect, Restart, Rewrite, Rewritten, Route,
     SetPath, SetVariable, Step, Template, TextIs, TextMatches, Unknowable, Var, Variable, join,
 )
 from .. import defaults
@@ -61,7 +61,12 @@ def read_phase(scope: Scope, phase: Phase, context: Context, before_answer: Answ
                 context.use(directive)
                 steps.append(SetVariable(directive.args[0].lstrip("$"), context.template(directive.args[1], directive, escapes=True), directive.span))
             case "break":
-                steps.append(Leave(phase.label, context.use(directive).span))
+                span = context.use(directive).span
+                if not phase.at_server:
+                    # ngx_http_script_break_code: once the path was changed, the location's own text counts no more.
+                    pinned = Rewrite(None, pins=True, internal=False, span=span)
+                    steps.append(Choose((Route(Rewritten(phase.locate), (pinned,), span),), span))
+                steps.append(Leave(phase.label, span))
             case "if":
                 steps.append(_read_if(directive, scope, phase, context, before_answer, taken))
     return tuple(steps)

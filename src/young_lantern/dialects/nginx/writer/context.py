@@ -9,7 +9,8 @@ import re
 from dataclasses import dataclass, field
 
 from ....codes import PLACEHOLDER_OPEN
-from ....model import Capture, Disposition, HttpDate, Lookup, Pattern, Placeholder, Span, Template, Unread, Var
+from ....model import Capture, Disposition, HttpDate, Lookup, Pattern, Placeholder, SetVariable, Span, Template, Unread, Var, Variable
+from ....model.walk import walk
 from ...noting import Noting, Unwritable
 from .. import values
 from .output import Node
@@ -25,6 +26,8 @@ class Context(Noting):
     texts:     label of a pattern -> its text, case and all
     asked:     labels of patterns that matched on the way: what they name is still in sight
     rewritten: whether the path may have been changed by then
+    structure: lines that say which routes there are, rather than what happens there
+    set_names: variables that some step sets; any other is empty, and unknown to nginx
     tables:    what each variable is looked up in
     jumps:     how many statuses stand for a jump to a named location, in the place that is written
     """
@@ -38,6 +41,12 @@ class Context(Noting):
     texts: dict[str, str] = field(default_factory=dict)
     rewritten: bool = False
     jumps: int = 0
+    structure: set[Span] = field(default_factory=set)
+    set_names: frozenset[str] = frozenset()
+
+    def __post_init__(self) -> None:
+        self.set_names = frozenset(item.name for site in self.estate.sites for item in walk(site.program) if isinstance(item, SetVariable))
+
     pools: dict[str, str] = field(default_factory=dict)
     tables: dict[str, Lookup] = field(default_factory=dict)
 
@@ -75,6 +84,8 @@ class Context(Noting):
                 from .tables import write_table
 
                 return write_table(part, self)
+            case Var(Variable.VARIABLE, name) if name not in self.set_names:
+                return ""
             case Var():
                 return values.write_variable(part, self.rewritten)
         raise AssertionError(part)

@@ -39,7 +39,10 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) ->
         if any(isinstance(part, HttpDate) for part in field.value):
             context.lost(field.span, name, "a date reckoned from now goes with a Cache-Control of the same age only")
             continue
+        rewritten = context.rewritten
+        context.rewritten = rewritten and not field.at_once
         value = context.template(field.value, field.span)
+        context.rewritten = rewritten
         if isinstance(value, Unwritable):
             context.lost(field.span, name, f"its value needs {value.what}")
             continue

@@ -179,6 +179,7 @@ def _candidate(test: FileExists, context: Context) -> list[str] | Unwritable:
 
 def _without_loop(items: list) -> list:  # type: ignore[type-arg]
     """A page that is fallen back to, and that meets the same test: that it is missing as well is 500, here and there."""
+    items = [by_files(item) if isinstance(item, Branch) else item for item in items]
     match items:
         case [Rewrite() as rewrite, Branch(forks=[Fork(condition=FileExists(path=(Var(Variable.PATH),)), chain=found), *_, Fork(condition=last, chain=looped)]), *rest] if (
                 last is ALWAYS and looped.items and isinstance(looped.items[-1], Leaf) and isinstance(looped.items[-1].answer, Respond) and looped.items[-1].answer.status == 500):

@@ -130,7 +130,7 @@ def _target(step: Forward, prefix: str, effects: list[Rewrite], context: Context
         # What is left after the cut begins with a slash; so does what is put before it.
         cut, replacement = (stripped, replacement) if not cut else (cut, replacement)
     base = literal(replacement)
-    if base is not None and "$" not in base and prefix and prefix.startswith(cut):
+    if base is not None and "$" not in base and prefix and not context.rewritten and prefix.startswith(cut):
         rest = prefix[len(cut):]
         path = base + rest
         if path.startswith("/") and cut + rest == prefix:
@@ -138,6 +138,8 @@ def _target(step: Forward, prefix: str, effects: list[Rewrite], context: Context
     text = context.template(replacement, step.span)
     if isinstance(text, Unwritable):
         return text
+    if context.rewritten and not cut and not text:
+        return [], ""  # a path that was changed goes on escaped again by itself
     pattern = f"^{re.escape(cut)}(.*)$"
     # A target that lost its slash with the prefix gets one.
     slash = "/" if not text and cut.endswith("/") else ""

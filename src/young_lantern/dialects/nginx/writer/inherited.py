@@ -1,10 +1,12 @@
-"""Lines of a nested location that the one around it has already -> left out, where nginx hands them down.
+"""Lines that a level above has, or can have -> left out below, where nginx hands them down.
 
 Source:   nginx development guide: a level inherits a directive, or a whole list of one, where it has none of its own; content
           handlers and try_files it does not inherit.
 """
 
 from __future__ import annotations
+
+from collections.abc import Iterator
 
 from .output import Node
 
@@ -26,3 +28,30 @@ def without_inherited(inner: list[Node], outer: list[Node]) -> list[Node]:
                 kept.spans = tuple(dict.fromkeys((*kept.spans, *node.spans)))
                 dropped.add(id(node))
     return [node for node in inner if id(node) not in dropped]
+
+
+def shared_by_forwards(nodes: list[Node]) -> list[Node]:
+    """The locations of a site, and before them what all that pass requests on say alike."""
+    forwarding = list(_forwarding(nodes))
+    if len(forwarding) < 2:
+        return nodes
+    shared: list[Node] = []
+    for name in ("proxy_http_version", "proxy_set_header", "proxy_redirect"):
+        own = [[node for node in block if node.words[0] == name] for block in forwarding]
+        if not own[0] or any([node.words for node in held] != [node.words for node in own[0]] for held in own):
+            continue
+        for number, node in enumerate(own[0]):
+            spans = tuple(dict.fromkeys(span for held in own for span in held[number].spans))
+            shared.append(Node(node.words, None, spans, node.comments))
+        for block in forwarding:
+            block[:] = [node for node in block if node.words[0] != name]
+    return [*shared, *nodes]
+
+
+def _forwarding(nodes: list[Node]) -> Iterator[list[Node]]:
+    for node in nodes:
+        if node.block is None:
+            continue
+        if any(inner.words[0] == "proxy_pass" for inner in node.block):
+            yield node.block  # type: ignore[misc]
+        yield from _forwarding([inner for inner in node.block if inner.words[0] == "location"])

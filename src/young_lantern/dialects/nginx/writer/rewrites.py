@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import re
 
-from ....model import PathMatches, Rewrite, SetPath, SetVariable, StripPrefix, StripSuffix
+from ....model import Capture, PathMatches, Rewrite, SetPath, SetVariable, StripPrefix, StripSuffix
+from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
 from .context import Context
@@ -20,8 +21,11 @@ def write_rewrite(step: Rewrite, context: Context, condition: PathMatches | None
     spans = tuple(dict.fromkeys(span for span in (condition.span if condition else None, step.span) if span))
     pattern = "^"
     if condition is not None:
-        pattern = ("(?i)" if condition.pattern.ignores_case else "") + condition.pattern.text
         context.matched(condition.pattern)
+        pattern = ("(?i)" if condition.pattern.ignores_case else "") + condition.pattern.text
+    elif any(isinstance(item, Capture) and item.pattern == context.pattern and isinstance(item.group, int) for item in walk(step)):
+        # A pattern that has no groups would take away those of the location.
+        pattern = context.texts.get(context.pattern, pattern)
     match step.edit:
         case StripPrefix(prefix):
             return Node(["rewrite", quote(f"^{re.escape(prefix)}/?(.*)$"), "/$1", *([flag] if flag else [])], None, spans, step.comments)

@@ -12,15 +12,16 @@ from dataclasses import dataclass
 
 from ....codes import RESTART_LOST
 from ....fitting import Branch, Chain, Fork, Leaf, leaves, unroll
-from ....fitting.places import atoms_of, plain_paths
+from ....fitting.places import atoms_of, plain_paths, structural_spans
 from ....model import (
     AnswerPlainly, Disposition, Estate, Forward, HostName, Listener, Placeholder, Redirect, Refuse, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls,
 )
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, spell
-from . import frames, logs, routes, tls
+from . import files, frames, logs, routes, tls
 from .context import Context
+from .inherited import shared_by_forwards
 from .output import Node
 
 _BY_ORDER = "It answers hosts that no site names, too, as before: it was the first of its port."
@@ -53,7 +54,9 @@ def write_site(site: Site, context: Context) -> list[Node]:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     chain = plain_paths(chain, context.options.strict)
+    structure = structural_spans(chain)
     body = _write_program(chain, site, context)
+    context.structure |= structure
     groups: dict[tuple[tuple[str, ...], bool], list[Place]] = {}
     for place in places:
         groups.setdefault((place.names, False), []).append(place)
@@ -70,7 +73,10 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
         text = context.template(frame.root, frame.root_spans[0] if frame.root_spans else None)
         if isinstance(text, str):
             head.append(Node(["root", quote(text)], None, frame.root_spans))
-    before, after = _server_phase(chain, frame)
+    if site.reading.encoded_slash_status is not None:
+        why = ("An encoded slash in a path is refused, as before.",)
+        head.append(Node(["if", '($request_uri ~* "^[^?]*%2f")'], [Node(["return", str(site.reading.encoded_slash_status)])], (), why))
+    before, after = _server_phase(chain, frame, context)
     chain = Chain(after)
     forwards = any(isinstance(leaf.answer, Forward) for leaf in leaves(chain))
     if _relative_redirects(chain, before):
@@ -83,7 +89,9 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     settings = frames.write_frame(frame, forwards, chain, context)
     routes._current.pop()
     locations = routes.write_chain(chain, frame, context)
-    return [*head, *settings, *phase.phase, *locations, *context.named]
+    slash = [node for node in head if node.words[0] == "if"]
+    head = [node for node in head if node.words[0] != "if"]
+    return [*head, *settings, *slash, *phase.phase, *shared_by_forwards([*locations, *context.named])]
 
 
 def _relative_redirects(chain: Chain, before: list) -> bool:  # type: ignore[type-arg]
@@ -97,7 +105,7 @@ def _relative_redirects(chain: Chain, before: list) -> bool:  # type: ignore[typ
 
 # --- what runs before a location is looked for ------------------------------------------------------------------------
 
-def _server_phase(chain: Chain, frame: frames.Frame) -> tuple[list, list]:  # type: ignore[type-arg]
+def _server_phase(chain: Chain, frame: frames.Frame, context: Context) -> tuple[list, list]:  # type: ignore[type-arg]
     """The items of a chain, split: what must run before the search for a location, and the rest.
 
     Only what asks for something other than the path, or changes it, must; what stands before that goes along.
@@ -107,7 +115,7 @@ def _server_phase(chain: Chain, frame: frames.Frame) -> tuple[list, list]:  # ty
     for number, item in enumerate(items):
         if isinstance(item, Rewrite | SetVariable):
             last = number if any(isinstance(other, Branch) for other in items[number + 1:]) else last
-        elif isinstance(item, Branch) and all(routes.is_short(fork, frame) for fork in item.forks):
+        elif isinstance(item, Branch) and all(routes.is_short(fork, frame) for fork in item.forks) and files.as_try_files(items[number:], context) is None:
             if any(_must_run_first(fork) for fork in item.forks) and items[number + 1:]:
                 last = number
         else:
@@ -205,7 +213,8 @@ def _winner(host: HostName, listener: Listener, number: int) -> str:
 def _name(host: HostName, context: Context) -> str:
     if host.pattern is not None:
         return quote("~" + host.pattern.text)
-    if host.one_label and host.text.startswith("*.") and context.options.strict:
+    if host.one_label and host.text.startswith("*."):
+        # A star of nginx stands for any number of labels.
         return quote("~^[^.]+" + re.escape(host.text[1:]) + "$")
     return host.text
 
