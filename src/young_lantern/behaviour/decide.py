@@ -279,7 +279,7 @@ class _Run:
     def fail(self, status: int, span: Span | None, insists: bool = False) -> _Next:
         """The server's own error: its error page, or the plain status."""
         state = self.state
-        page = None if state.in_error or state.pages is None else next(
+        page = None if state.pages is None or (state.in_error and not state.pages.recurs) else next(
             (page for page in state.pages.pages if page.statuses is None or status in page.statuses), None)
         if state.in_error and (state.restored or state.keeps_first and not insists):
             # caddyhttp server.ServeHTTP: an error while an error is handled leaves the first one's status.

@@ -219,11 +219,16 @@ class ErrorPage:
 
 @dataclass(frozen=True, slots=True)
 class ErrorPages:
-    """Replaces the error pages in force. `merges`: those for other statuses stay."""
+    """Replaces the error pages in force.
+
+    merges:  those for other statuses stay
+    recurs:  they hold for errors met on the way to an error page, too (nginx recursive_error_pages)
+    """
 
     pages: tuple[ErrorPage, ...]
     span: Span | None = None
     merges: bool = False
+    recurs: bool = False
 
     def onto(self, others: "ErrorPages | None") -> "ErrorPages":
         """What is in force after this step, `others` being in force before it."""

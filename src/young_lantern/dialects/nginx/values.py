@@ -134,10 +134,17 @@ def write_variable(part: Var, rewritten: bool = False) -> str | Unwritable:
         case Variable.ARGUMENT:
             return f"$arg_{name}"
         case Variable.VARIABLE:
-            return "$" + re.sub(r"\W", "_", name)
+            return f"${variable_name(name)}"
     if variable in WRITE:
         return f"${WRITE[variable]}"
     return Unwritable(f"the {variable.value.replace('_', ' ')}")
+
+
+def variable_name(name: str) -> str:
+    """The name of a variable that the configuration sets: letters, digits and _, and none of nginx's own."""
+    plain = re.sub(r"\W", "_", name)
+    own = plain in VARIABLES or plain in _KNOWN_UNREAD or any(plain.startswith(prefix) for prefix, _ in _PREFIXED)
+    return f"own_{plain}" if own or not re.match(r"[A-Za-z_]", plain) else plain
 
 
 def quote(text: str) -> str:

@@ -53,8 +53,8 @@ def read_error_pages(scope: Scope, named: Callable[[str, Directive], tuple[Step,
         page = _read_page(context.use(directive), named, context)
         if page is not None:
             pages.append(page)
-    context.switch(scope, "recursive_error_pages", False)
-    return (ErrorPages(tuple(pages), span=pages[0].span),) if pages else ()
+    recurs = context.switch(scope, "recursive_error_pages", False)
+    return (ErrorPages(tuple(pages), span=pages[0].span, recurs=recurs),) if pages else ()
 
 
 def _read_page(directive: Directive, named: Callable[[str, Directive], tuple[Step, ...]], context: Context) -> ErrorPage | None:

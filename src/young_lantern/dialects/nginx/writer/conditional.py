@@ -1,7 +1,7 @@
-"""Fields that only some paths get -> locations within the location, since nginx has no condition on a single field.
+"""Ages of answers that only some paths get -> locations within the location, since `expires` has no condition.
 
-Rule:     a field's condition that asks for paths becomes a place of its own, with all that its surroundings say and the field; at
-          a whole path it is decided beforehand. What asks for anything else stays, for fields.py to report.
+Rule:     such a condition becomes a place of its own, with all that its surroundings say and the age; at a whole path it is
+          decided beforehand. Other fields are no reason for a location: fields.py gives their value by a table.
 """
 
 from __future__ import annotations
@@ -12,18 +12,18 @@ from dataclasses import replace
 from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.places import atoms_of
 from ....fitting.static import Known, bare, truth
-from ....model import Condition, Field
+from ....model import Condition, Field, HttpDate
 
 # Beyond these a location for each combination would be no configuration that a person reads. Chosen among 2, 4 and 8.
-_MOST = 4
+_MOST = 2
 
 
 def conditions_in(chain: Chain) -> list[Condition]:
-    """The conditions on paths that fields of the chain have, each once."""
+    """The conditions on paths that ages in the chain have, each once."""
     found: dict[object, Condition] = {}
     for leaf in leaves(chain):
         for field in leaf.settings.fields:
-            if field.when is not None and list(atoms_of(field.when)):
+            if field.when is not None and any(isinstance(part, HttpDate) for part in field.value) and list(atoms_of(field.when)):
                 found.setdefault(bare(field.when), field.when)
     return list(found.values()) if len(found) <= _MOST else []
 

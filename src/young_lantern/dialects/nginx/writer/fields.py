@@ -8,10 +8,15 @@ Rule:     what replaces a field of an origin hides the origin's first; what take
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 from ....codes import FIELD_ON_ERRORS
-from ....model import SUCCESS_STATUSES, Disposition, Field, HttpDate, Operation, join
+from ....fitting.places import atoms_of
+from ....model import (
+    SUCCESS_STATUSES, AllOf, Capture, Disposition, Field, HttpDate, Lookup, LookupRow, Operation, PathIs, PathMatches, PathStartsWith, Pattern, Var,
+    Variable, join,
+)
 from ...noting import Unwritable
 from ..values import quote, write_time
 from .context import Context
@@ -31,8 +36,12 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) ->
         spans = (field.span,) if field.span else ()
         name = field.name
         if field.when is not None:
-            context.lost(field.span, name, "nginx has no condition on a single field", "move it into a location, or give its value by a map that is empty otherwise")
-            continue
+            table = by_path(field, context)
+            if table is None:
+                context.lost(field.span, name, "nginx has no condition on a single field", "move it into a location, or give its value by a map that is empty otherwise")
+                continue
+            # headers module: a field whose value comes out empty is not sent.
+            field = replace(field, value=(table,), when=None)
         if field.operation in (Operation.REMOVE, Operation.EDIT):
             nodes += _less(field, forwards, context)
             continue
@@ -53,6 +62,27 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) ->
             continue
         nodes.append(Node(["add_header", name, quote(value), *(["always"] if _always(field, forwards, context) else [])], None, spans, field.comments))
     return nodes
+
+
+def by_path(field: Field, context: Context) -> Lookup | None:
+    """A field that only some paths get, as a table of its value by path; None for conditions on anything else."""
+    assert field.when is not None
+    if field.operation not in _ADDS or any(isinstance(part, HttpDate | Capture) for part in field.value):
+        return None
+    atoms = list(atoms_of(field.when))
+    if not atoms or isinstance(field.when, AllOf):
+        return None
+    name = re.sub(r"\W+", "_", field.name.lower())
+    rows = tuple(LookupRow(atom_pattern(atom), field.value) for atom in atoms)
+    return Lookup(f"{name}_by_path", (Var(Variable.PATH),), rows, span=field.span)
+
+
+def atom_pattern(atom: PathIs | PathStartsWith | PathMatches) -> Pattern:
+    """A condition on the path as a pattern."""
+    if isinstance(atom, PathMatches):
+        return atom.pattern
+    text = "^" + re.escape(atom.path) + "$" if isinstance(atom, PathIs) else "^" + re.escape(atom.prefix)
+    return Pattern(text, "pcre", atom.ignores_case)
 
 
 def own_settings(fields: tuple[Field, ...]) -> bool:

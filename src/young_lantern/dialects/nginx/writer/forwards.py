@@ -9,6 +9,7 @@ Rule:     fields are folded beforehand: what each is in the end is one line. Whe
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from ....codes import POLICY_DIFFERS
 from ....model import (
@@ -19,6 +20,7 @@ from ...noting import Unwritable
 from .. import values
 from ..values import quote, write_time
 from .context import Context
+from .fields import by_path
 from .output import Node
 
 _POLICIES = {"least_connections": ["least_conn"], "client_hash": ["ip_hash"], "random": ["random"]}
@@ -177,8 +179,12 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
             context.implied(field.span, "fields of one connection (RFC 9110 section 7.6.1) are the proxy's own affair")
             continue
         if field.when is not None:
-            context.lost(field.span, field.name, "nginx has no condition on a single field", "give its value by a map")
-            continue
+            before_it = held.get(name, ("", (Var(Variable.FIELD, field.name),), field))[1]
+            table = by_path(field, context) if field.operation is Operation.SET else None
+            if table is None:
+                context.lost(field.span, field.name, "nginx has no condition on a single field", "give its value by a map")
+                continue
+            field = replace(field, value=(replace(table, fallback=before_it or ()),), when=None)
         value = _folded(field, held.get(name, ("", (Var(Variable.FIELD, field.name),), field))[1], name in held, context)
         if value is not False:
             held[name] = (field.name, value, field)  # type: ignore[assignment]

@@ -11,7 +11,7 @@ import re
 from ....model import Capture, PathMatches, Rewrite, SetPath, SetVariable, StripPrefix, StripSuffix
 from ....model.walk import walk
 from ...noting import Unwritable
-from ..values import quote
+from ..values import quote, variable_name
 from .context import Context
 from .output import Node
 
@@ -51,4 +51,4 @@ def write_variable(step: SetVariable, context: Context) -> Node | Unwritable:
     value = context.template(step.value, step.span)
     if isinstance(value, Unwritable):
         return value
-    return Node(["set", "$" + re.sub(r"\W", "_", step.name), quote(value)], None, (step.span,) if step.span else ())
+    return Node(["set", f"${variable_name(step.name)}", quote(value)], None, (step.span,) if step.span else ())

@@ -177,13 +177,18 @@ def _text(nodes: list[Node]) -> str:
 
 # --- what stands in a location ----------------------------------------------------------------------------------------
 
-def write_named(wish: str, chain: Chain, context: Context) -> str:
-    """A chain as a named location of the site; gives its name with the sign before it."""
+def write_named(wish: str, chain: Chain, context: Context, by_jump: bool = False) -> str:
+    """A chain as a named location of the site; gives its name with the sign before it.
+
+    by_jump: it is reached by a status, so that its own error pages must be told to count
+    """
     name = "@" + context.name(wish)
     frame, whole = _current[-1] if _current else (Frame(), chain)
     before = context.pattern, context.asked, context.rewritten, context.jumps
     context.pattern, context.jumps = "", 0
     body = _body(chain, Where("named", "", frame, whole), context)
+    if by_jump and (frame.pages is not None or any(node.words[0] == "error_page" for node in body)):
+        body.insert(0, Node(["recursive_error_pages", "on"]))
     context.pattern, context.asked, context.rewritten, context.jumps = before
     same = next((node for node in context.named if node.block is not None and _text(node.block) == _text(body) and not wish.startswith("error")), None)
     if same is not None:
@@ -219,12 +224,18 @@ def _body(chain: Chain, where: Where, context: Context) -> list[Node]:
     nested: list[Node] = []
     for condition in asked:
         for atom in atoms_of(condition):
+            if not isinstance(atom, PathMatches) and not (where.kind == "prefix" and _text_of(atom).startswith(where.text)):
+                continue  # core module: what is nested in a location must begin with its text
             place = Place(atom, holding(chain, condition), span=atom.span, spans=(atom.span,) if atom.span else ())
             nested.append(Node(_words(place), _place_body(place, where.frame, where.chain, context, where.prefix or where.inside), place.spans))
     own = _plain_body(not_holding(chain, asked), where, context)
     for node in nested:
         node.block = without_inherited(node.block or [], own)  # type: ignore[arg-type]
     return [*own, *nested]
+
+
+def _text_of(atom: PathIs | PathStartsWith) -> str:
+    return atom.path if isinstance(atom, PathIs) else atom.prefix
 
 
 def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
@@ -432,6 +443,7 @@ def _went(before: list[Condition], number: int, branch: Branch, falls: bool, bod
         return []
     if not before:
         name = context.name("went on")
+        context.set_names |= {name}
         body.phase.append(Node(["set", f"${name}", '""']))
         before.append(TextIs((Var(Variable.VARIABLE, name),), ("1",)))
         for other in later:
@@ -510,7 +522,7 @@ def _jump(fork: Fork, where: Where, body: _Body, context: Context) -> None:
     status = _FIRST_JUMP + context.jumps
     context.jumps += 1
     jumps = context.jumps
-    name = write_named(fork.label or (fork.span.directive if fork.span else "some"), fork.chain, context)
+    name = write_named(fork.label or (fork.span.directive if fork.span else "some"), fork.chain, context, by_jump=True)
     context.jumps = jumps
     spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also) if span))
     body.jumps.append(Node(["error_page", str(status), "=", name], None, spans, _WHY_JUMP))
