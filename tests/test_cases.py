@@ -13,34 +13,38 @@ from young_lantern.behaviour.differences import differences
 from young_lantern.lab.live import check_live
 from young_lantern.translate import Translation
 
-ALL = [pytest.param(folder, id=f"{folder.parent.name}/{folder.name}") for folder in folders()]
+ALL = [
+    pytest.param(folder, target, id=f"{folder.parent.name}/{folder.name}-{target}")
+    for folder in folders()
+    for target in Case(folder).targets()
+]
 
 
-@pytest.mark.parametrize("folder", ALL)
-def test_case(folder: Path, request: pytest.FixtureRequest) -> None:
+@pytest.mark.parametrize(("folder", "target"), ALL)
+def test_case(folder: Path, target: str, request: pytest.FixtureRequest) -> None:
     """The outcome of each request, the new files and the ledger are those in the folder."""
     case = Case(folder)
-    translation = case.translation()
+    translation = case.translation(target)
     if request.config.getoption("--update-cases"):
-        _update(case, translation)
+        _update(case, target, translation)
     for asked, stated, _ in case.rows():
         assert told(case.outcome(translation, asked)) == stated, asked
-    expected = folder / "expected" / "caddy"
+    expected = folder / "expected" / target
     assert translation.writing.files == {
         path.relative_to(expected).as_posix(): path.read_text() for path in expected.rglob("*") if path.is_file()
     }
-    assert ledger_text(translation) == (folder / "ledger.txt").read_text()
+    assert ledger_text(translation) == (folder / f"ledger-{target}.txt").read_text()
 
 
-@pytest.mark.parametrize("folder", ALL)
-def test_the_same_afterwards(folder: Path) -> None:
+@pytest.mark.parametrize(("folder", "target"), ALL)
+def test_the_same_afterwards(folder: Path, target: str) -> None:
     """Each request gets the same afterwards, but for what its row says; and the comparison has told of that."""
     case = Case(folder)
-    translation = case.translation()
+    translation = case.translation(target)
     kinds = {item.what for cause in translation.comparison.causes for item in cause.differences}
     for asked, _, differs in case.rows():
         found = differing(case, translation, asked)
-        assert found == differs, asked
+        assert found == differs.get(target, []), asked
         assert set(found) <= kinds, asked
 
 
@@ -49,15 +53,15 @@ def differing(case: Case, translation: Translation, asked: Request) -> list[str]
     return [item.what for item in differences(*outcomes, asked)]
 
 
-@pytest.mark.parametrize("folder", ALL)
-def test_case_live(folder: Path, tmp_path: Path) -> None:
+@pytest.mark.parametrize(("folder", "target"), ALL)
+def test_case_live(folder: Path, target: str, tmp_path: Path) -> None:
     """Both real servers give the stated answers, from moved copies over the files that the case names."""
     case = Case(folder)
     for name in case.files:
         path = tmp_path / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(f"{name}\n")
-    translation = case.translation()
+    translation = case.translation(target)
     live = check_live(
         translation.reading,
         translation.read_back,
@@ -69,23 +73,23 @@ def test_case_live(folder: Path, tmp_path: Path) -> None:
     assert len(live.rows) >= len(case.rows())
 
 
-def _update(case: Case, translation: Translation) -> None:
+def _update(case: Case, target: str, translation: Translation) -> None:
     lines = []
-    for asked, *_ in case.rows():
+    for asked, _, others in case.rows():
         row = {
             "url": asked.url,
             **({} if asked.method == "GET" else {"method": asked.method}),
             **({"fields": dict(asked.fields)} if asked.fields else {}),
         }
-        differs = differing(case, translation, asked)
+        differs = {name: whats for name, whats in {**others, target: differing(case, translation, asked)}.items() if whats}
         lines.append(
             json.dumps(
                 {**row, "outcome": told(case.outcome(translation, asked)), **({"differs": differs} if differs else {})}
             )
         )
     (case.folder / "requests.jsonl").write_text("\n".join(lines) + "\n")
-    (case.folder / "ledger.txt").write_text(ledger_text(translation))
+    (case.folder / f"ledger-{target}.txt").write_text(ledger_text(translation))
     for name, text in translation.writing.files.items():
-        path = case.folder / "expected" / "caddy" / name
+        path = case.folder / "expected" / target / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(text)

@@ -1,4 +1,4 @@
-"""Case folders: tests/cases/TOPIC/NAME with why.md, source/, expected/, ledger.txt, requests.jsonl. CONTRIBUTING.md says how to add one."""
+"""Case folders: tests/cases/TOPIC/NAME with why.md, source/, expected/, ledger-DIALECT.txt, requests.jsonl. CONTRIBUTING.md says how to add one."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from typing import Any
 
 from young_lantern.behaviour import Outcome, Request, decide, request_for
 from young_lantern.behaviour.request import Facts
+from young_lantern.dialects import dialects, locate
 from young_lantern.model import FileKind
 from young_lantern.translate import Translation, translate
 
@@ -43,11 +44,17 @@ class Case:
 
         return Facts(lookup, "the files of the case")
 
-    def translation(self) -> Translation:
-        return translate(self.folder / "source", "caddy")
+    def targets(self) -> list[str]:
+        """The dialects that the case is translated to: those it has expectations for; all that can be written for a new case."""
+        stated = sorted(path.name for path in (self.folder / "expected").glob("*"))
+        own, _ = locate(self.folder / "source")
+        return stated or sorted(name for name, dialect in dialects().items() if dialect.write and name != own.name)
 
-    def rows(self) -> list[tuple[Request, dict[str, Any], list[str]]]:
-        """Each request, its outcome before, and what is known to differ afterwards."""
+    def translation(self, target: str) -> Translation:
+        return translate(self.folder / "source", target)
+
+    def rows(self) -> list[tuple[Request, dict[str, Any], dict[str, list[str]]]]:
+        """Each request, its outcome before, and what is known to differ afterwards, by target."""
         made = []
         for line in (self.folder / "requests.jsonl").read_text().splitlines():
             row = json.loads(line)
@@ -55,7 +62,7 @@ class Case:
                 (
                     request_for(row["url"], row.get("method", "GET"), row.get("fields")),
                     row.get("outcome", {}),
-                    row.get("differs", []),
+                    row.get("differs", {}),
                 )
             )
         return made

@@ -279,7 +279,7 @@ class _Run:
     def fail(self, status: int, span: Span | None, insists: bool = False) -> _Next:
         """The server's own error: its error page, or the plain status."""
         state = self.state
-        page = None if state.pages is None or (state.in_error and not state.pages.recurs) else next(
+        page = None if state.pages is None or (state.in_error and not state.recurs) else next(
             (page for page in state.pages.pages if page.statuses is None or status in page.statuses), None)
         if state.in_error and (state.restored or state.keeps_first and not insists):
             # caddyhttp server.ServeHTTP: an error while an error is handled leaves the first one's status.
@@ -290,6 +290,8 @@ class _Run:
         state.error_status = status
         if page is None:
             return self.end(span, status=status, is_error=True)
+        # ngx_http_special_response_handler: the place of the error says whether further ones are looked up, not the place they lead to.
+        state.recurs = state.pages is not None and state.pages.recurs
         state.in_error, state.keeps_first, state.first_fields = True, page.keeps_first, list(state.fields)
         state.forced_status = page.status.fixed if page.status.fixed is not None else None if page.status.pages_own else status
         state.note(f"error page for {status}", page.span)

@@ -52,6 +52,7 @@ class State:
     entered: dict[str, int] = field(default_factory=dict)
     in_error: bool = False
     restored: bool = False
+    recurs: bool = False
     keeps_first: bool = False
     first_fields: list[Field] = field(default_factory=list)
     error_status: int | None = None

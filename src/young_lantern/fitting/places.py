@@ -179,7 +179,8 @@ def find_places(chain: Chain) -> list[Place]:
     for number, (atom, nested, fork) in enumerate(_atoms(chain, False)):
         if nested and isinstance(atom, PathMatches):
             continue
-        key = bare(atom)
+        # A pattern that is asked for twice is met by the first; by which name its groups go, does not matter.
+        key = (atom.pattern.text, atom.pattern.ignores_case) if isinstance(atom, PathMatches) else bare(atom)
         if key in found:
             found[key].spans += tuple(span for span in (atom.span,) if span)
         else:

@@ -222,7 +222,7 @@ class ErrorPages:
     """Replaces the error pages in force.
 
     merges:  those for other statuses stay
-    recurs:  they hold for errors met on the way to an error page, too (nginx recursive_error_pages)
+    recurs:  an error met on the way to one of these pages is looked up in the pages in force there (nginx recursive_error_pages)
     """
 
     pages: tuple[ErrorPage, ...]

@@ -166,8 +166,10 @@ class Program:
         # A media type's expiry counts before any default, wherever either is written.
         for read in (self._defaults, self._settings):
             steps += read(levels, [], place)
-            for section in self.sections:
-                steps += self._where(section, place, read(section.nodes, levels, place))
+            for number, section in enumerate(self.sections):
+                # What folders above it say is merged into a folder's section before it is asked whether expiry is on at all.
+                around = [node for other in self.sections[:number] if _holds(other, section) for node in other.nodes]
+                steps += self._where(section, place, read(section.nodes, [*levels, *around], place))
         return (*steps, *content)
 
     def _defaults(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
@@ -341,3 +343,12 @@ class Program:
 
 def _within(section: Section, above: Section) -> bool:
     return section.kind == above.kind and (section.text.rstrip("/") + "/").startswith(above.text.rstrip("/") + "/")
+
+
+def _holds(outer: Section, inner: Section) -> bool:
+    """Whether all that one section is for lies in the folder, or below the path, of another."""
+    within = inner.stands_in or inner
+    if outer is within:
+        return True
+    same = outer.kind == within.kind and outer.kind in ("directory", "location")
+    return same and "*" not in outer.text and (within.text == outer.text or within.text.startswith(outer.text.rstrip("/") + "/"))

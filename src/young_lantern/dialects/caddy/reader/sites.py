@@ -83,7 +83,9 @@ def read_sites(blocks: list[Directive], context: Context) -> tuple[tuple[Site, .
         if redirects is not None and (bind, port) == plain:
             known = {row.host.text for row in rows}
             rows += [HostRow(HostName(host, one_label=True, span=span), redirects[0].key) for host, span in redirects[1] if host not in known]
-        fallback: Fallback = next((row.site for row in rows if row.host.is_any), AnswerPlainly(200))
+        # autohttps.go (2.6.2, probed): the redirects end with one for any host, unless the port has a block that takes all.
+        others: Fallback = redirects[0].key if redirects is not None and (bind, port) == plain else AnswerPlainly(200)
+        fallback: Fallback = next((row.site for row in rows if row.host.is_any), others)
         rows = list(itertools.takewhile(lambda row: not row.host.is_any, rows))
         if secure and not isinstance(fallback, str):
             fallback = Refuse()
@@ -133,9 +135,10 @@ def _with_pages(one: Read, made: list[Read]) -> Site:
 def _automatic(made: list[Read], context: Context) -> tuple[Site, list[tuple[str, Span | None]]] | None:
     if context.options.get("auto_https", [""])[0] in ("off", "disable_redirects"):
         return None
-    hosts = [(address.host, one.site.span) for one in made for address in one.addresses if address.secure and address.host]
-    if not hosts:
+    secure = [(address.host, one.site.span) for one in made for address in one.addresses if address.secure]
+    if not secure:
         return None
+    hosts = [(host, span) for host, span in secure if host]
     target = ("https://", Var(Variable.HOST_SENT), Var(Variable.TARGET_NOW))
     return Site("automatic redirect to HTTPS", (), (Redirect(308, target),), reading=defaults.READING), hosts
 

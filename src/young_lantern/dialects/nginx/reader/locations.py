@@ -76,6 +76,9 @@ class SiteLocations:
         self.top = [location for location in everything if location.kind != "@"]
         self.named = {location.text: location for location in everything if location.kind == "@"}
         self.calling: list[str] = []
+        # core module, recursive_error_pages: on the way to an error page no other is looked up unless that is on. Written out
+        # in one another, pages of pages would grow beyond all bounds: three deep is as far as anybody follows.
+        self.pages_open, self.pages_deep = 0, 3 if _recurs(server, context) else 1
         self.made: dict[int, tuple[Step, ...]] = {}
 
     # --- choosing ---------------------------------------------------------------------------------------------------
@@ -239,7 +242,9 @@ class SiteLocations:
     def _settings(self, scope: Scope, own: bool = False) -> tuple[Step, ...]:
         """What answers given at a scope carry. own: only what an `if` has in place of its location's."""
         context = self.context
-        pages: tuple[Step, ...] = answers.read_error_pages(scope, self.call, context)
+        pages: tuple[Step, ...] = ()
+        if self.pages_open < self.pages_deep:
+            pages = answers.read_error_pages(scope, self.call, context)
         added: tuple[Field, ...] = fields.read_fields(scope, context)
         if own and not any(scope.own(name) for name in _OWN_SETTINGS):
             return ()
@@ -256,9 +261,18 @@ class SiteLocations:
         if name in self.calling:
             return (Respond(500, raises=False, span=by.span),)
         self.calling.append(name)
+        self.pages_open += by.name == "error_page"
         steps = self._content(location.scope, None)
+        self.pages_open -= by.name == "error_page"
         self.calling.pop()
         return (Block(name, steps, fresh=True, span=location.directive.span),)
+
+
+def _recurs(scope: Scope, context: Context) -> bool:
+    """Whether recursive_error_pages is on anywhere in a site, or above it."""
+    if any(directive.args == ["on"] for directive in scope.inherited("recursive_error_pages")):
+        return True
+    return any(_recurs(Scope(inner.name, context.block(inner)), context) for inner in scope.directives if inner.block is not None)
 
 
 def _taken(variable: str, scope: Scope) -> Condition:

@@ -71,7 +71,9 @@ def write_serving(step: ServeFiles, where: Location, context: Context) -> list[N
             return made
         nodes += made
     nodes += write_index(step, context)
-    if step.default_type_span is not None and context.estate.dialect == "nginx":
+    if step.default_type_span is not None and context.estate.dialect == "nginx" and step.media_types_default == context.estate.media_type_default:
+        context.implied(step.default_type_span, "it is written for all sites at once")
+    elif step.default_type_span is not None and context.estate.dialect == "nginx":
         nodes.append(Node(["default_type", step.media_types_default], None, (step.default_type_span,)))
     elif step.default_type_span is not None:
         context.note(step.default_type_span, Disposition.CHANGED, MEDIA_TYPE_GUESSED, before=step.media_types_default)

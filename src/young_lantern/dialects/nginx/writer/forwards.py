@@ -13,7 +13,7 @@ from dataclasses import replace
 
 from ....codes import POLICY_DIFFERS
 from ....model import (
-    AsReceived, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, StripPrefix, Template, Var,
+    AsReceived, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, StripPrefix, Template, Var,
     Variable, Written, join, literal,
 )
 from ...noting import Unwritable
@@ -125,8 +125,10 @@ def _target(step: Forward, prefix: str, effects: list[Rewrite], context: Context
             pass
         case Written(template, adds_query):
             return _written(template, adds_query, step, context)
-    stripped = _stripped(effects)
-    if stripped is None:
+    stripped, added = _said_by(effects)
+    if added and isinstance(step.target, AsReceived):
+        replacement = added
+    elif added:
         return Unwritable("several changes of the path, one after the other, before the origin is asked")
     if stripped:
         # What is left after the cut begins with a slash; so does what is put before it.
@@ -149,12 +151,17 @@ def _target(step: Forward, prefix: str, effects: list[Rewrite], context: Context
     return [Node(["rewrite", quote(pattern), quote(f"{text}{slash}$1"), "break"], None, (step.span,) if step.span else (), why)], ""
 
 
-def _stripped(effects: list[Rewrite]) -> str | None:
-    """The prefix that the effects cut off; "" for none; None where they do anything else."""
-    if not effects:
-        return ""
-    if len(effects) == 1 and isinstance(effects[0].edit, StripPrefix) and effects[0].query is None:
-        return effects[0].edit.prefix
+def _said_by(effects: list[Rewrite]) -> tuple[str, Template]:
+    """The prefix that the effects cut off, and what they put before the rest."""
+    stripped = next((item.edit.prefix for item in effects if isinstance(item.edit, StripPrefix)), "")
+    return stripped, next((text for item in effects if (text := put_before(item))), ())
+
+
+def put_before(item: Rewrite) -> Template | None:
+    """What a rewrite puts before the path, if that is all it does."""
+    match item.edit:
+        case SetPath((str() as text, Var(Variable.PATH))) if item.query is None and not text.endswith("/"):
+            return (text,)
     return None
 
 

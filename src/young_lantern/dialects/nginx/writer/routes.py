@@ -177,18 +177,13 @@ def _text(nodes: list[Node]) -> str:
 
 # --- what stands in a location ----------------------------------------------------------------------------------------
 
-def write_named(wish: str, chain: Chain, context: Context, by_jump: bool = False) -> str:
-    """A chain as a named location of the site; gives its name with the sign before it.
-
-    by_jump: it is reached by a status, so that its own error pages must be told to count
-    """
+def write_named(wish: str, chain: Chain, context: Context) -> str:
+    """A chain as a named location of the site; gives its name with the sign before it."""
     name = "@" + context.name(wish)
     frame, whole = _current[-1] if _current else (Frame(), chain)
     before = context.pattern, context.asked, context.rewritten, context.jumps
     context.pattern, context.jumps = "", 0
     body = _body(chain, Where("named", "", frame, whole), context)
-    if by_jump and (frame.pages is not None or any(node.words[0] == "error_page" for node in body)):
-        body.insert(0, Node(["recursive_error_pages", "on"]))
     context.pattern, context.asked, context.rewritten, context.jumps = before
     same = next((node for node in context.named if node.block is not None and _text(node.block) == _text(body) and not wish.startswith("error")), None)
     if same is not None:
@@ -252,7 +247,14 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
         from .errors import write_pages
 
         body.settings = [*body.settings, *write_pages(where.frame.pages, where.chain, context)]
+    if body.jumps and (where.frame.pages is not None or any(_has_pages(node.words[-1], context) for node in body.jumps)):
+        # core module: whether an error behind the jump has a page is said where the jump is made.
+        body.jumps.insert(0, Node(["recursive_error_pages", "on"]))
     return [*body.settings, *body.jumps, *body.phase, *body.content]
+
+
+def _has_pages(name: str, context: Context) -> bool:
+    return any(inner.words[0] == "error_page" for node in context.named if node.words[1] == name for inner in node.block or ())
 
 
 def _walk(items: list, where: Where, body: _Body, context: Context) -> None:  # type: ignore[type-arg]
@@ -263,6 +265,7 @@ def _walk(items: list, where: Where, body: _Body, context: Context) -> None:  # 
             effects.append(item)
         elif isinstance(item, Rewrite) and (below := stripped_below(item, rest, where.prefix)) is not None:
             rest = below
+            context.implied(item.span, "the prefix is cut off by the alias")
         elif isinstance(item, Rewrite | SetVariable):
             _effect(item, body, context)
         elif isinstance(item, Leaf):
@@ -287,7 +290,15 @@ def _walk(items: list, where: Where, body: _Body, context: Context) -> None:  # 
 
 
 def _belongs_to_forward(item: Rewrite, rest: list) -> bool:  # type: ignore[type-arg]
-    return isinstance(item.edit, StripPrefix) and item.query is None and len(rest) == 1 and isinstance(rest[0], Leaf) and isinstance(rest[0].answer, Forward)
+    """Whether a change of the path can be said in the origin's URL: a prefix cut off, another put before what is left."""
+    if item.query is not None or not rest:
+        return False
+    cuts = isinstance(item.edit, StripPrefix)
+    if not cuts and forwards.put_before(item) is None:
+        return False
+    if isinstance(rest[0], Leaf):
+        return len(rest) == 1 and isinstance(rest[0].answer, Forward)
+    return cuts and isinstance(rest[0], Rewrite) and forwards.put_before(rest[0]) is not None and _belongs_to_forward(rest[0], rest[1:])
 
 
 def _effect(item: Rewrite | SetVariable, body: _Body, context: Context) -> None:
@@ -323,6 +334,7 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
     while made and made[0].words[0] in ("rewrite",) and made[0].words[-1] == "break":
         body.phase.append(made.pop(0))
         body.changes = False
+    through = (*through, *(item.span for item in effects if item.span))
     if made:
         made[-1].spans = tuple(dict.fromkeys((*made[-1].spans, *through)))
     elif through and body.settings:
@@ -366,11 +378,11 @@ def _fallback(fallback: Chain, served: Leaf, where: Where, context: Context) -> 
 
 def _serves(there: Chain, leaf: Leaf) -> bool:
     """Whether a path is served by the same files, with the same settings, when it is looked up again."""
-    ends = list(leaves(there))
-    return bool(ends) and any(
+    ends = [end for end in leaves(there) if not (isinstance(end.answer, Respond) and end.answer.status == 500)]
+    return bool(ends) and all(
         isinstance(end.answer, ServeFiles) and (end.answer.root, end.answer.strip, end.answer.whole_path) == (leaf.answer.root, leaf.answer.strip, leaf.answer.whole_path)  # type: ignore[union-attr]
         and bare((end.settings.fields, end.settings.pages, end.settings.compress)) == bare((leaf.settings.fields, leaf.settings.pages, leaf.settings.compress))
-        for end in ends[:1]
+        for end in ends
     )
 
 
@@ -522,7 +534,7 @@ def _jump(fork: Fork, where: Where, body: _Body, context: Context) -> None:
     status = _FIRST_JUMP + context.jumps
     context.jumps += 1
     jumps = context.jumps
-    name = write_named(fork.label or (fork.span.directive if fork.span else "some"), fork.chain, context, by_jump=True)
+    name = write_named(fork.label or (fork.span.directive if fork.span else "some"), fork.chain, context)
     context.jumps = jumps
     spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also) if span))
     body.jumps.append(Node(["error_page", str(status), "=", name], None, spans, _WHY_JUMP))
@@ -548,7 +560,8 @@ def _content_follows(forks: list[Fork], rest: list) -> bool:  # type: ignore[typ
 
 
 def _deny(fork: Fork, body: _Body, context: Context) -> None:
-    spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also, *_spans_in(fork.condition)) if span))
+    answer = next(iter(leaves(fork.chain))).answer
+    spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also, *_spans_in(fork.condition), answer.span) if span))
     if isinstance(fork.condition, Not):
         assert isinstance(fork.condition.condition, ClientIn)
         lines = [*(["allow", network] for network in fork.condition.condition.networks), ["deny", "all"]]
