@@ -81,7 +81,9 @@ def _update(case: Case, target: str, translation: Translation) -> None:
             **({} if asked.method == "GET" else {"method": asked.method}),
             **({"fields": dict(asked.fields)} if asked.fields else {}),
         }
-        differs = {name: whats for name, whats in {**others, target: differing(case, translation, asked)}.items() if whats}
+        differs = {
+            name: whats for name, whats in {**others, target: differing(case, translation, asked)}.items() if whats
+        }
         lines.append(
             json.dumps(
                 {**row, "outcome": told(case.outcome(translation, asked)), **({"differs": differs} if differs else {})}

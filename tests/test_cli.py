@@ -298,3 +298,33 @@ def test_demo_without_and_with_servers(tmp_path: Path) -> None:
         ]
         jsonschema.validate(json.loads((tmp_path / folder / "translation.json").read_text()), schema("translation"))
     fails(lantern("demo", cwd=tmp_path), "is not empty")
+
+
+def test_support() -> None:
+    """A directive in words, all of them as JSON, and a misspelt one with the likely one."""
+    done = lantern("support", "proxy_pass")
+    assert done.returncode == 0 and "proxy_pass  (nginx: if, limit_except, location)" in done.stdout
+    assert "to caddy   kept" in done.stdout
+    whole = lantern("support", "--dialect", "caddy")
+    assert "caddy -> nginx:" in whole.stdout and "reverse_proxy" in whole.stdout
+    rows = json.loads(lantern("support", "--json").stdout)
+    jsonschema.validate(rows, schema("support"))
+    assert {row["dialect"] for row in rows} == {"nginx", "apache", "caddy"}
+    assert all(row["dialect"] not in row["to"] and row["to"] for row in rows)
+    found = [row["to"] for row in rows if (row["directive"], row["context"]) == ("access_log", "server")]
+    assert found == [{"caddy": "changed"}]
+    fails(lantern("support", "proxy_pas"), "did you mean proxy_pass?")
+
+
+def test_translate_to_nginx(tmp_path: Path) -> None:
+    """A Caddyfile with a defect of its own becomes nginx files, with what is to be done by hand; exit status 1."""
+    (tmp_path / "Caddyfile").write_text("www.fernhollow.example {\n\troot * /srv/www\n\tfile_server\n}\n")
+    done = lantern("translate", tmp_path, "--to", "nginx", "--out", tmp_path / "new", "--json")
+    assert done.returncode == 1
+    jsonschema.validate(json.loads(done.stdout), schema("translation"))
+    assert {path.relative_to(tmp_path / "new").as_posix() for path in (tmp_path / "new").rglob("*.*")} >= {
+        "nginx.conf",
+        "mime.types",
+        "sites/www.fernhollow.example.conf",
+    }
+    assert "certificate-to-issue" in done.stdout

@@ -119,6 +119,7 @@ def test_catalogues() -> None:
         "bind",
         "handle_errors",
         "import",
+        "map",
     }
     assert len({row.name for row in nginx.ROWS}) > 300
 
@@ -126,7 +127,7 @@ def test_catalogues() -> None:
 def test_schemas_are_schemas() -> None:
     import jsonschema
 
-    for name in ("survey", "trace", "comparison", "translation"):
+    for name in ("survey", "trace", "comparison", "translation", "support"):
         jsonschema.Draft202012Validator.check_schema(schema(name))
         with pytest.raises(jsonschema.ValidationError):
             jsonschema.validate({"document": name}, schema(name))

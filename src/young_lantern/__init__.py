@@ -13,11 +13,13 @@ from .behaviour import Facts, Outcome, Request, decide, real_files, request_for
 from .behaviour.compare import Comparison, compare_estates
 from .dialects.dialect import Reading, WriterOptions
 from .errors import LanternError
+from .support import Support
+from .support import support as _support
 from .translate import Translation
 from .translate import read as _read
 from .translate import translate as _translate
 
-__all__ = ["Comparison", "Facts", "LanternError", "Outcome", "Reading", "Request", "Translation", "compare", "read", "survey", "trace", "translate"]
+__all__ = ["Comparison", "Facts", "LanternError", "Outcome", "Reading", "Request", "Support", "Translation", "compare", "read", "support", "survey", "trace", "translate"]
 
 
 def read(source: str | Path, dialect: str | None = None) -> Reading:
@@ -45,6 +47,11 @@ def compare(before: Reading, after: Reading) -> Comparison:
 def trace(reading: Reading, url: str, *, method: str = "GET", fields: dict[str, str] | None = None) -> Outcome:
     """What happens to one request, with the trace that led there; files are looked for on this machine."""
     return decide(reading.estate, request_for(url, method, fields), real_files())
+
+
+def support(dialect: str | None = None, directive: str | None = None) -> list[Support]:
+    """Which directives are carried how, to which dialect: all, or those of one dialect or name, in every block where they may stand."""
+    return _support(dialect, directive)
 
 
 def survey(reading: Reading) -> dict[str, object]:

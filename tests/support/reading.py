@@ -19,6 +19,11 @@ def nginx(
     return f"events {{}}\nhttp {{\n{http}\nserver {{\n{listen}\n{name}\n{server}\n}}\n}}\n"
 
 
+def caddy(site: str, address: str = "http://www.fernhollow.example") -> str:
+    """A whole Caddyfile around the directives of one site block."""
+    return f"{{\n\tauto_https disable_redirects\n}}\n{address} {{\n{site}\n}}\n"
+
+
 class Reads:
     """A folder that configurations are written to and read from; `files` lie below its `root`."""
 

@@ -140,6 +140,26 @@ def compare(before: Annotated[Path, typer.Argument(metavar="BEFORE", help="a con
         raise typer.Exit(DIFFERS if differs else SAME)
 
 
+@app.command(short_help="which directives are carried how")
+def support(directive: Annotated[Optional[str], typer.Argument(metavar="DIRECTIVE", help="only this one")] = None,
+            dialect: Annotated[Optional[str], typer.Option("--dialect", metavar="NAME", help="only those of this dialect")] = None, as_json: Json = False) -> None:
+    """Which directives of which dialect are carried how, to which dialect."""
+    with clear_errors():
+        from ..dialects import named
+        from ..report import documents, text
+        from ..support import support as table
+
+        rows = table(named(dialect).name if dialect else None, directive)
+        if directive and not rows:
+            from .choices import unknown_directive
+
+            raise unknown_directive(directive, dialect)
+        if as_json:
+            show_json(documents.support_document(rows))
+        else:
+            show(text.support_text(rows))
+
+
 @app.command(short_help="the whole story on the sample estate")
 def demo(out: Annotated[Path, typer.Option("--out", metavar="DIR", help="the folder for all that it makes")] = Path("fernhollow-moved"),
          force: Annotated[bool, typer.Option("--force", help="write into a folder that is not empty")] = False,

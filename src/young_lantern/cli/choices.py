@@ -7,6 +7,8 @@ from ipaddress import ip_address
 from pathlib import Path
 
 from ..behaviour.request import Assumed, Facts, Request, assumed, real_files, request_for
+from ..dialects import dialects
+from ..dialects.dialect import likely
 from ..errors import LanternError
 from ..model import Disposition, Estate, ServeFiles, literal
 from ..model.walk import walk
@@ -56,3 +58,10 @@ def clean(translation: Translation) -> bool:
     """Whether all is kept or implied, and nothing differs."""
     settled = all(entry.disposition in (Disposition.KEPT, Disposition.IMPLIED) for entry in translation.ledger)
     return settled and not translation.comparison.causes and not translation.comparison.undecided
+
+
+def unknown_directive(name: str, dialect: str | None) -> LanternError:
+    """The error for a directive that no catalogue has, with the likely one."""
+    known = {row.name for found in dialects().values() if dialect in (None, found.name) for row in found.catalogue()}
+    close = likely(name, known)
+    return LanternError(f"{name}: " + (f"{dialect} has no such directive" if dialect else "there is no such directive in any dialect") + (f"; did you mean {close}?" if close else ""))

@@ -13,6 +13,7 @@ from pathlib import Path
 FILES_AT = "/srv/fernhollow"
 # dialect -> folder of links: those available that get none
 _LINKS: dict[str, dict[str, tuple[str, ...]]] = {
+    "caddy": {},
     "nginx": {"sites": ("newsletter",)},
     "apache": {"sites": ("newsletter.conf",), "conf": (), "mods": ()},
 }

@@ -7,7 +7,7 @@ Unknown:  a directive that the catalogue does not list becomes the finding `dire
 from __future__ import annotations
 
 import difflib
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -117,6 +117,7 @@ class Dialect:
 
     main_file:  name of the first file of a tree; also_main: other names for it that distributions have
     recognises: whether a text looks like this dialect, as a number to compare (0: no)
+    abilities:  topic or directive of a source -> what becomes of it here, if it is not simply kept
     move:       makes a copy that runs unprivileged on loopback; see lab/
     """
 
@@ -130,6 +131,7 @@ class Dialect:
     move: Callable[..., Any] | None = None
     catalogue: Callable[[], Iterable[Row]] = lambda: ()
     also_main: tuple[str, ...] = ()
+    abilities: Mapping[str, tuple[Disposition, str]] = field(default_factory=dict, hash=False)
 
 
 def likely(name: str, names: Iterable[str]) -> str | None:

@@ -14,8 +14,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from ..model import (
-    ALWAYS, AllOf, AnyOf, Capture, Condition, FileExists, FileNameMatches, FolderMatches, Not, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
-    Redirect, Rewrite, SetPath, Span, Template, Var, Variable, join,
+    ALWAYS, Abort, AllOf, AnyOf, Capture, Condition, FileExists, FileNameMatches, FolderMatches, Not, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    Redirect, Respond, Rewrite, SetPath, Span, Template, TextIs, TextMatches, Var, Variable, join,
 )
 from ..model.walk import transform, walk
 from ..patterns import literal_start
@@ -50,7 +50,7 @@ def plain_paths(chain: Chain, minds_case: bool) -> Chain:
     minds_case: prefixes and whole paths that ignore case become patterns that do; else they mind it from now on
     """
 
-    def change(value: object) -> object:
+    def change(value: object, minds_case: bool = minds_case) -> object:
         match value:
             case PathGlob(glob, ignores_case):
                 return PathMatches(Pattern(glob_pattern(glob), "pcre", ignores_case, f"glob {glob}"), span=value.span)
@@ -60,6 +60,10 @@ def plain_paths(chain: Chain, minds_case: bool) -> Chain:
                 return PathMatches(Pattern(f"^{re.escape(prefix)}", "pcre", True, f"prefix {prefix}"), span=value.span)
             case PathIs() | PathStartsWith():
                 return replace(value, ignores_case=False, form=PathForm.CURRENT)
+            case TextMatches((Var(Variable.PATH),), pattern):
+                return PathMatches(pattern, span=value.span)
+            case TextIs((Var(Variable.PATH),), (path,), False):
+                return PathIs(path, span=value.span)
             case PathMatches():
                 return replace(value, form=PathForm.CURRENT)
             case AllOf(conditions) if any(isinstance(item, FileNameMatches | FolderMatches) for item in conditions) and len(conditions) > 1:
@@ -67,6 +71,10 @@ def plain_paths(chain: Chain, minds_case: bool) -> Chain:
                 left = tuple(item for item in conditions if not isinstance(item, FileNameMatches | FolderMatches))
                 return left[0] if len(left) == 1 else replace(value, conditions=left)
         return value
+
+    def closed(value: object) -> object:
+        # What refuses goes on refusing all that it refused.
+        return change(value, True)
 
     def found_named(fork: Fork) -> Fork:
         # What a file test found is the path that it asked for.
@@ -86,8 +94,11 @@ def plain_paths(chain: Chain, minds_case: bool) -> Chain:
         items = []
         for item in one.items:
             if isinstance(item, Branch):
-                forks = [found_named(_total(replace(fork, condition=transform(fork.condition, change), chain=through(fork.chain)))) for fork in item.forks]
+                forks = [found_named(_total(replace(fork, condition=transform(fork.condition, closed if _refuses(fork.chain) else change), chain=through(fork.chain)))) for fork in item.forks]
                 item = Branch(forks, item.span)
+            elif isinstance(item, Leaf) and any(field.when is not None for field in item.settings.fields):
+                fields = tuple(field if field.when is None else replace(field, when=transform(field.when, change)) for field in item.settings.fields)
+                item = Leaf(item.answer, replace(item.settings, fields=fields), item.through)
             items.append(item)
         return Chain(items, one.shared)
 
@@ -161,6 +172,14 @@ def _whole(location: Template, label: str, lead: str) -> Template:
         else:
             out.append(part)
     return join(*out)
+
+
+def _refuses(chain: Chain) -> bool:
+    """Whether all that a chain does is to refuse."""
+    match chain.items:
+        case [Leaf(answer=Respond(status=401 | 403 | 404 | 410, raises=True) | Abort())]:
+            return True
+    return False
 
 
 def glob_pattern(glob: str) -> str:

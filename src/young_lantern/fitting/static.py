@@ -14,7 +14,7 @@ from ..model import (
     TextMatches, Var, Variable, literal,
 )
 from ..model.walk import transform
-from ..patterns import covered_prefix, search
+from ..patterns import covered_prefix, literal_start, search
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +72,9 @@ def truth(condition: Condition, known: Known) -> bool | None:
             return search(pattern, known.path) is not None
         case PathMatches(pattern, PathForm.CURRENT) if any((pattern.text, pattern.ignores_case) == (other.text, other.ignores_case) for other in known.matched):
             return True
+        case PathMatches(pattern, PathForm.CURRENT) if not pattern.ignores_case and (start := literal_start(pattern)) and not (
+                start.startswith(known.prefix) or known.prefix.startswith(start)):
+            return False
         case PathMatches(pattern, PathForm.CURRENT) if (start := covered_prefix(pattern)) and known.prefix.startswith(start):
             return True
         case PathMatches(pattern, PathForm.CURRENT) if known.suffix:
@@ -190,7 +193,9 @@ def narrowed(known: Known, condition: Condition) -> Known:
         case FileExists(root, (Var(Variable.PATH),) | (), FileKind.FILE, cleans=False):
             return replace(known, file_root=root)
         case PathMatches(pattern, PathForm.CURRENT):
-            return replace(known, matched=(*known.matched, pattern))
+            start = "" if pattern.ignores_case else literal_start(pattern)
+            longer = start if len(start) > len(known.prefix) and start.startswith(known.prefix) else known.prefix
+            return replace(known, matched=(*known.matched, pattern), prefix=longer)
         case Not(inner) if lasting(inner):
             return replace(known, settled=known.settled | {(inner, False)})
         case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | FileExists() if lasting(condition):

@@ -18,13 +18,14 @@ from ..ledger import counted
 from ..lab.live import LiveCheck, Row
 from ..lab.live import findings_of as live_findings
 from ..model import AnswerPlainly, Entry, Finding, Listener, Placeholder, Refuse, Severity, Span
+from ..support import Support
 from ..translate import Translation
 
 VERSION = 1
 
 
 def schema(name: str) -> dict[str, Any]:
-    """The JSON Schema of a document: survey, translation, comparison, trace."""
+    """The JSON Schema of a document: survey, translation, comparison, trace, support."""
     return json.loads((files(__package__) / "schemas" / f"{name}.schema.json").read_text("utf-8"))  # type: ignore[no-any-return]
 
 
@@ -138,3 +139,11 @@ def _listener(listener: Listener) -> dict[str, Any]:
 
 def trace_document(request: Request, outcome: Outcome) -> dict[str, Any]:
     return {"document": "trace", "version": VERSION, "request": request_document(request), "outcome": outcome_document(outcome)}
+
+
+def support_document(rows: list[Support]) -> list[dict[str, Any]]:
+    """One object for each directive and block."""
+    return [
+        {"dialect": row.dialect, "directive": row.directive, "context": row.context, "to": {name: held.value for name, held in row.to.items()}, "why": row.why}
+        for row in rows
+    ]

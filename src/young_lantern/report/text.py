@@ -17,6 +17,7 @@ from ..dialects.dialect import Reading
 from ..lab.live import LiveCheck
 from ..ledger import counted
 from ..model import AnswerPlainly, Disposition, Entry, Finding, Placeholder, Refuse, Severity, Span
+from ..support import Support
 from ..translate import Translation
 
 _STYLES = {Severity.BREAKING: "bold red", Severity.MINOR: "magenta", Severity.NOTE: "cyan"}
@@ -248,3 +249,33 @@ def translation_text(translation: Translation) -> RenderableType:
     if told:
         parts += [Text(), heading(plural(len(told), "finding")), grouped_findings_text(told)]
     return Group(*parts)
+
+
+def support_text(rows: list[Support]) -> RenderableType:
+    """How many directives are what, for each direction; then a line for each directive, the blocks it may stand in together."""
+    merged: dict[tuple[str, str, tuple[tuple[str, Disposition], ...]], tuple[list[str], Support]] = {}
+    for row in rows:
+        merged.setdefault((row.dialect, row.directive, tuple(row.to.items())), ([], row))[0].append(row.context)
+    if len({key[1] for key in merged}) == 1:
+        return Group(*(part for contexts, row in merged.values() for part in _one_directive(contexts, row)))
+    out: list[RenderableType] = []
+    for dialect in dict.fromkeys(key[0] for key in merged):
+        own = [(contexts, row) for key, (contexts, row) in merged.items() if key[0] == dialect]
+        for target in dict.fromkeys(name for _, row in own for name in row.to):
+            counts = {word: sum(1 for _, row in own if row.to.get(target) and row.to[target].value == word) for word in _WORDS}
+            out += [heading(f"{dialect} -> {target}: " + " · ".join(f"{count} {_WORDS[word]}" for word, count in counts.items() if count))]
+        table = Table(box=None, show_header=False, pad_edge=False, padding=(0, 2, 0, 0))
+        for contexts, row in sorted(own, key=lambda pair: pair[1].directive.lower()):
+            held = dict.fromkeys(f"{_WORDS[value.value]}" for value in row.to.values())
+            said = " · ".join(held) if len(held) < 2 else " · ".join(f"{name}: {_WORDS[value.value]}" for name, value in row.to.items())
+            table.add_row(Text(row.directive, style="bold"), Text(", ".join(contexts), style="dim"), said)
+        out += [table, Text("")]
+    return Group(*out[:-1])
+
+
+def _one_directive(contexts: list[str], row: Support) -> list[RenderableType]:
+    parts: list[RenderableType] = [heading(f"{row.directive}  ({row.dialect}: {', '.join(contexts)})")]
+    for target, value in row.to.items():
+        why = row.why.get(target, "")
+        parts.append(Text(f"  to {target:<8}{_WORDS[value.value]}" + (f": {why}" if why else "")))
+    return parts

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from ..dialect import Dialect
 from . import catalogue
+from .abilities import ABILITIES
 from .moving import move
 from .reader import read
 
@@ -23,5 +24,5 @@ def _recognises(path: Path, text: str) -> int:
 
 APACHE = Dialect(
     name="apache", server="apache2", package="apache2", main_file="httpd.conf", also_main=("apache2.conf", "conf/httpd.conf"),
-    read=read, recognises=_recognises, move=move, catalogue=lambda: catalogue.ROWS,
+    read=read, recognises=_recognises, move=move, catalogue=lambda: catalogue.ROWS, abilities=ABILITIES,
 )

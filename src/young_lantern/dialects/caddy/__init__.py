@@ -11,6 +11,7 @@ from pathlib import Path
 
 from ..dialect import Dialect
 from . import catalogue
+from .abilities import ABILITIES
 from .moving import move
 from .reader import read
 from .writer import write
@@ -23,5 +24,5 @@ def _recognises(path: Path, text: str) -> int:
 
 CADDY = Dialect(
     name="caddy", server="caddy", package="caddy", main_file="Caddyfile", read=read, recognises=_recognises, write=write,
-    move=move, catalogue=lambda: catalogue.ROWS,
+    move=move, catalogue=lambda: catalogue.ROWS, abilities=ABILITIES,
 )

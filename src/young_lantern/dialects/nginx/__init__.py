@@ -11,6 +11,7 @@ from pathlib import Path
 
 from ..dialect import Dialect
 from . import catalogue
+from .abilities import ABILITIES
 from .moving import move
 from .reader import read
 from .writer import write
@@ -22,5 +23,5 @@ def _recognises(path: Path, text: str) -> int:
 
 NGINX = Dialect(
     name="nginx", server="nginx", package="nginx", main_file="nginx.conf", read=read, recognises=_recognises, write=write, move=move,
-    catalogue=lambda: catalogue.ROWS,
+    catalogue=lambda: catalogue.ROWS, abilities=ABILITIES,
 )

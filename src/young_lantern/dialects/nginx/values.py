@@ -149,7 +149,7 @@ def variable_name(name: str) -> str:
 
 def quote(text: str) -> str:
     """A word as nginx reads it back. ngx_conf_read_token: a backslash goes before quotes, itself, t, r and n."""
-    escaped = re.sub(r"\\(?=[\"'\\trn])", r"\\\\", text)
+    escaped = re.sub(r"\\(?=[\"'\\trn]|$)", r"\\\\", text)
     bare = re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", text)
     if not _SPECIAL.search(bare):
         return escaped
@@ -173,14 +173,19 @@ def write_size(size: int) -> str:
     return str(size)
 
 
+# Values left to deployment, in every dialect's spelling.
+PLACEHOLDER = re.compile(r"\{\{.*?\}\}|\$\{\w+\}|\{\$\w+(?::[^}]*)?\}|\{env\.\w+\}")
+
+
 def spell(spelling: str, style: str | None) -> str:
-    """A placeholder in the style asked for, NAME of the style being its name."""
-    if style is None:
+    """A placeholder in the style asked for, NAME of the style being its name; silence keeps it, unless nginx would take it for
+    a block (`{$NAME}`)."""
+    if style is None and not spelling.startswith(("{$", "{env.")):
         return spelling
-    found = re.search(r"\w+", spelling)
-    return style.replace("NAME", found[0] if found else spelling)
+    found = re.search(r"\w+", spelling.replace("env.", ""))
+    return (style or "${NAME}").replace("NAME", found[0] if found else spelling)
 
 
 def respell(text: str, style: str | None) -> str:
     """A text that may hold placeholders, each in the style asked for."""
-    return text if style is None else re.sub(r"\{\{.*?\}\}|\$\{\w+\}|\{\$\w+(?::[^}]*)?\}|\{env\.\w+\}", lambda found: spell(found[0], style), text)
+    return PLACEHOLDER.sub(lambda found: spell(found[0], style), text)

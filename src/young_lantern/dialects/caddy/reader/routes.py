@@ -123,7 +123,15 @@ def _roots(directives: list[Directive], level: Level, context: Context) -> list[
 
 
 def _handle(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
+    if words:
+        return _no_matcher(directive, words, context)
     return read_level(level.below(directive), context)
+
+
+def _no_matcher(directive: Directive, words: list[str], context: Context) -> tuple[Step, ...]:
+    # Caddyfile, "Matcher token": only a star, a path from its slash on, or a named one may stand there; the server refuses others.
+    context.unread(directive, " ".join(words), "a matcher such as /path/*, * or @name was expected")
+    return (Unserved(directive.span.directive, directive.span),)
 
 
 def _handle_path(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
@@ -135,6 +143,8 @@ def _handle_path(directive: Directive, words: list[str], level: Level, context: 
 
 
 def _route(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
+    if words:
+        return _no_matcher(directive, words, context)
     return read_level(level.below(directive), context, ordered=False)
 
 

@@ -49,6 +49,9 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     told = {note.span for note in context.notes}
     for span in context.structure - told - set(output.targets):
         context.implied(span, "what it asks for is said by how the locations stand")
+    for span, why in context.overruled.items():
+        if span not in told and span not in output.targets:
+            context.implied(span, why)
     return Writing(output.files, output.targets, context.notes, context.reached)
 
 

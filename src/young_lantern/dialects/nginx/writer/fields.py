@@ -111,6 +111,8 @@ def joined(fields: tuple[Field, ...]) -> tuple[Field, ...]:
 def _always(field: Field, forwards: bool, context: Context) -> bool:
     if field.statuses is None:
         return field.survives_errors or forwards
+    if not field.survives_errors and not forwards:
+        return False
     if field.statuses != SUCCESS_STATUSES:
         context.note(field.span, Disposition.CHANGED, FIELD_ON_ERRORS, field=field.name)
         return not field.statuses <= SUCCESS_STATUSES

@@ -11,14 +11,14 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....codes import POLICY_DIFFERS
+from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
 from ....model import (
     AsReceived, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, StripPrefix, Template, Var,
     Variable, Written, join, literal,
 )
 from ...noting import Unwritable
 from .. import values
-from ..values import quote, write_time
+from ..values import PLACEHOLDER, quote, write_time
 from .context import Context
 from .fields import by_path
 from .output import Node
@@ -67,6 +67,9 @@ def write_pool(step: Forward, context: Context) -> str | Unwritable:
         return values.respell(step.pool, context.options.placeholder)
     if pool.span is not None:
         context.reached.add(pool.span)
+    for member in pool.members:
+        for found in PLACEHOLDER.finditer(member.address):
+            context.note(member.span, Disposition.KEPT, PLACEHOLDER_OPEN, placeholder=found[0], written=values.spell(found[0], context.options.placeholder))
     if not pool.members:
         return Unwritable("an origin: there is none that can be asked")
     if pool.inline and len(pool.members) == 1:
@@ -194,6 +197,8 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
             field = replace(field, value=(replace(table, fallback=before_it or ()),), when=None)
         value = _folded(field, held.get(name, ("", (Var(Variable.FIELD, field.name),), field))[1], name in held, context)
         if value is not False:
+            if name in held and field.operation in (Operation.SET, Operation.REMOVE):
+                context.overruled.setdefault(held[name][2].span, "a later line sets the field anew")
             held[name] = (field.name, value, field)  # type: ignore[assignment]
     nodes: list[Node] = []
     if "host" not in held:
@@ -201,10 +206,11 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
     for shown, value, field in held.values():
         spans = (field.span,) if field.span else ()
         if shown.lower() == "host" and value == (Var(Variable.POOL),):
+            context.implied(field.span, "nginx sends the name of the origin by itself")
             continue
         if context.estate.dialect == "nginx" and field.span is None:
             continue
-        text = context.template(value or (), field.span)
+        text = context.template(_member_named(value or (), step, context), field.span)
         if isinstance(text, Unwritable):
             context.lost(field.span, shown, f"its value needs {text.what}")
             continue
@@ -218,6 +224,14 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
     elif step.http_version != "1.0":
         nodes.insert(0, Node(["proxy_http_version", step.http_version]))
     return nodes
+
+
+def _member_named(value: Template, step: Forward, context: Context) -> Template:
+    """The member that is asked, by its address where the pool has no other: nginx has no variable for it."""
+    pool = context.estate.pool(step.pool)
+    if pool is None or len(pool.members) != 1:
+        return value
+    return tuple(pool.members[0].address if part == Var(Variable.MEMBER) else part for part in value)
 
 
 def _folded(field: Field, held: Template | None, was_set: bool, context: Context) -> Template | None | bool:

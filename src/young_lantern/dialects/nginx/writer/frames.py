@@ -32,11 +32,17 @@ class Frame:
     also: tuple[Span, ...] = ()
 
 
-def choose_frame(chain: Chain) -> Frame:
+def choose_frame(chain: Chain, context: Context) -> Frame:
     """The frame of a site. A connection that is closed has no answer, so it takes any."""
     below = [leaf for leaf in leaves(chain) if not isinstance(leaf.answer, Abort)]
     for leaf in below:
+        said = {field.span for field in leaf.settings.fields}
         leaf.settings = replace(leaf.settings, fields=fields.joined(leaf.settings.fields))
+        for span in said - {field.span for field in leaf.settings.fields}:
+            context.overruled.setdefault(span, "what another line says of the same field takes its place")
+        if not isinstance(leaf.answer, Forward):
+            for field in leaf.settings.request_fields:
+                context.overruled.setdefault(field.span, "no origin is asked there that would get it")
     shared_fields = _most([leaf.settings.fields for leaf in below], lambda held: fields.own_settings(held))
     raising = [leaf for leaf in below if _may_raise(leaf)]
     shared_pages = _most([leaf.settings.pages for leaf in raising], lambda held: held is not None)
@@ -58,7 +64,9 @@ def _may_raise(leaf: Leaf) -> bool:
 def _most(held: list, has_own: object):  # type: ignore[no-untyped-def,type-arg]
     """The value that most have, if all others have lines of their own; else nothing."""
     counted = Counter(bare(item) if item else item for item in held)
-    for value, _ in counted.most_common():
+    # Of several, the one that comes last: that of the rest of the site.
+    order = {value: number for number, value in enumerate(counted)}
+    for value in sorted(counted, key=lambda item: (counted[item], order[item]), reverse=True):
         if value and all(other and (bare(other) == value or has_own(other)) for other in held):  # type: ignore[operator]
             return next(item for item in held if item and bare(item) == value)
     return None

@@ -48,6 +48,27 @@ def shared_by_forwards(nodes: list[Node]) -> list[Node]:
     return [*shared, *nodes]
 
 
+def shared_by_files(nodes: list[Node]) -> list[Node]:
+    """The locations of a site, and before them the index files if all that serve files say the same."""
+    serving = list(_serving(nodes))
+    own = [[node for node in block if node.words[0] == "index"] for block in serving]
+    if len(serving) < 2 or not own[0] or any([node.words for node in held] != [node.words for node in own[0]] for held in own):
+        return nodes
+    for block in serving:
+        block[:] = [node for node in block if node.words[0] != "index"]
+    spans = tuple(dict.fromkeys(span for held in own for span in held[0].spans))
+    return [Node(own[0][0].words, None, spans, own[0][0].comments), *nodes]
+
+
+def _serving(nodes: list[Node]) -> Iterator[list[Node]]:
+    for node in nodes:
+        if node.block is None or node.words[0] != "location":
+            continue
+        if not any(inner.words[0] in ("proxy_pass", "return") or inner.words[-1] in ("permanent", "redirect") for inner in node.block):
+            yield node.block  # type: ignore[misc]
+        yield from _serving(node.block)  # type: ignore[arg-type]
+
+
 def _forwarding(nodes: list[Node]) -> Iterator[list[Node]]:
     for node in nodes:
         if node.block is None:

@@ -21,7 +21,7 @@ from ....patterns import host_matches
 from ..values import quote, spell
 from . import files, frames, logs, routes, tls
 from .context import Context
-from .inherited import shared_by_forwards
+from .inherited import shared_by_files, shared_by_forwards
 from .output import Node
 
 _BY_ORDER = "It answers hosts that no site names, too, as before: it was the first of its port."
@@ -67,7 +67,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
 
 
 def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
-    frame = frames.choose_frame(chain)
+    frame = frames.choose_frame(chain, context)
     head: list[Node] = logs.write_logs(site.logs, context)
     if frame.root:
         text = context.template(frame.root, frame.root_spans[0] if frame.root_spans else None)
@@ -91,7 +91,7 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     locations = routes.write_chain(chain, frame, context)
     slash = [node for node in head if node.words[0] == "if"]
     head = [node for node in head if node.words[0] != "if"]
-    return [*head, *settings, *slash, *phase.phase, *shared_by_forwards([*locations, *context.named])]
+    return [*head, *settings, *slash, *phase.phase, *shared_by_forwards(shared_by_files([*locations, *context.named]))]
 
 
 def _relative_redirects(chain: Chain, before: list) -> bool:  # type: ignore[type-arg]

@@ -1,0 +1,24 @@
+"""What Caddy cannot say as others do: topic or directive of a source -> what becomes of it, and why. All else is kept.
+
+Order:    of no consequence; a directive's own row counts before its topic's.
+"""
+
+from __future__ import annotations
+
+from ...model import Disposition
+
+ABILITIES: dict[str, tuple[Disposition, str]] = {
+    "logs": (Disposition.CHANGED, "access logs are JSON lines"),
+    "limits": (Disposition.CHANGED, "a limit on request content acts when the content is read"),
+    "client_max_body_size": (Disposition.CHANGED, "it acts when the content is read, and answers 502"),
+    "LimitRequestBody": (Disposition.CHANGED, "it acts when the content is read, and answers 502"),
+    "ssl_ciphers": (Disposition.CHANGED, "Caddy chooses the cipher suites"),
+    "SSLCipherSuite": (Disposition.CHANGED, "Caddy chooses the cipher suites"),
+    "types": (Disposition.CHANGED, "Caddy has a table of media types of its own"),
+    "default_type": (Disposition.CHANGED, "Caddy tells the media type of files that it does not know by their content"),
+    "expires": (Disposition.CHANGED, "the date cannot be computed; max-age is sent"),
+    "ExpiresDefault": (Disposition.CHANGED, "the date cannot be computed; max-age is sent"),
+    "ExpiresByType": (Disposition.CHANGED, "the date cannot be computed; max-age is sent"),
+    "error_page": (Disposition.CHANGED, "one set of error pages for a site, for errors of the server's own"),
+    "ErrorDocument": (Disposition.CHANGED, "one set of error pages for a site, for errors of the server's own"),
+}

@@ -1,0 +1,267 @@
+"""What a Caddyfile and an httpd configuration become in nginx, and that nothing is left out without a word."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.support.reading import Reads, caddy
+from tests.test_apache_reader import httpd
+from young_lantern.demo import FILES_AT, unpack
+from young_lantern.dialects.dialect import WriterOptions
+from young_lantern.fitting import Branch, Chain, Fork, Leaf, Settings, unroll
+from young_lantern.fitting.places import atoms_of, find_places, glob_pattern, plain_paths
+from young_lantern.ledger import counted
+from young_lantern.lab.live import check_live
+from young_lantern.model import (
+    ALWAYS,
+    AllOf,
+    AnyOf,
+    MethodIn,
+    PathIs,
+    PathMatches,
+    PathStartsWith,
+    Pattern,
+    Respond,
+)
+from young_lantern.patterns import search
+from young_lantern.translate import translate
+
+CADDY = [
+    ("redir /old /new 301", ["location = /old {", "return 301 /new;"]),
+    ("redir https://www.fernhollow.example{uri} 301", ["return 301 https://www.fernhollow.example$request_uri;"]),
+    ('respond "a $1 b" 200', ['return 200 "a ${dollar}1 b";']),
+    ("abort", ["return 444;"]),
+    (
+        "root * ROOT\ntry_files {path} /index.html\nfile_server",
+        ["root ROOT;", "try_files $uri /index.html =404;"],
+    ),
+    ("handle_path /m/* {\nroot * ROOT\nfile_server browse\n}", ["location /m/ {", "alias ROOT/;", "autoindex on;"]),
+    (
+        "handle_path /api/* {\nreverse_proxy 192.0.2.1:8000\n}",
+        [
+            "location /api/ {",
+            "proxy_pass http://192.0.2.1:8000/;",
+            "proxy_set_header Host $http_host;",
+            "location = /api {",
+        ],
+    ),
+    ("reverse_proxy 192.0.2.1:80 192.0.2.2:80 {\nlb_policy ip_hash\n}", ["proxy_pass http://www_origins;"]),
+    (
+        "reverse_proxy 192.0.2.1 {\nheader_up Host {upstream_hostport}\n}",
+        ["proxy_pass http://192.0.2.1;", "proxy_set_header Host 192.0.2.1:80;"],
+    ),
+    ("reverse_proxy 192.0.2.1 {\nrewrite /kept?\n}", ["rewrite ^ /kept? break;"]),
+    (
+        "@bot header_regexp User-Agent (?i)bot\nhandle @bot {\nerror 403\n}\nrespond page 200",
+        ["if ($http_user_agent ~* bot) {", "return 403;"],
+    ),
+    (
+        "@both {\nmethod POST\nheader X-Probe 1\n}\nhandle @both {\nerror 405\n}\nrespond page 200",
+        ["set $met_all 1;", "if ($request_method != POST) {", "if ($http_x_probe != 1) {", "if ($met_all) {"],
+    ),
+    (
+        "@in remote_ip 192.0.2.0/24\nhandle @in {\nrespond in 200\n}\nrespond out 200",
+        ["if ($from_client_192020) {", "return 200 in;"],
+    ),
+    (
+        "root * ROOT\nhandle /s/* {\n@out not remote_ip 192.0.2.0/24\nhandle @out {\nerror 403\n}\nfile_server\n}",
+        ["location /s/ {", "allow 192.0.2.0/24;", "deny all;"],
+    ),
+    ("rewrite /a/* /b{uri}\nrespond {path} 200", ["if ($uri ~ ^/a/) {", "rewrite ^ /b$uri;"]),
+    (
+        "@p path_regexp p ^/u/(\\d+)$\nredir @p /user/{re.p.1} 302\nrespond x 200",
+        ["location ~ ^/u/(\\d+)$ {", "return 302 /user/$1;"],
+    ),
+    ("root * ROOT\nheader X-A 1\nfile_server", ["add_header X-A 1 always;"]),
+    ("root * ROOT\nheader {\nX-A 1\ndefer\n}\nfile_server", ["add_header X-A 1;"]),
+    ("request_body {\nmax_size 8MiB\n}\nreverse_proxy 192.0.2.1", ["client_max_body_size 8m;"]),
+    ("root * ROOT\nencode gzip\nfile_server", ["gzip on;", "gzip_min_length 512;"]),
+    ("handle /secret/* {\nerror 403\n}\nrespond x 200", ["location ~* ^/secret/ {", "return 403;"]),
+    ("log {\noutput file /var/log/x.log\n}\nrespond x 200", ["access_log /var/log/x.log;"]),
+]
+
+
+@pytest.mark.parametrize(("site", "lines"), CADDY, ids=[row[0][:50] for row in CADDY])
+def test_lines_from_caddy(reads: Reads, site: str, lines: list[str]) -> None:
+    """These lines stand in the new configuration, in this order."""
+    _in_order(_written(reads, "caddy", caddy(site)), lines, str(reads.root))
+
+
+HTTPD = [
+    ("Redirect permanent / https://a.example/", ["return 301 https://a.example$request_uri;"]),
+    ("Redirect 410 /old", ["location = /old {", "return 410;", "location /old/ {"]),
+    (
+        "RewriteEngine On\nRewriteRule ^/t/(.*) https://a.example/$1 [R=301,L]",
+        ["rewrite ^/t/(.*) https://a.example/$1 permanent;"],
+    ),
+    (
+        "RewriteEngine On\nRewriteCond %{HTTP_USER_AGENT} bot [NC]\nRewriteRule ^ - [F]",
+        ["if ($http_user_agent ~* bot) {", "return 403;"],
+    ),
+    ("ProxyPass /app/ http://192.0.2.1:81/in/", ["location /app/ {", "proxy_pass http://192.0.2.1:81/in/;"]),
+    ("Alias /m/ ROOT/dir/", ["location /m/ {", "alias ROOT/dir/;"]),
+    ('<FilesMatch "\\.css$">\nHeader set X-C 1\n</FilesMatch>', ["add_header X-C $x_c_by_path;"]),
+    ("<Location /s>\nRequire ip 192.0.2\n</Location>", ["location = /s {", "allow 192.0.2.0/24;", "deny all;"]),
+    ("", ['if ($request_uri ~* "^[^?]*%2f") {', "return 404;"]),
+]
+
+
+@pytest.mark.parametrize(("host", "lines"), HTTPD, ids=[row[0][:50] for row in HTTPD])
+def test_lines_from_httpd(reads: Reads, host: str, lines: list[str]) -> None:
+    _in_order(_written(reads, "apache", httpd(host)), lines, str(reads.root))
+
+
+def _written(reads: Reads, dialect: str, text: str) -> str:
+    translation = translate(reads.write(dialect, text).parent, "nginx")
+    assert not [e for e in translation.ledger if e.finding and e.finding.code.name in ("not-written", "no-counterpart")]
+    assert not translation.comparison.undecided
+    return "\n".join(text for name, text in translation.writing.files.items() if name.startswith("sites/"))
+
+
+def _in_order(text: str, lines: list[str], root: str) -> None:
+    at = 0
+    for line in lines:
+        found = next(
+            (
+                number
+                for number, written in enumerate(text.splitlines()[at:], at)
+                if written.strip() == line.replace("ROOT", root)
+            ),
+            None,
+        )
+        assert found is not None, f"{line!r} is not in\n{text}"
+        at = found
+
+
+@pytest.mark.parametrize(
+    ("site", "disposition", "code"),
+    [
+        ("root * ROOT\nencode zstd gzip\nfile_server", "unsupported", "no-counterpart"),
+        ("reverse_proxy 192.0.2.1 192.0.2.2 {\nlb_policy first\n}", "changed", "pool-policy-differs"),
+        ("reverse_proxy {$ORIGIN}", "kept", "placeholder-open"),
+        ("basicauth {\nx y\n}\nrespond x 200", "unsupported", None),
+        ("handle *.php {\nrespond x 200\n}", "unsupported", "value-unread"),
+    ],
+)
+def test_what_is_not_simply_kept(reads: Reads, site: str, disposition: str, code: str | None) -> None:
+    ledger = translate(reads.write("caddy", caddy(site)).parent, "nginx").ledger
+    assert any(
+        entry.disposition.value == disposition and (code is None or (entry.finding and entry.finding.code.name == code))
+        for entry in ledger
+    )
+
+
+def test_a_certificate_must_be_had(reads: Reads) -> None:
+    """Where the server issued one itself, files are named, and a person is told."""
+    translation = translate(reads.write("caddy", "www.fernhollow.example {\nrespond x 200\n}\n").parent, "nginx")
+    text = "".join(translation.writing.files.values())
+    assert "ssl_certificate /etc/ssl/www.fernhollow.example/fullchain.pem;" in text
+    assert "return 308 https://$host$request_uri;" in text
+    assert any(item.code.name == "certificate-to-issue" for item in translation.findings)
+
+
+def test_placeholders_come_out_as_nginx_can_read_them(reads: Reads) -> None:
+    main = reads.write("caddy", caddy("reverse_proxy {$APP}:{$PORT}"))
+    silent = translate(main.parent, "nginx")
+    asked = translate(main.parent, "nginx", options=WriterOptions(placeholder="{{ NAME }}"))
+    assert "proxy_pass http://${APP}:${PORT};" in "".join(silent.writing.files.values())
+    assert "http://{{ APP }}:{{ PORT }}" in "".join(asked.writing.files.values())
+    assert not silent.comparison.undecided
+
+
+def test_values_cannot_break_out_of_their_place(reads: Reads) -> None:
+    """Semicolons, braces, quotes, backslashes and variables of the source stay values."""
+    for body in ("a; } b", "x' y", "$host ${host}", "c:\\temp", "# no comment", "a\\\\"):
+        text = caddy(f"respond `{body}` 200")
+        translation = translate(reads.write("caddy", text).parent, "nginx")
+        assert not translation.comparison.causes or all(
+            item.what != "body" for cause in translation.comparison.causes for item in cause.differences
+        ), body
+        assert len([site for site in translation.read_back.estate.sites]) == 2
+
+
+@pytest.mark.parametrize("dialect", ["apache", "caddy"])
+def test_the_sample_estate(tmp_path: Path, dialect: str) -> None:
+    """Every line has an entry that adds up; both servers answer alike, or as foretold."""
+    source, files = unpack(tmp_path, dialect)
+    translation = translate(source, "nginx")
+    spans = {entry.span for entry in translation.ledger}
+    assert spans == {claim.span for claim in translation.reading.claims}
+    assert sum(counted(translation.ledger).values()) == len(spans)
+    assert not [entry for entry in translation.ledger if entry.finding and entry.finding.code.name == "not-written"]
+    live = check_live(translation.reading, translation.read_back, files=((FILES_AT, files),), most=300)
+    assert not live.surprises
+    assert live.same > len(live.rows) * 0.7
+
+
+# --- places -----------------------------------------------------------------------------------------------------------
+
+
+def _leaf(name: str) -> Chain:
+    return Chain([Leaf(Respond(200, (name,)), Settings())])
+
+
+def test_places_settle_who_wins() -> None:
+    """A pattern asked before a prefix wins over it, one asked after does not; between two it stands among the patterns."""
+    pdf, css = PathMatches(Pattern(r"\.pdf$")), PathMatches(Pattern(r"\.css$"))
+    chain = Chain(
+        [
+            Branch(
+                [
+                    Fork(PathStartsWith("/a/"), _leaf("a")),
+                    Fork(pdf, _leaf("pdf")),
+                    Fork(PathStartsWith("/b/"), _leaf("b")),
+                    Fork(css, _leaf("css")),
+                    Fork(PathStartsWith("/c/"), _leaf("c")),
+                    Fork(ALWAYS, _leaf("rest")),
+                ]
+            )
+        ]
+    )
+    places = {str(getattr(place.atom, "prefix", place.order)): place for place in find_places(chain)}
+    assert places["/a/"].beats_patterns and not places["/a/"].as_pattern
+    assert places["/b/"].as_pattern
+    assert not places["/c/"].beats_patterns and not places["/c/"].as_pattern
+    assert [leaf.answer.body for leaf in places["/b/"].chain.items if isinstance(leaf, Leaf)] == [("b",)]
+
+
+def test_an_exact_place_is_the_whole_chain_for_its_path() -> None:
+    chain = Chain(
+        [
+            Branch(
+                [
+                    Fork(PathMatches(Pattern("^/x")), _leaf("pattern")),
+                    Fork(PathIs("/x1"), _leaf("exact")),
+                    Fork(ALWAYS, _leaf("rest")),
+                ]
+            )
+        ]
+    )
+    exact = next(place for place in find_places(chain) if isinstance(place.atom, PathIs))
+    assert [leaf.answer.body for leaf in exact.chain.items] == [("pattern",)]  # type: ignore[union-attr]
+
+
+def test_atoms_are_conditions_one_of_which_must_hold() -> None:
+    one, other = PathIs("/a"), PathStartsWith("/b")
+    assert list(atoms_of(AllOf((MethodIn(("GET",)), AnyOf((one, other)))))) == [one, other]
+    assert list(atoms_of(AnyOf((one, MethodIn(("GET",)))))) == []
+
+
+@pytest.mark.parametrize(
+    ("glob", "holds", "misses"),
+    [("*.php", "/a/b.php", "/a.phpx"), ("/a/*", "/a/", "/a"), ("*x*", "/axb", "/ab"), ("/a/*/c", "/a/b/c", "/a/b/b/c")],
+)
+def test_globs_as_patterns(glob: str, holds: str, misses: str) -> None:
+    pattern = Pattern(glob_pattern(glob))
+    assert search(pattern, holds) and not search(pattern, misses)
+
+
+def test_a_refusal_goes_on_ignoring_case(reads: Reads) -> None:
+    """What is refused whatever its case stays so; what is served needs its case from now on, unless strict."""
+    reading = reads.read("caddy", caddy("handle /s/* {\nerror 403\n}\nhandle /o/* {\nrespond o 200\n}"))
+    chain, _ = unroll(reading.estate.sites[0].program)
+    atoms = [place.atom for place in find_places(plain_paths(chain, False))]
+    assert any(isinstance(atom, PathMatches) and atom.pattern.ignores_case for atom in atoms)
+    assert PathStartsWith("/o/") in [atom and PathStartsWith(getattr(atom, "prefix", "")) for atom in atoms]
