@@ -9,7 +9,7 @@ import pytest
 from tests.support.reading import Reads
 from young_lantern.dialects import named
 from young_lantern.errors import SourceUnreadable
-from young_lantern.model import AnswerPlainly, Refuse
+from young_lantern.model import Refuse
 
 # site block, target, (status, location, body or file below the root)
 ANSWERS = [
@@ -148,7 +148,7 @@ def test_what_is_not_read_is_not_open(reads: Reads, line: str) -> None:
 
 
 def test_addresses_and_automatic_https(reads: Reads) -> None:
-    """A host without scheme is HTTPS, and redirected to; hosts are tried the more specific first; others get 200 or no handshake."""
+    """A host without scheme is HTTPS, and redirected to; hosts are tried the more specific first; others are redirected, too, or get no handshake."""
     text = "*.fernhollow.example {\nrespond star\n}\nwww.fernhollow.example, a.fernhollow.example:8443 {\nrespond www\n}\nhttp://plain.fernhollow.example {\nrespond plain\n}\n:8080 {\nrespond any\n}\n"
     estate = reads.read("caddy", text).estate
     ports = {str(listener.port): listener for listener in estate.listeners}
@@ -159,11 +159,12 @@ def test_addresses_and_automatic_https(reads: Reads) -> None:
         "8080": False,
     }
     assert [row.host.text for row in ports["443"].rows] == ["www.fernhollow.example", "*.fernhollow.example"]
-    assert isinstance(ports["443"].fallback, Refuse) and isinstance(ports["80"].fallback, AnswerPlainly)
+    assert isinstance(ports["443"].fallback, Refuse)
+    assert ports["80"].fallback == "automatic redirect to HTTPS" and isinstance(ports["8443"].fallback, Refuse)
     for url, expected in [
         ("http://www.fernhollow.example/a?b", (308, "https://www.fernhollow.example/a?b", None)),
         ("http://plain.fernhollow.example", (200, None, "plain")),
-        ("http://other.example", (200, None, "")),
+        ("http://other.example", (308, "https://other.example/", None)),
         ("https://x.fernhollow.example", (200, None, "star")),
         ("http://any.example:8080", (200, None, "any")),
         ("https://other.example", (None, None, None)),

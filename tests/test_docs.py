@@ -171,7 +171,7 @@ def test_examples(sample: tuple[Path, Path], tmp_path: Path) -> None:
 
 def test_the_public_surface(sample: tuple[Path, Path]) -> None:
     """One page of names, all of them working from a path."""
-    assert len(young_lantern.__all__) == 12
+    assert len(young_lantern.__all__) == 14
     reading = young_lantern.read(sample[0])
     assert young_lantern.trace(reading, "http://fernhollow.example/x").location == "https://www.fernhollow.example/x"
     assert json.dumps(young_lantern.survey(reading))
