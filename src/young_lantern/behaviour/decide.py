@@ -159,6 +159,9 @@ class _Run:
         query = state.query
         if step.query is not None:
             query = self._query(step.query)
+            if step.query.refuses_blanks and any(ord(character) <= 32 or ord(character) == 127 for character in query):
+                state.note("a query with blanks is refused", step.span, query)
+                return self.fail(403, step.span)
             if step.query.encodes and query == "" and not state.request.target.endswith("?"):
                 query = None
         match step.edit:

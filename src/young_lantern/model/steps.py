@@ -84,11 +84,13 @@ class QueryEdit:
     """The query becomes the template, and the client's query follows when `appends_query`.
 
     encodes: values put into the template are percent-encoded, but for a whole query (Caddy)
+    refuses_blanks: a query with blanks or controls in it is 403 (httpd)
     """
 
     template: Template = ()
     appends_query: bool = False
     encodes: bool = False
+    refuses_blanks: bool = False
 
 
 @dataclass(frozen=True, slots=True)

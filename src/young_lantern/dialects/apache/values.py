@@ -99,7 +99,14 @@ def variable(name: str, document_root: str = "", own: dict[str, Template] | None
 
 
 def read_field_value(text: str) -> Template:
-    """The value of a Header line: `%%` is a percent sign, `%{NAME}e` an environment variable, `%{NAME}s` one of TLS."""
+    """The value of a Header line: `%%` is a percent sign, `%{NAME}e` an environment variable, `%{NAME}s` one of TLS.
+
+    After `expr=` it is a text of the expression language: plain variables in it are read, functions are not.
+    """
+    if text.startswith("expr="):
+        pieces = re.split(r"(%\{[^}]*\})", text[5:].strip("\""))
+        read = [VARIABLES.get(piece[2:-1], (Unread(piece),)) if piece.startswith("%{") else piece for piece in pieces]
+        return join(*read)
     parts: list[Part] = []
     at = 0
     for found in re.finditer(r"%%|%\{([^}]*)\}([es])|%[tDlbi]|%\{[^}]*\}|\$\{\w+\}|\{\{.*?\}\}", text):

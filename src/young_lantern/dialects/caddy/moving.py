@@ -80,6 +80,13 @@ def _move_one(directive: Directive, plan: Plan) -> None:
                     last.raw = f"{plan.folder}/logs/{Path(last.text).name}"
             elif last.text.startswith("/"):
                 last.raw = plan.path(last.text)
+        case "import":
+            # What a snippet is given may be a folder, or an origin.
+            for word in words[2:]:
+                if word.text.startswith("/"):
+                    word.raw = plan.path(word.text)
+                elif re.fullmatch(r"(https?://)?[\w.\-]+:\d+", word.text):
+                    word.raw = _moved_origin(word, plan)
         case "reverse_proxy" | "to":
             for word in words[1:]:
                 word.raw = _moved_origin(word, plan)
@@ -90,7 +97,7 @@ def _move_one(directive: Directive, plan: Plan) -> None:
 def _moved_origin(word: Word, plan: Plan) -> str:
     text = word.text
     found = re.fullmatch(r"(https?://)?([^/@:*][^/:]*)?(?::(\d+|[^/]*))?", text)
-    if not found or text.startswith(("/", "@", "*", "unix/")):
+    if not found or text.startswith(("/", "@", "*", "unix/", "{args")):
         return word.raw
     secure = found[1] == "https://"
     return plan.origin(f"{found[2] or 'localhost'}:{found[3] or (443 if secure else 80)}")

@@ -81,6 +81,12 @@ def _move_one(directive: Directive, within: str, plan: Plan, pools: frozenset[st
     first = words[1]
     if name == "listen":
         _move_listen(directive, plan)
+    elif name == "if":
+        for word, before in zip(words[2:], words[1:], strict=False):
+            if before.text.lstrip("(!") in ("-f", "-d", "-e") and word.text.startswith("/"):
+                word.raw = plan.path(word.text)
+    elif within in ("map", "geo") and first.text.startswith("/"):
+        first.raw = plan.path(first.text)
     elif name in _PATHS and not first.text.startswith("$"):
         first.raw = plan.path(first.text) if first.text.startswith("/") else first.raw
     elif name in ("ssl_certificate", "ssl_certificate_key") and plan.certificate_files:

@@ -46,7 +46,8 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     if words and words[-1].lower() == "early":
         words = words[:-1]
     wanted: Condition | None = None
-    if len(words) > 2 and words[-1].startswith(("env=", "expr=")):
+    least = 2 if words[:1] and words[0].lower() == "unset" else 3
+    if len(words) > least and words[-1].startswith(("env=", "expr=")):
         *words, by = words
         wanted = _by_environment(by, node, context)
         if wanted is None:

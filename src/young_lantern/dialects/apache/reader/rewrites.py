@@ -364,7 +364,8 @@ def _query(rule: Rule, mark: str, query: str, template: Callable[..., Template])
         return QueryEdit(())
     if not mark:
         return None
-    return QueryEdit(template(query, rule.has("b")), appends_query=rule.has("qsa", "qsappend"))
+    # mod_rewrite.c (2.4.71, probed): a rewritten query with blanks or controls, which captures may bring, is 403.
+    return QueryEdit(template(query, rule.has("b")), appends_query=rule.has("qsa", "qsappend"), refuses_blanks=not rule.has("unsafeallow3f"))
 
 
 def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes: bool, level: Level, template: Callable[..., Template]) -> Redirect:

@@ -16,6 +16,7 @@ from ....model import (
     ALWAYS, AllOf, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathForm, PathGlob, PathIs,
     PathMatches, PathStartsWith, SchemeIs, Span, TextIs, TextMatches, Unknowable, Var, Variable,
 )
+from ....patterns import problem, search
 from ..syntax import Directive
 from .context import Context, Level
 
@@ -147,7 +148,13 @@ def _header(line: Directive, label: str, level: Level, context: Context) -> Cond
 
 def _header_regexp(line: Directive, label: str, level: Level, context: Context) -> Condition:
     name, field, text = ("", *line.args) if len(line.args) == 2 else line.args
-    return TextMatches((Var(Variable.FIELD, field),), context.pattern(text, line, name or f"@{label}"), span=line.span)
+    template = (Var(Variable.FIELD, field),)
+    pattern = context.pattern(text, line, name or f"@{label}")
+    matches = TextMatches(template, pattern, span=line.span)
+    if not problem(pattern) and search(pattern, ""):
+        # MatchHeaderRE (2.6.2, probed): a field that is not there matches nothing, not even the empty text.
+        return AllOf((Not(TextIs(template, ("",), span=line.span), line.span), matches), line.span)
+    return matches
 
 
 def _query(line: Directive, label: str, level: Level, context: Context) -> Condition:

@@ -116,7 +116,7 @@ def _up(step: Forward, context: Context) -> list[Node]:
         if name in _HOP_BY_HOP:
             context.implied(field.span, "fields of one connection (RFC 9110 section 7.6.1) are the proxy's own affair; Caddy passes upgrades on")
             continue
-        if field.operation in (Operation.SET, Operation.ADD) and field.value in _BY_ITSELF.get(name, ()):
+        if field.operation in (Operation.SET, Operation.ADD) and field.value in _BY_ITSELF.get(name, ()) and not (field.value == (Var(Variable.HOST),) and _ports_show(context)):
             if field.value == (Var(Variable.CLIENT_CHAIN),):
                 if context.options.strict:
                     nodes.append(Node(["trusted_proxies", "0.0.0.0/0", "::/0"], None, (field.span,) if field.span else ()))
@@ -137,6 +137,11 @@ def _up(step: Forward, context: Context) -> list[Node]:
     if added and context.estate.dialect != "caddy":
         context.note(step.span, Disposition.KEPT, PROXY_DEFAULTS, fields=", ".join(added))
     return nodes
+
+
+def _ports_show(context: Context) -> bool:
+    """Whether the Host field has a port where the site answers, so that the host alone is another value."""
+    return context.site is not None and any(str(listener.port) not in ("80", "443") for listener in context.estate.listeners_of(context.site.key))
 
 
 def _down(step: Forward, context: Context) -> list[Node]:

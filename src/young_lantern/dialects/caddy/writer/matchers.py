@@ -17,7 +17,7 @@ from ....model import (
     PathIs, PathMatches, PathStartsWith, Pattern, SchemeIs, Span, TextIs, TextMatches, Var, Variable,
 )
 from ....model.walk import walk
-from ....patterns import beyond_re2, literal_start, to_re2
+from ....patterns import beyond_re2, literal_start, search, to_re2
 from ..values import Unwritable, quote
 from .context import Context, Matcher
 from .output import Node
@@ -79,8 +79,10 @@ def write_lines(condition: Condition, name: str, context: Context) -> Lines | Un
             return [Node(["remote_ip", *networks])]
         case TextIs():
             return _text_is(condition, context)
-        case TextMatches((Var(Variable.FIELD, field),), pattern):
+        case TextMatches((Var(Variable.FIELD, field),), pattern) if pattern.text != "^$" and not search(pattern, ""):
             return _pattern_line(["header_regexp"], pattern, name, context, condition.span, field)
+        case TextMatches((Var(Variable.FIELD, field),), Pattern("^$")):
+            return [Node(["header", f"!{field}"])]
         case TextMatches(template, pattern):
             subject = context.template(template, condition.span)
             return subject if isinstance(subject, Unwritable) else _pattern_line(["vars_regexp"], pattern, name, context, condition.span, quote(subject))

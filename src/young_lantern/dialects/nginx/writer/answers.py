@@ -7,6 +7,8 @@ Rule:     a Location that needs the path as it goes on the wire, or a query behi
 
 from __future__ import annotations
 
+import re
+
 from ....model import Abort, Capture, Redirect, Respond, Template, Var, Variable, join
 from ...noting import Unwritable
 from ..values import quote
@@ -27,6 +29,8 @@ def write_redirect(step: Redirect, context: Context) -> list[Node] | Unwritable:
     if isinstance(text, str):
         return [Node(["return", str(step.status), quote(text)], None, spans, step.comments)]
     made = _rewrite(location, step, context)
+    if made is None and (raw := _from_received(location, step, context)) is not None:
+        return raw
     return text if made is None else [Node(made, None, spans, step.comments)]
 
 
@@ -53,7 +57,7 @@ def _rewrite(location: Template, step: Redirect, context: Context) -> list[str] 
     captures = [part for part in template if isinstance(part, Capture)]
     if whole and captures or len(whole) > 1:
         return None
-    if captures and all(part.pattern == context.pattern for part in captures) and context.pattern in context.texts:
+    if captures and all(part.pattern == context.pattern for part in captures) and context.pattern in context.texts and context.pattern in context.of_paths:
         pattern = quote(context.texts[context.pattern])
         text = context.template(tuple(template), step.span, escapes=True)
     elif whole:
@@ -69,6 +73,27 @@ def _rewrite(location: Template, step: Redirect, context: Context) -> list[str] 
     if isinstance(text, Unwritable) or not text.startswith(("/", "http://", "https://", "$scheme")):
         return None
     return ["rewrite", pattern, quote(text + query), _FLAGS[step.status]]
+
+
+# A literal, and one group for all that follows it.
+_PREFIX_AND_REST = re.compile(r"\^((?:[\w/-]|\\[./-])+)(?:\((/?)\.\*\)\??)\$?")
+
+
+def _from_received(location: Template, step: Redirect, context: Context) -> list[Node] | None:
+    """For statuses that a `rewrite` cannot send: what follows the prefix, as it was received."""
+    found = _PREFIX_AND_REST.fullmatch(context.texts.get(context.pattern, ""))
+    captures = [part for part in location if isinstance(part, Capture)]
+    if found is None or context.rewritten or context.pattern not in context.of_paths or len(captures) != 1 or captures[0].group != 1:
+        return None
+    plain = tuple(Capture(1, "as received") if isinstance(part, Capture) else part for part in location)
+    before, context.pattern = context.pattern, "as received"
+    text = context.template(plain, step.span)
+    context.pattern = before
+    if isinstance(text, Unwritable):
+        return None
+    spans = (step.span,) if step.span else ()
+    test = f"($request_uri ~ {quote(f'^{found[1]}({found[2]}[^?]*)?')})"
+    return [Node(["if", test], [Node(["return", str(step.status), quote(text)], None, spans)], spans, step.comments)]
 
 
 def rewrite_words(pattern: str, step: Redirect, context: Context) -> list[str] | None:

@@ -127,10 +127,10 @@ def _one_pattern(conditions: tuple[Condition, ...]) -> str | None:
 
 
 def _pattern(subject: str, pattern: Pattern, context: Context) -> Test:
-    text, ignores_case = pattern.text, pattern.ignores_case
+    text, ignores_case = context.pattern_text(pattern), pattern.ignores_case
     if text.startswith("(?i)"):
         text, ignores_case = text[4:], True
-    context.matched(pattern)
+    context.matched(pattern, subject == "$uri")
     return subject, "~*" if ignores_case else "~", text
 
 

@@ -5,6 +5,7 @@ Unknown:  what cannot be written is Unwritable; the caller notes it with the sou
 
 from __future__ import annotations
 
+import itertools
 import re
 from dataclasses import dataclass, field
 
@@ -23,6 +24,8 @@ class Context(Noting):
     http:      nodes that belong at http level: tables, pools; by what they are called
     named:     named locations of the site, to be written at its end
     pattern:   the label of the pattern that matched last where writing stands; its captures are $1, $2 …
+    of_paths:  labels of patterns of the path, whose captures are decoded
+    by_name:   labels of patterns whose groups must have names; found out while writing, so that a site is written again then
     texts:     label of a pattern -> its text, case and all
     asked:     labels of patterns that matched on the way: what they name is still in sight
     rewritten: whether the path may have been changed by then
@@ -39,6 +42,8 @@ class Context(Noting):
     names: set[str] = field(default_factory=set)
     pattern: str = ""
     asked: frozenset[str] = frozenset()
+    of_paths: set[str] = field(default_factory=set)
+    by_name: set[str] = field(default_factory=set)
     texts: dict[str, str] = field(default_factory=dict)
     rewritten: bool = False
     jumps: int = 0
@@ -93,10 +98,14 @@ class Context(Noting):
         raise AssertionError(part)
 
     def _capture(self, group: int | str, label: str, escaped: bool) -> str | Unwritable:
-        if escaped:
+        if escaped and label in self.of_paths:
             return Unwritable("a capture that is percent-encoded again")
         if isinstance(group, str):
             return f"${group}" if label in self.asked or label == "host" else Unwritable("a capture whose pattern is not in sight")
+        if label in self.texts and label in self.asked and (label != self.pattern or label in self.by_name):
+            # Another pattern was asked since, which takes the numbers away: a name stays.
+            self.by_name.add(label)
+            return f"${group_name(label, group)}"
         if label != self.pattern:
             return Unwritable("a capture of a pattern that is not the last one asked")
         return f"${group}"
@@ -106,8 +115,10 @@ class Context(Noting):
         self.http.setdefault("geo dollar", Node(["geo", "$dollar"], [Node(["default", '"$"'])], comments=("A dollar sign, which nginx has no other way to write.",)))
         return "${dollar}"
 
-    def matched(self, pattern: Pattern) -> None:
-        """A pattern was asked, and matched, where writing stands."""
+    def matched(self, pattern: Pattern, of_path: bool = True) -> None:
+        """A pattern was asked, and matched, where writing stands. of_path: it was the path that was asked."""
+        if of_path:
+            self.of_paths.add(pattern.label)
         self.pattern, self.asked = pattern.label, self.asked | {pattern.label}
         self.texts[pattern.label] = ("(?i)" if pattern.ignores_case else "") + pattern.text
 
@@ -120,4 +131,16 @@ class Context(Noting):
         self.names.add(name)
         return name
 
+    def pattern_text(self, pattern: Pattern) -> str:
+        """The text of a pattern; with names for its groups if something asks for them by name."""
+        if pattern.label not in self.by_name:
+            return pattern.text
+        counter = itertools.count(1)
+        pieces = re.split(r"(\\.|\[(?:\\.|[^\]])*\]|\((?!\?))", pattern.text)
+        return "".join(f"(?<{group_name(pattern.label, next(counter))}>" if piece == "(" else piece for piece in pieces)
 
+
+def group_name(label: str, group: int) -> str:
+    """What a numbered group is called where its number would not last."""
+    word = re.sub(r"\W+", "_", label).strip("_")[:20] or "group"
+    return f"{word}_{group}" if word[0].isalpha() else f"p{word}_{group}"

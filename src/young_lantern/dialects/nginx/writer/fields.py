@@ -28,11 +28,11 @@ _ADDS = (Operation.SET, Operation.ADD, Operation.APPEND, Operation.MERGE, Operat
 def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) -> list[Node]:
     """Response fields in force -> nodes. forwards: an origin's answer may be among those that get them."""
     nodes: list[Node] = []
-    left = list(fields)
+    left = list(joined(fields))
     expiry = _expires(left)
     if expiry is not None:
         nodes.append(expiry)
-    for field in left:
+    for field in list(left):
         spans = (field.span,) if field.span else ()
         name = field.name
         if field.when is not None:
@@ -41,6 +41,11 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) ->
                 context.lost(field.span, name, "nginx has no condition on a single field", "move it into a location, or give its value by a map that is empty otherwise")
                 continue
             # headers module: a field whose value comes out empty is not sent.
+            others = [held for held in left if held is not field and held.name.lower() == name.lower() and held.when is None and held.operation is Operation.SET]
+            if field.operation is Operation.SET and len(others) == 1 and left.index(others[0]) < left.index(field):
+                table = replace(table, fallback=others[0].value)
+                left.remove(others[0])
+                nodes = [node for node in nodes if node.words[:2] != ["add_header", others[0].name]]
             field = replace(field, value=(table,), when=None)
         if field.operation in (Operation.REMOVE, Operation.EDIT):
             nodes += _less(field, forwards, context)

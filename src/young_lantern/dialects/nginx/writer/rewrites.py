@@ -22,7 +22,7 @@ def write_rewrite(step: Rewrite, context: Context, condition: PathMatches | None
     pattern = "^"
     if condition is not None:
         context.matched(condition.pattern)
-        pattern = ("(?i)" if condition.pattern.ignores_case else "") + condition.pattern.text
+        pattern = ("(?i)" if condition.pattern.ignores_case else "") + context.pattern_text(condition.pattern)
     elif any(isinstance(item, Capture) and item.pattern == context.pattern and isinstance(item.group, int) for item in walk(step)):
         # A pattern that has no groups would take away those of the location.
         pattern = context.texts.get(context.pattern, pattern)

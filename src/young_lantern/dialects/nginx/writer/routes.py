@@ -91,11 +91,11 @@ def write_places(chain: Chain, frame: Frame, context: Context, inside: str = "")
     kept = [(place, body) for place, body in bodies if not _redundant(place, body, bodies)]
     nodes = []
     for place, body in sorted(kept, key=lambda pair: (pair[0].atom is None, pair[0].order)):
-        nodes.append(Node(_words(place), body, tuple(dict.fromkeys(span for span in (place.span, *place.spans) if span)), place.comments))
+        nodes.append(Node(_words(place, context), body, tuple(dict.fromkeys(span for span in (place.span, *place.spans) if span)), place.comments))
     return nodes
 
 
-def _words(place: Place) -> list[str]:
+def _words(place: Place, context: Context) -> list[str]:
     match place.atom:
         case None:
             return ["location", "/"]
@@ -106,7 +106,8 @@ def _words(place: Place) -> list[str]:
         case PathStartsWith(prefix):
             return ["location", *(["^~"] if place.beats_patterns else []), quote(prefix)]
         case PathMatches(pattern):
-            text, ignores_case = (pattern.text[4:], True) if pattern.text.startswith("(?i)") else (pattern.text, pattern.ignores_case)
+            text, ignores_case = context.pattern_text(pattern), pattern.ignores_case
+            text, ignores_case = (text[4:], True) if text.startswith("(?i)") else (text, ignores_case)
             return ["location", "~*" if ignores_case else "~", quote(text)]
     raise AssertionError(place.atom)
 
@@ -182,6 +183,7 @@ def write_named(wish: str, chain: Chain, context: Context) -> str:
     name = "@" + context.name(wish)
     frame, whole = _current[-1] if _current else (Frame(), chain)
     before = context.pattern, context.asked, context.rewritten, context.jumps
+    # What was asked on the way to it had its numbers; only names last.
     context.pattern, context.jumps = "", 0
     body = _body(chain, Where("named", "", frame, whole), context)
     context.pattern, context.asked, context.rewritten, context.jumps = before
@@ -222,7 +224,7 @@ def _body(chain: Chain, where: Where, context: Context) -> list[Node]:
             if not isinstance(atom, PathMatches) and not (where.kind == "prefix" and _text_of(atom).startswith(where.text)):
                 continue  # core module: what is nested in a location must begin with its text
             place = Place(atom, holding(chain, condition), span=atom.span, spans=(atom.span,) if atom.span else ())
-            nested.append(Node(_words(place), _place_body(place, where.frame, where.chain, context, where.prefix or where.inside), place.spans))
+            nested.append(Node(_words(place, context), _place_body(place, where.frame, where.chain, context, where.prefix or where.inside), place.spans))
     own = _plain_body(not_holding(chain, asked), where, context)
     for node in nested:
         node.block = without_inherited(node.block or [], own)  # type: ignore[arg-type]

@@ -41,6 +41,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     """A site -> its server blocks: one for each set of names that it has on its listeners."""
     context.site, context.named, context.names = site, [], set()
     context.pattern, context.asked, context.rewritten = "", frozenset(), False
+    context.by_name, context.texts, context.of_paths = set(), {}, set()
     places = [place for listener in context.estate.listeners_of(site.key) if (place := _place(site, listener, context)).names or place.is_default]
     if not places:
         for span in (site.span, *site.also, *(name.span for name in site.names)):
@@ -56,6 +57,10 @@ def write_site(site: Site, context: Context) -> list[Node]:
     chain = plain_paths(chain, context.options.strict)
     structure = structural_spans(chain)
     body = _write_program(chain, site, context)
+    if context.by_name:
+        # Some captures need names, which stand in patterns that were written before: once more, with them.
+        context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, False
+        body = _write_program(plain_paths(unroll(site.program, captures_host=captures_host)[0], context.options.strict), site, context)
     context.structure |= structure
     groups: dict[tuple[tuple[str, ...], bool], list[Place]] = {}
     for place in places:
