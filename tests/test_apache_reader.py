@@ -193,3 +193,24 @@ def test_the_sample_estate_moves(tmp_path: Path) -> None:
     live = check_live(translation.reading, translation.read_back, files=((FILES_AT, files),), most=600)
     assert not live.surprises
     assert live.same > 200
+
+
+def test_a_query_with_blanks_is_refused(reads: Reads) -> None:
+    """A capture may bring them into a rewritten query; B escapes them, a flag allows them."""
+    for flags, status in (("L", 403), ("B,L", 200), ("UnsafeAllow3F,L", 200)):
+        host = f"RewriteEngine On\nRewriteRule ^/t/(.*)$ /a.html?x=$1 [{flags}]"
+        assert reads.decide("apache", httpd(host), "/t/a%20b").status == status, flags
+        assert reads.decide("apache", httpd(host), "/t/ab").status == 200
+
+
+def test_a_value_by_expression(reads: Reads) -> None:
+    host = "RequestHeader set X-P expr=%{REQUEST_SCHEME}-%{HTTP_HOST}\nProxyPass / http://192.0.2.1:81/"
+    outcome = reads.decide("apache", httpd(host))
+    assert outcome.origin is not None and ("x-p", "http-www.fernhollow.example") in outcome.origin.fields
+
+
+def test_expiry_is_merged_from_folder_to_folder(reads: Reads) -> None:
+    """A folder below need not switch it on again."""
+    host = "<Directory ROOT>\nExpiresActive On\nExpiresDefault A60\n</Directory>\n<Directory ROOT/dir>\nExpiresDefault A90\n</Directory>"
+    assert dict(reads.decide("apache", httpd(host), "/a.html").fields)["cache-control"] == "max-age=60"
+    assert dict(reads.decide("apache", httpd(host), "/dir/").fields)["cache-control"] == "max-age=90"

@@ -104,7 +104,6 @@ def test_what_the_origin_is_asked(reads: Reads, server: str, target: str, addres
         "grpc_pass grpc://192.0.2.1;",
         "auth_basic staff;",
         "auth_request /check;",
-        "limit_except GET { deny all; }",
     ],
 )
 def test_a_handler_that_is_not_read_is_no_file_server(reads: Reads, handler: str) -> None:
@@ -321,3 +320,87 @@ def test_no_words_bring_the_reader_down(reads: Reads, rows: list[tuple[str, list
         assert "\n" not in str(error) and "nginx.conf" in str(error)
         return
     assert {entry.span for entry in translation.ledger} == {claim.span for claim in translation.reading.claims}
+
+
+TABLES = """
+    map $uri $moved { default ""; /old /fresh; "~^/p/(?<rest>.*)$" /q/$rest; /Two /three; }
+    map $http_user_agent $bot { default 0; ~*(crawler|spider) 1; Exact 1; }
+    map $host $tenant { hostnames; default www; .fernhollow.example own; loans.* loans; }
+    map $bot$moved $both { default none; 1/fresh both; }
+    geo $inside { default 0; 192.0.2.0/24 1; 192.0.2.10 2; }
+    map $self $self { default x; }
+"""
+
+
+@pytest.mark.parametrize(
+    ("text", "target", "fields", "body"),
+    [
+        ("$moved", "/old", {}, "/fresh"),
+        ("$moved", "/OLD", {}, "/fresh"),
+        ("$moved", "/p/a/b", {}, "/q/a/b"),
+        ("$moved", "/none", {}, ""),
+        ("$bot", "/", {"User-Agent": "A Spider"}, "1"),
+        ("$bot", "/", {"User-Agent": "exact"}, "1"),
+        ("$bot", "/", {}, "0"),
+        ("$both", "/old", {"User-Agent": "Exact"}, "both"),
+        ("$tenant", "/", {}, "own"),
+        ("$inside", "/", {}, "2"),
+    ],
+)
+def test_tables(reads: Reads, text: str, target: str, fields: dict[str, str], body: str) -> None:
+    """Texts ignore case and come before patterns; the longest network holds; tables may look at tables."""
+    outcome = reads.decide("nginx", nginx(f'return 200 "{text}";', TABLES), target, fields=fields)
+    assert outcome.body == body and not outcome.gave_up
+
+
+def test_a_table_of_itself_is_not_read(reads: Reads) -> None:
+    outcome = reads.decide("nginx", nginx('return 200 "$self";', TABLES))
+    assert outcome.gave_up
+
+
+@pytest.mark.parametrize(
+    ("location", "method", "status"),
+    [
+        ("limit_except GET { deny all; } root ROOT;", "GET", 200),
+        ("limit_except GET { deny all; } root ROOT;", "HEAD", 200),
+        ("limit_except GET { deny all; } root ROOT;", "DELETE", 403),
+        ("limit_except GET { allow 192.0.2.0/24; deny all; } return 200 x;", "DELETE", 405),
+        ("limit_except GET { allow 192.0.2.0/24; deny all; } proxy_pass http://192.0.2.1;", "DELETE", None),
+        (
+            "deny 192.0.2.10; limit_except POST { allow 192.0.2.10; deny all; } proxy_pass http://192.0.2.1;",
+            "GET",
+            None,
+        ),
+        (
+            "deny 192.0.2.10; limit_except POST { allow 192.0.2.10; deny all; } proxy_pass http://192.0.2.1;",
+            "POST",
+            403,
+        ),
+    ],
+)
+def test_limits_of_methods(reads: Reads, location: str, method: str, status: int | None) -> None:
+    """Other methods have rules of their own, and nothing of what is rewritten there."""
+    outcome = reads.decide("nginx", nginx("root /none; location / { %s }" % location), "/", method)
+    assert outcome.status == status if status else outcome.origin is not None
+
+
+def test_named_error_pages_do_not_multiply(reads: Reads) -> None:
+    """Each of ten pages would hold the nine others, and these the eight others …; none of them is in force there."""
+    names = " ".join(f"error_page {400 + n} @e{n}; location @e{n} {{ return 200 e{n}; }}" for n in range(10))
+    assert reads.decide("nginx", nginx(f"root ROOT; {names} location /x {{ return 403; }}"), "/x").body == "e3"
+
+
+@pytest.mark.parametrize(("recurs", "status"), [("on", 200), ("off", 410)])
+def test_error_pages_on_the_way_to_one(reads: Reads, recurs: str, status: int) -> None:
+    """The place of the first error says whether a second one is looked up."""
+    text = (
+        f"recursive_error_pages {recurs}; location /x {{ error_page 403 = @a; return 403; }}"
+        " location @a { error_page 410 = @b; return 410; } location @b { return 200 b; }"
+    )
+    assert reads.decide("nginx", nginx(text), "/x").status == status
+
+
+def test_a_break_makes_the_locations_text_count_no_more(reads: Reads) -> None:
+    text = "location /a/ { rewrite ^ /b?; break; proxy_pass http://192.0.2.1/c/; }"
+    origin = reads.decide("nginx", nginx(text), "/a/x").origin
+    assert origin is not None and origin.target == "/b"

@@ -181,7 +181,7 @@ class _Run:
                         state.path = "/" + state.path
                     state.raw_path = None
             case StripSuffix(suffix, True):
-                state.raw_path = paths.clean_or_dot(state.escaped_path).removesuffix(suffix)
+                state.raw_path = paths.without_suffix(paths.clean_or_dot(state.escaped_path), suffix)
                 state.path, state.raw_last = paths.decoded(state.raw_path), state.raw_path
             case StripSuffix(suffix):
                 state.path = state.path.removesuffix(suffix)

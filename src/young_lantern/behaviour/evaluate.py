@@ -293,8 +293,10 @@ def _path(form: PathForm, state: State, against: str) -> str:
         return state.path
     if form is PathForm.URL:
         return state.path if state.url is None else state.url
-    # Caddy (2.6.2, probed): a path that stripping left empty is not "/".
-    return paths.clean(state.path, merges_slashes="//" not in against) if state.path else ""
+    # Caddy (2.6.2, probed): a path that stripping left empty is not "/"; before a path is compared, not before a pattern is
+    # tried, dots and blanks at its end are cut off, as Windows ignores them in the names of files.
+    seen = state.path.rstrip(". ") if against else state.path
+    return paths.clean(seen, merges_slashes="//" not in against) if seen else ""
 
 
 def _same(seen: str, wanted: str, ignores_case: bool) -> bool:

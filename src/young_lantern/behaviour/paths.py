@@ -82,6 +82,11 @@ def without_prefix(raw: str, prefix: str) -> str:
     return raw[at:]
 
 
+def without_suffix(raw: str, suffix: str) -> str:
+    """The raw path without a suffix, whose letters may be in either case (Caddy 2.6.2, probed)."""
+    return raw[:-len(suffix)] if suffix and raw.lower().endswith(suffix.lower()) else raw
+
+
 def decoded(path: str) -> str:
     """The path with its percent-encodings undone, bytes that are not UTF-8 kept (surrogateescape)."""
     return unquote_to_bytes(path.encode("utf-8", "surrogateescape")).decode("utf-8", "surrogateescape")

@@ -83,7 +83,7 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
             here = Path(plan.path(outcome.file))
             compare("file", here.read_bytes() if here.is_file() else None, answer.decoded)
         elif outcome.body is not None and outcome.status not in (204, 304):
-            compare("body", outcome.body, answer.content.decode("utf-8", "surrogateescape"))
+            compare("body", outcome.body, answer.decoded.decode("utf-8", "surrogateescape"))
         return found
     if received is None:
         return [*found, Difference("forwarded", "to an origin", "not")]

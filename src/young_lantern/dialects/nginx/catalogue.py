@@ -127,6 +127,7 @@ _READ = [
         gzip_min_length hsl 1 LENGTH
     """),
     *_rows("access", """
+        limit_except l 1+ METHOD … { … }
         allow hslx 1 ADDRESS | NETWORK | all
         deny hslx 1 ADDRESS | NETWORK | all
         client_max_body_size hsl 1 SIZE
@@ -191,7 +192,6 @@ _NOT_CARRIED = [row for why, lines in (
         hsl 1+: auth_basic auth_basic_user_file auth_request auth_request_set satisfy secure_link secure_link_md5 valid_referers
         hsl 1+: referer_hash_max_size
         hs 1+: ssl_client_certificate ssl_verify_client ssl_verify_depth ssl_trusted_certificate ssl_crl
-        l 0+: limit_except
     """),
     ("it keeps answers of origins for later requests; without it the origin is asked every time", """
         hsl 1+: proxy_cache proxy_cache_key proxy_cache_valid proxy_cache_bypass proxy_no_cache proxy_cache_use_stale proxy_cache_lock
@@ -248,12 +248,12 @@ for _row in ROWS:
 HANDLERS = ("fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass", "stub_status", "empty_gif", "perl", "mp4", "flv")
 
 # Protections that are not read: what they guard must not be left open, so that it is not answered at all.
-GUARDS = ("auth_basic", "auth_request", "limit_except", "secure_link", "ssl_verify_client")
+GUARDS = ("auth_basic", "auth_request", "secure_link", "ssl_verify_client")
 
 # Blocks whose content is data and not directives: each line of it is claimed together with the block.
 DATA_BLOCKS = frozenset({"types", "map", "geo", "split_clients", "charset_map"})
 # Blocks that are unsupported as a whole, with all that stands in them.
-OPAQUE_BLOCKS = frozenset({"stream", "mail", "limit_except", "split_clients", "charset_map"})
+OPAQUE_BLOCKS = frozenset({"stream", "mail", "split_clients", "charset_map"})
 
 
 def row_for(name: str, within: str) -> Row | None:

@@ -8,6 +8,7 @@ Unknown:  an expression beyond comparisons of one placeholder is Unknowable with
 
 from __future__ import annotations
 
+import operator
 import re
 from collections.abc import Callable
 
@@ -193,7 +194,8 @@ def read_candidate(word: str, root: object, line: Directive, context: Context) -
     return FileExists(root, context.template(word, line), kind, cleans=True, span=line.span)  # type: ignore[arg-type]
 
 
-_COMPARISON = re.compile(r"""\{([\w.-]+)\}\s*(==|!=|in)\s*("[^"]*"|'[^']*'|\d+|\[[^\]]*\])""")
+_COMPARISON = re.compile(r"""\{([\w.-]+)\}\s*(==|!=|in|>=|<=|>|<)\s*("[^"]*"|'[^']*'|\d+|\[[^\]]*\])""")
+_ORDERS: dict[str, Callable[[int, int], bool]] = {">=": operator.ge, "<=": operator.le, ">": operator.gt, "<": operator.lt}
 
 
 def _expression(line: Directive, label: str, level: Level, context: Context) -> Condition:
@@ -206,6 +208,14 @@ def _expression(line: Directive, label: str, level: Level, context: Context) -> 
         if comparison is None:
             context.say(CONDITION_UNREAD, line.span, condition=text)
             return Unknowable(text, line.span)
+        if comparison[2] in _ORDERS and (comparison[1] not in ("err.status_code", "http.error.status_code") or not comparison[3].isdigit()):
+            context.say(CONDITION_UNREAD, line.span, condition=text)
+            return Unknowable(text, line.span)
+        if comparison[2] in _ORDERS:
+            # Statuses are all that such comparisons are read of: the ones that are meant, one by one (RFC 9110 section 15).
+            held = tuple(str(status) for status in range(400, 600) if _ORDERS[comparison[2]](status, int(comparison[3])))
+            found.append(TextIs(context.template(f"{{{comparison[1]}}}", line), held, span=line.span))
+            continue
         wanted = tuple(item.strip().strip("\"'") for item in comparison[3].strip("[]").split(","))
         same = TextIs(context.template(f"{{{comparison[1]}}}", line), wanted, span=line.span)
         found.append(Not(same, line.span) if comparison[2] == "!=" else same)

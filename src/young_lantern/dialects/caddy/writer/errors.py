@@ -111,8 +111,24 @@ def _keeping_status(chain: Chain, page: ErrorPage, given: set[tuple[object, ...]
     left_out = ("header", "try_files") if same_fields else ("try_files",)
     nodes = [node for node in routes.write_chain(chain, context) if node.words[0] not in left_out]
     context.root = before
+    if not same_fields:
+        _set_anew(nodes)
     if (page.status.fixed or page.status.pages_own) and any(isinstance(leaf.answer, ServeFiles) for leaf in ends):
         for node in nodes:
             if node.words[0] == "file_server":
                 node.block = [*(node.block or []), Node(["status", str(page.status.fixed or 200)])]
     return nodes
+
+
+def _set_anew(nodes: list[Node]) -> None:
+    """Fields put on before the error are still there: they are set again rather than added a second time."""
+    for node in nodes:
+        if node.words[0] != "header":
+            _set_anew(node.block or [])  # type: ignore[arg-type]
+            continue
+        lines = [node.words[1:]] if node.block is None else [line.words for line in node.block]
+        names = [line[0] for line in lines if line]
+        for words in ([node.words] if node.block is None else [line.words for line in node.block]):
+            at = 1 if words is node.words else 0
+            if len(words) > at and words[at].startswith("+") and names.count(words[at]) == 1:
+                words[at] = words[at][1:]

@@ -5,9 +5,33 @@ Source:   nginx manual, access module (rules in order, the first that holds deci
 
 from __future__ import annotations
 
-from ....model import AddressRule, BodyLimit, Protect, Step
+from dataclasses import dataclass
+
+from ....model import AddressRule, BodyLimit, Protect, Span, Step, Unserved
 from .. import defaults, values
 from .context import Context, Scope
+
+
+@dataclass(frozen=True, slots=True)
+class Limited:
+    """`limit_except METHOD … { … }`: the methods that it leaves alone, and the rules for all others."""
+
+    methods: tuple[str, ...]
+    others: tuple[Step, ...]
+    span: Span
+
+
+def read_limited(scope: Scope, context: Context) -> Limited | None:
+    """The limit_except of a location. GET allows HEAD as well; what stands in it besides address rules closes it."""
+    written = [directive for directive in scope.own("limit_except") if context.claims[directive.span].disposition is None]
+    if not written:
+        return None
+    directive = context.use(written[-1])
+    inner = Scope("limit_except", context.block(directive), scope, directive)
+    closed = any(item.name not in ("allow", "deny") for item in inner.directives)
+    methods = tuple(dict.fromkeys((*directive.args, *(("HEAD",) if "GET" in directive.args else ()))))
+    others: tuple[Step, ...] = (Unserved(directive.span.directive, directive.span),) if closed else read_access(inner, context)
+    return Limited(methods, others, directive.span)
 
 
 def read_access(scope: Scope, context: Context) -> tuple[Step, ...]:

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field, replace
 
 from ....codes import VALUE_UNREAD
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Block, Choose, Condition, Field, ForgetFields, Not, PathIs, PathMatches, PathStartsWith,
+    ALWAYS, AllOf, AnyOf, Block, Choose, Condition, Field, ForgetFields, MethodIn, Not, PathIs, PathMatches, PathStartsWith,
     Redirect, Respond, Restart, Rewritten, Route, Step, TextIs, Unserved, Var, Variable, join,
 )
 from .. import catalogue, defaults
@@ -171,6 +171,12 @@ class SiteLocations:
         if scope.kind == "location" and scope.own("access_log"):
             steps += logs.read_logs(scope, context)
         taken: list[tuple[str, Scope]] = []
+        limited = access.read_limited(scope, context)
+        if limited is not None:
+            # Requests with other methods have a configuration of their own there, which inherits the handler, but neither what
+            # is rewritten nor try_files (1.22.1, probed).
+            below = (*limited.others, *self._handler(scope, prefix))
+            steps.append(Choose((Route(Not(MethodIn(limited.methods, limited.span), limited.span), below, limited.span),), limited.span))
         if scope is not self.server:
             steps += self._rewriting(scope, taken)
         for_ifs = [
@@ -213,8 +219,11 @@ class SiteLocations:
         return [Block(label, steps)]
 
     def _handling(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
-        steps: list[Step] = [*access.read_access(scope, self.context)]
-        steps += files.read_try_files(scope, self.call, self.context)
+        return (*access.read_access(scope, self.context), *files.read_try_files(scope, self.call, self.context), *self._handler(scope, prefix))
+
+    def _handler(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
+        """The content handler of a scope: an origin, files, or one that is not read."""
+        steps: list[Step] = []
         proxied = scope.own("proxy_pass") or (scope.parent.own("proxy_pass") if scope.kind == "if" and scope.parent else [])
         forward = None
         if proxied and not broken(self.context, proxied[-1]):

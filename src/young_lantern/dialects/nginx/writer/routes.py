@@ -256,7 +256,12 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
 
 
 def _has_pages(name: str, context: Context) -> bool:
-    return any(inner.words[0] == "error_page" for node in context.named if node.words[1] == name for inner in node.block or ())
+    """Whether a named location has error pages of its own, or serves index files, whose paths are looked up again."""
+    for node in context.named:
+        if node.words[1] == name:
+            heads = {inner.words[0] for inner in node.block or ()}
+            return "error_page" in heads or not heads & {"proxy_pass", "return"}
+    return False
 
 
 def _walk(items: list, where: Where, body: _Body, context: Context) -> None:  # type: ignore[type-arg]
