@@ -374,6 +374,9 @@ class _Run:
 
     def serve(self, step: ServeFiles) -> _Next:
         state = self.state
+        if step.folders.walks and state.body_limit is not None and self._too_large(state.body_limit):
+            # core.c, default_handler (2.4.71, probed): the content is read and thrown away before the file is looked for.
+            return self.fail(state.body_limit.status, state.body_limit.span)
         match serve(step, state):
             case Found(file, listing):
                 return self.end(step.span, status=step.status or state.forced_status or 200, file=file, listing=listing)

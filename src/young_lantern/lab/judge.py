@@ -37,6 +37,8 @@ class Back:
     def text(self, value: str) -> str:
         if value in self.ports:
             return self.ports[value]
+        if (named := re.fullmatch(r"([^\s/:]+):(\d+)", value)) and named[2] in self.ports:
+            return f"{named[1]}:{self.ports[named[2]]}"
         for here, configured in self.origins.items():
             value = value.replace(here, configured)
         def port(found: re.Match[str]) -> str:

@@ -88,6 +88,15 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
             word.raw = _moved_origin(word, plan)
     elif name == "rewriterule" and len(words) > 2:
         words[2].raw = _moved_origin(words[2], plan) if len(words) > 3 and re.search(r"[\[,]P[\],]", words[3].raw) else words[2].raw
+    elif name in ("define", "use"):
+        # What a name stands for, or a macro is given, may be a folder or an origin.
+        for word in words[2:]:
+            if word.text.startswith("/"):
+                word.raw = _quoted(plan.path(word.text))
+            elif re.fullmatch(r"[\w.\-]+:\d+", word.text):
+                word.raw = plan.origin(word.text)
+            else:
+                word.raw = _moved_origin(word, plan)
     elif name in ("include", "includeoptional"):
         for word in words[1:]:
             for root in (str(reading.root), "/etc/apache2", "/etc/httpd"):

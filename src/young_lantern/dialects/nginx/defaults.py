@@ -8,6 +8,8 @@ from ...model import Operation, Side, Field, Template, Var, Variable
 DEFAULT_TYPE = "text/plain"
 MEDIA_TYPES = (("html", "text/html"), ("gif", "image/gif"), ("jpg", "image/jpeg"))
 INDEX = ("index.html",)
+# index module: some name must be in force; this one is written where there is no index file, for no file has it.
+NO_INDEX = "none."
 # ssl module: ssl_protocols. TLSv1 and TLSv1.1 are off since 1.27.3, TLSv1.3 on since 1.23.4; the package asked is 1.22.1.
 TLS_PROTOCOLS = ("TLSv1", "TLSv1.1", "TLSv1.2")
 # core module, client_max_body_size.

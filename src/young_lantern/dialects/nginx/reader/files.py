@@ -48,7 +48,9 @@ def read_serving(scope: Scope, context: Context) -> ServeFiles:
     """What a location without another handler does."""
     root, strip, whole, directive = read_root(scope, context)
     index = [context.use(item) for item in scope.inherited("index")]
-    names = tuple(context.template(word, item) for item in index for word in item.args) or tuple((name,) for name in defaults.INDEX)
+    names = tuple(context.template(word, item) for item in index for word in item.args if word != defaults.NO_INDEX)
+    if not index:
+        names = tuple((name,) for name in defaults.INDEX)
     default_type = next(iter(scope.inherited("default_type")), None)
     if default_type is not None:
         context.claims[default_type.span].claimed = True

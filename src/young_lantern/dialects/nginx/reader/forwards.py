@@ -29,6 +29,9 @@ def read_forward(directive: Directive, scope: Scope, prefix: str | None, context
     scheme, authority, path = found[1].lower(), found[2], found[3]
     pool = _pool(authority, scheme, directive, context)
     target = _target(path, prefix, directive, context)
+    if prefix is None and path and "$" not in path:
+        # proxy module, proxy_pass: the server refuses a path where there is no location's text that it could replace.
+        context.unread(directive, directive.args[0], "an origin without a path was expected in a location by pattern or name, or in an if")
     has_variables = literal(context.template(authority + path, directive)) is None
     http_version = context.used(scope, "proxy_http_version")
     buffering = context.switch(scope, "proxy_buffering", True)

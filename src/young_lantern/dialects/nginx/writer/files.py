@@ -98,7 +98,7 @@ def write_index(step: ServeFiles, context: Context) -> list[Node]:
     nodes = []
     if not found:
         # index module: some name must be written; one that no file has.
-        nodes.append(Node(["index", "none."], comments=("No index file, as before.",)))
+        nodes.append(Node(["index", defaults.NO_INDEX], comments=("No index file, as before.",)))
     elif found != defaults.INDEX:
         nodes.append(Node(["index", *map(quote, found)]))
     if step.folders.listing:

@@ -49,12 +49,17 @@ def choose_frame(chain: Chain, context: Context) -> Frame:
     sending = [leaf.settings.compress for leaf in below if isinstance(leaf.answer, ServeFiles | Forward)]
     compress = Counter(bare(item) if item else None for item in sending).most_common(1)
     common = next((item for item in sending if item and compress and compress[0][0] == bare(item)), None)
-    taking = [leaf.settings.limit for leaf in below if isinstance(leaf.answer, Forward)]
+    taking = [leaf.settings.limit for leaf in below if isinstance(leaf.answer, Forward) or (isinstance(leaf.answer, ServeFiles) and _is_stated(leaf.settings.limit))]
     limit = Counter(taking).most_common(1)[0][0] if taking else None
     root, root_spans = _common_root(below)
     also = [span for leaf in below for item in (leaf.settings.fields, leaf.settings.compress) for inner in walk(item) if isinstance(inner, Span)
             for span in (inner,) if item and (bare(item) == bare(shared_fields) if isinstance(item, tuple) else bare(item) == bare(common))]
     return Frame(shared_fields or (), shared_pages, common, limit, root, root_spans, tuple(dict.fromkeys(also)))
+
+
+def _is_stated(limit: BodyLimit | None) -> bool:
+    """Whether somebody wrote a limit, so that it counts for files as well: nginx refuses by the length alone."""
+    return limit is not None and limit.span is not None
 
 
 def _may_raise(leaf: Leaf) -> bool:
@@ -117,7 +122,7 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
         nodes += errors.write_pages(settings.pages, chain, context)
     if isinstance(leaf.answer, ServeFiles | Forward) and bare_or_none(settings.compress) != bare_or_none(frame.compress):
         nodes += compression.write_compress(settings.compress, context)
-    if is_forward and settings.limit != frame.limit and settings.limit is not None:
+    if (is_forward or (isinstance(leaf.answer, ServeFiles) and _is_stated(settings.limit))) and settings.limit != frame.limit and settings.limit is not None:
         nodes += limits.write_limit(settings.limit, context)
     if settings.log is not None:
         nodes += logs.write_logs((settings.log,), context)
