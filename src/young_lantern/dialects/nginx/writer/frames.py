@@ -14,6 +14,7 @@ from ....fitting.static import bare
 from ....model import Abort, BodyLimit, Compress, ErrorPages, Field, Forward, Redirect, Respond, ServeFiles, Span, Template, literal
 from ....model.walk import walk
 from . import compression, errors, fields, forwards, limits, logs
+from .conditional import conditions_in
 from .context import Context
 from .files import trim
 from .output import Node
@@ -44,6 +45,8 @@ def choose_frame(chain: Chain, context: Context) -> Frame:
             for field in leaf.settings.request_fields:
                 context.overruled.setdefault(field.span, "no origin is asked there that would get it")
     shared_fields = _most([leaf.settings.fields for leaf in below], lambda held: fields.own_settings(held))
+    if any(conditions_in(Chain([leaf])) for leaf in below):
+        shared_fields = None  # ages that some paths have make locations within the locations, which must say all for themselves
     raising = [leaf for leaf in below if _may_raise(leaf)]
     shared_pages = _most([leaf.settings.pages for leaf in raising], lambda held: held is not None)
     sending = [leaf.settings.compress for leaf in below if isinstance(leaf.answer, ServeFiles | Forward)]

@@ -14,8 +14,8 @@ from ....fitting import Branch, Chain, Fork, Leaf, leaves
 from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, Abort, ClientIn, Condition, Forward, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetVariable,
-    Span, StripPrefix, TextIs, Unserved, Var, Variable,
+    ALWAYS, Abort, ClientIn, Condition, Forward, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
+    Span, StripPrefix, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import walk
 from ...noting import Unwritable
@@ -238,7 +238,8 @@ def _text_of(atom: PathIs | PathStartsWith) -> str:
 def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
     body = _Body([], [], [], [])
     _walk(list(chain.items), where, body, context)
-    if body.changes and not (body.phase and body.phase[-1].words[-1] == "break"):
+    answers_there = bool(body.content) and body.content[0].words[0] in ("return", "if", "rewrite")
+    if body.changes and not answers_there and not (body.phase and body.phase[-1].words[-1] == "break"):
         last = body.phase[-1] if body.phase else None
         if last is not None and last.words[0] == "rewrite" and len(last.words) == 3:
             last.words.append("break")
@@ -273,6 +274,9 @@ def _walk(items: list, where: Where, body: _Body, context: Context) -> None:  # 
         elif isinstance(item, Rewrite) and (below := stripped_below(item, rest, where.prefix)) is not None:
             rest = below
             context.implied(item.span, "the prefix is cut off by the alias")
+        elif isinstance(item, Rewrite) and (folded := _redirect_there(item, rest)) is not None:
+            context.overruled.setdefault(item.span, "the redirect that follows says where to")
+            rest = folded
         elif isinstance(item, Rewrite | SetVariable):
             _effect(item, body, context)
         elif isinstance(item, Leaf):
@@ -306,6 +310,17 @@ def _belongs_to_forward(item: Rewrite, rest: list) -> bool:  # type: ignore[type
     if isinstance(rest[0], Leaf):
         return len(rest) == 1 and isinstance(rest[0].answer, Forward)
     return cuts and isinstance(rest[0], Rewrite) and forwards.put_before(rest[0]) is not None and _belongs_to_forward(rest[0], rest[1:])
+
+
+def _redirect_there(item: Rewrite, rest: list) -> list | None:  # type: ignore[type-arg]
+    """A path that is set only to be redirected to, query and all -> the redirect with the path in it."""
+    if len(rest) != 1 or not isinstance(rest[0], Leaf) or not isinstance(rest[0].answer, Redirect) or not isinstance(item.edit, SetPath) or item.query is not None:
+        return None
+    answer = rest[0].answer
+    if Var(Variable.TARGET_NOW) not in answer.location or any(part == Var(Variable.PATH) for part in item.edit.template):
+        return None
+    location = join(*(join(item.edit.template, Var(Variable.QUERY, "?")) if part == Var(Variable.TARGET_NOW) else part for part in answer.location))
+    return [Leaf(replace(answer, location=location), rest[0].settings, rest[0].through)]
 
 
 def _effect(item: Rewrite | SetVariable, body: _Body, context: Context) -> None:

@@ -200,6 +200,12 @@ def _place(site: Site, listener: Listener, context: Context) -> Place:
         names.append(_name(row.host, context))
         if row.host.span and row.host.span not in spans:
             spans.append(row.host.span)
+    for name in site.names:
+        # A name beside an address for any host is part of that: it is still worth to be read.
+        first = next((row.site for row in listener.rows if name.is_exact and (row.host.is_any or host_matches(row.host.text, name.text, row.host.one_label))), listener.fallback)
+        if name.is_exact and name.text not in ("_", "") and name.text not in names and first == site.key:
+            names.append(name.text)
+            spans += [name.span] if name.span and name.span not in spans else []
     is_any = next((row.site for row in listener.rows if row.host.is_any), None)
     default = listener.fallback == site.key if is_any is None else is_any == site.key
     return Place(listener, tuple(dict.fromkeys(names)), tuple(spans), default)
