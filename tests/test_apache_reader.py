@@ -214,3 +214,11 @@ def test_expiry_is_merged_from_folder_to_folder(reads: Reads) -> None:
     host = "<Directory ROOT>\nExpiresActive On\nExpiresDefault A60\n</Directory>\n<Directory ROOT/dir>\nExpiresDefault A90\n</Directory>"
     assert dict(reads.decide("apache", httpd(host), "/a.html").fields)["cache-control"] == "max-age=60"
     assert dict(reads.decide("apache", httpd(host), "/dir/").fields)["cache-control"] == "max-age=90"
+
+
+def test_a_redirect_of_a_section_comes_before_what_is_rewritten_there(reads: Reads) -> None:
+    """A path that is rewritten is only asked for when the fixups are over; an answer of the rules themselves ends them."""
+    host = "<Location /old>\nRedirect 302 /old http://a.example/new\n</Location>\n" + FALLBACK
+    outcome = reads.decide("apache", httpd(host), "/old/x")
+    assert (outcome.status, outcome.location) == (302, "http://a.example/new/x")
+    assert reads.decide("apache", httpd(host), "/none").status == 200

@@ -60,6 +60,9 @@ def _move_top(directive: Directive, plan: Plan, used: set[str]) -> None:
         if inner.name == "reverse_proxy" and inner.block is not None:
             # The stand-in origins are well; one that is slow under the load of the check shall not be left out.
             inner.block[:] = [item for item in inner.block if item.name != "fail_duration"]
+        if inner.name == "transport" and inner.block is not None:
+            # They speak plain HTTP, whatever the origins do.
+            inner.block[:] = [item for item in inner.block if not item.name.startswith("tls")]
         if inner is not directive:
             _move_one(inner, plan)
 

@@ -10,6 +10,7 @@ import re
 
 from ...model import Capture, HttpDate, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
 from ..noting import Unwritable
+from ..spelling import respell, spell  # noqa: F401  (the dialect's own place for both)
 
 # Both spellings are read; the first of a variable is the one written. The `port` placeholder is left out: it is the port
 # in the Host field and not the listener's (2.6.2, probed). `prefixed_query` came after 2.6.
@@ -120,19 +121,6 @@ def _write_variable(variable: Variable, name: str, rewritten: bool) -> str | Unw
     if variable in WRITE:
         return f"{{{WRITE[variable]}}}"
     return Unwritable(f"the {variable.value.replace('_', ' ')}")
-
-
-def spell(spelling: str, style: str | None) -> str:
-    """A placeholder in the style asked for, `{name}` of the style being its name."""
-    if style is None:
-        return spelling
-    found = re.search(r"\w+", spelling)
-    return style.replace("NAME", found[0] if found else spelling)
-
-
-def respell(text: str, style: str | None) -> str:
-    """A text that may hold placeholders, each in the style asked for."""
-    return text if style is None else re.sub(r"\{\{.*?\}\}|\$\{\w+\}|\{\$\w+(?::[^}]*)?\}|\{env\.\w+\}", lambda found: spell(found[0], style), text)
 
 
 def quote(text: str) -> str:

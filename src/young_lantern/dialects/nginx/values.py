@@ -11,6 +11,8 @@ from collections.abc import Callable
 
 from ...model import Capture, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
 from ..noting import Unwritable
+from ..spelling import PLACEHOLDER
+from ..spelling import spell as spelling_of
 
 _TIME = re.compile(r"(\d+)(ms|s|m|h|d|w|M|y)?")
 _SECONDS = {"ms": 0.001, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800, "M": 2592000, "y": 31536000, None: 1}
@@ -173,17 +175,9 @@ def write_size(size: int) -> str:
     return str(size)
 
 
-# Values left to deployment, in every dialect's spelling.
-PLACEHOLDER = re.compile(r"\{\{.*?\}\}|\$\{\w+\}|\{\$\w+(?::[^}]*)?\}|\{env\.\w+\}")
-
-
 def spell(spelling: str, style: str | None) -> str:
-    """A placeholder in the style asked for, NAME of the style being its name; silence keeps it, unless nginx would take it for
-    a block (`{$NAME}`)."""
-    if style is None and not spelling.startswith(("{$", "{env.")):
-        return spelling
-    found = re.search(r"\w+", spelling.replace("env.", ""))
-    return (style or "${NAME}").replace("NAME", found[0] if found else spelling)
+    """A placeholder in the style asked for; silence keeps it, unless nginx would take it for a block (`{$NAME}`)."""
+    return spelling_of(spelling, "${NAME}" if style is None and spelling.startswith(("{$", "{env.")) else style)
 
 
 def respell(text: str, style: str | None) -> str:

@@ -12,9 +12,10 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from ....model import (
-    ALWAYS, AllOf, Block, Choose, Condition, Field, FileExists, FileKind, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
+    ALWAYS, AllOf, Block, Choose, Condition, Field, FileExists, FileKind, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
     Var, Variable, Written, join,
 )
+from ....model.walk import walk
 from .. import catalogue, defaults
 from . import access, compression, fields, files, forwards, limits, mappings, rewrites
 from .context import Context, Node
@@ -160,9 +161,12 @@ class Program:
             # What folders say comes between what the server says and what locations say, so that all is said once more, in this order.
             steps += [ForgetFields(), *self._head(place)]
         steps += self._access(place)
-        if place is not None:
-            steps += self._rewriting(place)
-        steps += self._redirects(place)
+        rewriting = list(self._rewriting(place)) if place is not None else []
+        redirects = list(self._redirects(place))
+        # Both are fixups, rewriting first: what it answers itself ends them, but a path that it changes is only asked for when
+        # they are over, so that a section's redirect still comes first (2.4.71, probed).
+        answers = any(isinstance(item, Redirect) or (isinstance(item, Respond) and item.status not in (404, 500)) for item in walk(tuple(rewriting)))
+        steps += [*rewriting, *redirects] if answers else [*redirects, *rewriting]
         # A media type's expiry counts before any default, wherever either is written.
         for read in (self._defaults, self._settings):
             steps += read(levels, [], place)

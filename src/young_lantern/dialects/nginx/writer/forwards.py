@@ -170,14 +170,15 @@ def put_before(item: Rewrite) -> Template | None:
 
 def _written(template: Template, adds_query: bool, step: Forward, context: Context) -> tuple[list[Node], str] | Unwritable:
     pattern = "^"
-    if any(isinstance(part, Capture) and part.pattern == context.pattern and part.pattern in context.of_paths for part in template) and not context.rewritten:
+    if any(isinstance(part, Capture) and part.pattern in context.of_paths for part in template) and not context.rewritten:
         # The replacement of a rewrite is decoded, and goes out percent-encoded again.
-        pattern = context.texts[context.pattern]
+        if all(part.pattern == context.pattern and part.pattern not in context.by_name for part in template if isinstance(part, Capture)):
+            pattern = context.texts[context.pattern]
         template = tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in template)
     text = context.template(template, step.span)
     if isinstance(text, Unwritable):
         return text
-    if "$" in text and not adds_query and pattern == "^":
+    if "$" in text and not adds_query and pattern == "^" and not any(isinstance(part, Capture) and part.pattern in context.of_paths for part in template):
         return [], text
     # An address without variables would get the rest of the path glued on: a rewrite replaces the whole.
     return [Node(["rewrite", quote(pattern), quote(text if adds_query else f"{text}?"), "break"], None, (step.span,) if step.span else ())], ""
