@@ -6,18 +6,29 @@ import dataclasses
 from collections.abc import Callable, Iterator
 from typing import Any, TypeVar
 
+from .steps import Block
+
 T = TypeVar("T")
 
 
 def walk(value: Any) -> Iterator[Any]:
-    """The value and all dataclass values within it, outermost first."""
+    """The value and all dataclass values within it, outermost first; a block that stands in several places only once."""
+    return _walk(value, set())
+
+
+def _walk(value: Any, seen: set[int]) -> Iterator[Any]:
     if isinstance(value, tuple | frozenset | list):
         for item in value:
-            yield from walk(item)
+            yield from _walk(item, seen)
     elif dataclasses.is_dataclass(value) and not isinstance(value, type):
+        if isinstance(value, Block):
+            # Named locations that lead to each other share what they hold: met anew each time, it would grow without bounds.
+            if id(value) in seen:
+                return
+            seen.add(id(value))
         yield value
         for field in dataclasses.fields(value):
-            yield from walk(getattr(value, field.name))
+            yield from _walk(getattr(value, field.name), seen)
 
 
 def transform(value: T, change: Callable[[Any], Any]) -> T:

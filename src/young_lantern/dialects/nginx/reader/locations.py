@@ -76,6 +76,7 @@ class SiteLocations:
         self.top = [location for location in everything if location.kind != "@"]
         self.named = {location.text: location for location in everything if location.kind == "@"}
         self.calling: list[str] = []
+        self.called: dict[tuple[str, int], tuple[Step, ...]] = {}
         # core module, recursive_error_pages: on the way to an error page no other is looked up unless that is on. Written out
         # in one another, pages of pages would grow beyond all bounds: three deep is as far as anybody follows.
         self.pages_open, self.pages_deep = 0, 3 if _recurs(server, context) else 1
@@ -269,12 +270,14 @@ class SiteLocations:
             return (Respond(500, raises=True, span=by.span),)
         if name in self.calling:
             return (Respond(500, raises=False, span=by.span),)
-        self.calling.append(name)
         self.pages_open += by.name == "error_page"
-        steps = self._content(location.scope, None)
+        key = name, self.pages_open
+        if key not in self.called:
+            self.calling.append(name)
+            self.called[key] = (Block(name, self._content(location.scope, None), fresh=True, span=location.directive.span),)
+            self.calling.pop()
         self.pages_open -= by.name == "error_page"
-        self.calling.pop()
-        return (Block(name, steps, fresh=True, span=location.directive.span),)
+        return self.called[key]
 
 
 def _recurs(scope: Scope, context: Context) -> bool:
