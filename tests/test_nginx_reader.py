@@ -404,3 +404,11 @@ def test_a_break_makes_the_locations_text_count_no_more(reads: Reads) -> None:
     text = "location /a/ { rewrite ^ /b?; break; proxy_pass http://192.0.2.1/c/; }"
     origin = reads.decide("nginx", nginx(text), "/a/x").origin
     assert origin is not None and origin.target == "/b"
+
+
+def test_a_text_of_nothing_is_none(reads: Reads) -> None:
+    """`return 404 ""` goes through the error pages; a text that comes out empty is final."""
+    pages = "root ROOT; error_page 404 = @e; location @e { return 200 page; }"
+    assert reads.decide("nginx", nginx(f'{pages} location /x {{ return 404 ""; }}'), "/x").body == "page"
+    final = reads.decide("nginx", nginx(f'{pages} location /x {{ set $n ""; return 404 $n; }}'), "/x")
+    assert (final.status, final.body) == (404, "")

@@ -33,6 +33,7 @@ CADDY = [
     ("redir https://www.fernhollow.example{uri} 301", ["return 301 https://www.fernhollow.example$request_uri;"]),
     ('respond "a $1 b" 200', ['return 200 "a ${dollar}1 b";']),
     ("abort", ["return 444;"]),
+    ("respond 404", ['set $nothing "";', "return 404 $nothing;"]),
     (
         "root * ROOT\ntry_files {path} /index.html\nfile_server",
         ["root ROOT;", "try_files $uri /index.html =404;"],

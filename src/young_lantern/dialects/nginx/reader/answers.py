@@ -32,6 +32,9 @@ def read_return(directive: Directive, scope: Scope, context: Context) -> tuple[S
         return (Abort(directive.span),)
     if rest and status in _REDIRECTS:
         return (Redirect(status, context.template(rest[0], directive), is_absolute(scope, context), directive.span, directive.comments),)
+    if rest == [""] and status >= 400:
+        # ngx_http_script_return_code: a text of nothing is none, so that the status gets its page.
+        return (Respond(status, raises=True, span=directive.span, comments=directive.comments),)
     if rest:
         return (Respond(status, context.template(rest[0], directive), media_type=_media_type(context), span=directive.span, comments=directive.comments),)
     return (Respond(status, raises=status >= 300, span=directive.span, comments=directive.comments),)

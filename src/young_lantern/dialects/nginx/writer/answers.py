@@ -118,6 +118,11 @@ def write_respond(step: Respond, context: Context) -> list[Node] | Unwritable:
     if isinstance(body, Unwritable):
         return body
     words = ["return", str(step.status)]
+    if not body and step.status >= 400:
+        # A text of nothing would be none, and the status get a page of nginx's own; one that comes out empty is one.
+        context.set_names |= {"nothing"}
+        why = ("An answer without content, as before: a bare status would get a page.",)
+        return [Node(["set", "$nothing", '""'], None, (), why), Node([*words, "$nothing"], None, spans, step.comments)]
     if body or step.status >= 300:
         words.append(quote(body))
     return [Node(words, None, spans, step.comments)]

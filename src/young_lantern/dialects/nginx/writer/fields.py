@@ -130,7 +130,10 @@ def _less(field: Field, forwards: bool, context: Context) -> list[Node]:
         context.lost(field.span, field.name, "nginx changes no part of a field's value", "write the whole value with a map on $upstream_http_… and add_header")
         return []
     if field.apart or not forwards:
-        context.implied(field.span, "nginx does not send this field by itself, or sends it with every answer (Server, Date)")
+        if field.name.lower() in ("server", "date") and not field.apart:
+            context.lost(field.span, field.name, "nginx sends this field with every answer of its own", "server_tokens off takes its version away; a module could take the whole")
+        else:
+            context.implied(field.span, "nginx does not send this field by itself")
         return []
     return [Node(["proxy_hide_header", field.name], None, spans, field.comments)]
 
