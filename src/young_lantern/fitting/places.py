@@ -94,7 +94,7 @@ def plain_paths(chain: Chain, minds_case: bool) -> Chain:
         items = []
         for item in one.items:
             if isinstance(item, Branch):
-                forks = [found_named(_total(replace(fork, condition=transform(fork.condition, closed if _refuses(fork.chain) else change), chain=through(fork.chain)))) for fork in item.forks]
+                forks = [found_named(_total(replace(fork, condition=transform(fork.condition, closed if refuses(fork.chain) else change), chain=through(fork.chain)))) for fork in item.forks]
                 item = Branch(forks, item.span)
             elif isinstance(item, Leaf) and any(field.when is not None for field in item.settings.fields):
                 fields = tuple(field if field.when is None else replace(field, when=transform(field.when, change)) for field in item.settings.fields)
@@ -174,7 +174,7 @@ def _whole(location: Template, label: str, lead: str) -> Template:
     return join(*out)
 
 
-def _refuses(chain: Chain) -> bool:
+def refuses(chain: Chain) -> bool:
     """Whether all that a chain does is to refuse."""
     match chain.items:
         case [Leaf(answer=Respond(status=401 | 403 | 404 | 410, raises=True) | Abort())]:
