@@ -11,7 +11,7 @@ import itertools
 from ..model import Field, Operation
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
-from .evaluate import State, text
+from .evaluate import State, holds, text
 from .outcome import OriginRequest
 
 
@@ -23,6 +23,8 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
     """What the origin gets of the fields that rules speak of; REMOVE shows as no entry."""
     got: dict[str, str | None] = {"host": state.request.authority}
     for item in operations:
+        if item.asked_last and item.when is not None and not holds(item.when, state):
+            continue
         name = item.name.lower()
         value = text(item.value, state)
         held = got[name] if name in got else state.request.field(name)
@@ -56,6 +58,8 @@ def _applied(operations: list[Field], status: int, is_error: bool, state: State)
     blocks = [list(block) for _, block in itertools.groupby((item for item in operations if item.deferred), lambda item: item.span)]
     for item in [*immediate, *itertools.chain.from_iterable(reversed(blocks))]:
         if item.statuses is not None and status not in item.statuses or is_error and not item.survives_errors:
+            continue
+        if item.asked_last and item.when is not None and not holds(item.when, state):
             continue
         name = item.name.lower()
         value = text(item.value, state)

@@ -10,10 +10,10 @@ from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
 
 from ..model import (
-    Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Choose, Compress, ErrorPages, Estate, Field,
+    Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, ErrorPages, Estate, Field,
     ForgetFields, Forward, Leave, Pool, Listener, LogTo, Mapped, Note, Operation, Protect,
     QueryEdit, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
-    StripPrefix, StripSuffix, Unserved, Var, Variable, Written,
+    StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
 )
 from ..patterns import compiled, host_matches, search
 from ..patterns.engines import go_replacement
@@ -133,6 +133,8 @@ class _Run:
                 state.note("a cycle of rewrites", step.span)
                 return self.end(step.span, status=500, is_error=True)
             fields, request_fields, state.pages, state.compress = self.kept[step.label]
+            for name in state.environment:
+                state.variables.pop(name, None)
             state.fields, state.request_fields = list(fields), list(request_fields)
 
     def choose(self, step: Choose) -> _Next:
@@ -166,6 +168,8 @@ class _Run:
                 query = None
         match step.edit:
             case SetPath(template):
+                if step.edit.refuses_marks and self._brings_mark(template):
+                    return self.fail(403, step.span, insists=True)
                 raw, state.path, state.raw_path = state.raw_last, text(template, state), None
                 if step.edit.cuts_at_mark:
                     state.path = state.path.partition("?")[0]
@@ -194,6 +198,23 @@ class _Run:
         state.note("rewrite", step.span, f"{before} -> {state.path}")
         return None
 
+    def _spelt_as(self, prefix: str) -> bool:
+        """Whether the target as received begins with a prefix, so that what follows may go on as it is (proxy_util.c, ap_proxy_trans_match)."""
+        target = self.state.request.target
+        more = prefix.endswith("/") and target[len(prefix):len(prefix) + 1] == "/"
+        return self.state.raw_path is not None and target.startswith(prefix or "/") and not more
+
+    def _brings_mark(self, template: Template) -> bool:
+        """Whether something put into a text brings a question mark, before one that is written there (mod_rewrite.c, do_expand)."""
+        for part in template:
+            if isinstance(part, str):
+                if "?" in part:
+                    return False
+            elif "?" in text((replace(part, escaped=False) if isinstance(part, Capture) else Var(Variable.PATH) if part == Var(Variable.PATH_ESCAPED) else part,), self.state):
+                self.state.note("a question mark from the path is refused", None)
+                return not (isinstance(part, Var) and part.variable is Variable.QUERY)
+        return False
+
     def _query(self, edit: QueryEdit) -> str:
         written = text(edit.template, self.state)
         if edit.encodes:
@@ -207,6 +228,8 @@ class _Run:
 
     def set_variable(self, step: SetVariable) -> _Next:
         self.state.variables[step.name] = text(step.value, self.state)
+        if step.environment:
+            self.state.environment |= {step.name}
         return None
 
     def forget(self, step: ForgetFields | None) -> _Next:
@@ -215,7 +238,7 @@ class _Run:
         return None
 
     def field(self, step: Field) -> _Next:
-        if step.when is not None and not holds(step.when, self.state):
+        if step.when is not None and not step.asked_last and not holds(step.when, self.state):
             return None
         if step.at_once:
             step = replace(step, value=(text(step.value, self.state),))
@@ -254,6 +277,8 @@ class _Run:
     # --- answers ------------------------------------------------------------------------------------------------------
 
     def redirect(self, step: Redirect) -> _Next:
+        if step.refuses_marks and self._brings_mark(step.location):
+            return self.fail(403, step.span, insists=True)
         location = text(step.location, self.state)
         if step.absolute and location.startswith("/"):
             location = f"{self.state.request.scheme}://{self.state.request.authority}{location}"
@@ -328,6 +353,8 @@ class _Run:
         members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
         state.pool_label = pool.name if pool else step.pool
         state.member_label = members[0] if len(members) == 1 else f"one of {', '.join(members)}"
+        if isinstance(step.target, Written) and step.target.refuses_marks and self._brings_mark(step.target.template):
+            return self.fail(403, step.span, insists=True)
         target = self._target(step)
         if any(ord(character) < 33 or ord(character) > 126 for character in target):
             state.gave_up = "the origin would get a malformed request line"
@@ -364,6 +391,8 @@ class _Run:
             case Mapped(prefix, replacement, True):
                 rest = state.path[len(prefix):].partition("?")[0]
                 return text(replacement, state) + paths.escaped(rest, state.site.reading.escapes) + query
+            case Mapped(prefix, replacement, keeps_spelling=True) if self._spelt_as(prefix):
+                return text(replacement, state) + state.request.target[len(prefix):]
             case Mapped(prefix, replacement):
                 if state.pinned:
                     return paths.escaped(state.path, state.site.reading.escapes) + query
@@ -413,7 +442,7 @@ class _Run:
         for name in names:
             inner = replace(
                 state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, entered={}, trace=[],
-                variables={}, depth=state.depth + 1)
+                variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1)
             outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)
             state.gave_up = state.gave_up or inner.gave_up
             if outcome.status is not None and (300 <= outcome.status < 400 or outcome.file or outcome.origin) and not inner.in_error:

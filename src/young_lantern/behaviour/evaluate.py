@@ -38,6 +38,7 @@ class State:
     raw_last: str = ""
     url: str | None = None  # the path that sections see, where a rewrite changed it for the file only
     variables: dict[str, str] = field(default_factory=dict)
+    environment: frozenset[str] = frozenset()  # the variables among them that a block which begins again forgets
     numbered: tuple[str, ...] = ()
     named: dict[str, str] = field(default_factory=dict)
     labelled: dict[str, tuple[str, ...]] = field(default_factory=dict)

@@ -183,7 +183,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 walker.leaves += 1
                 if isinstance(step, ServeFiles):
                     items += _indexes(step, steps, env, walker)
-                items.append(Leaf(_captured(step, env), _relevant(step, env.settings), env.through))
+                items.append(Leaf(_captured(step, env), _relevant(step, _settled(env)), env.through))
                 return Chain(items)
     return Chain(items)
 
@@ -307,16 +307,32 @@ def _effect(step: Rewrite | SetVariable, env: _Env) -> tuple[Effect, _Env]:
     return made, replace(env, known=known)
 
 
+def _settled(env: _Env) -> Settings:
+    """The settings where an answer is made: what is asked only now is asked."""
+    def asked(fields: tuple[Field, ...]) -> tuple[Field, ...]:
+        made = []
+        for item in fields:
+            if item.asked_last and item.when is not None:
+                known = truth(item.when, env.known)
+                if known is False:
+                    continue
+                item = replace(item, when=None if known else simplified(item.when, env.known), asked_last=False)
+            made.append(item)
+        return tuple(made)
+
+    return replace(env.settings, fields=asked(env.settings.fields), request_fields=asked(env.settings.request_fields))
+
+
 def _set(env: _Env, step: Field | ErrorPages | Compress | BodyLimit | ForgetFields) -> Settings:
     settings = env.settings
     match step:
         case ForgetFields():
             return Settings(request_fields=settings.request_fields, limit=settings.limit)
         case Field():
-            known = None if step.when is None else truth(step.when, env.known)
+            known = None if step.when is None or step.asked_last else truth(step.when, env.known)
             if known is False:
                 return settings
-            made = _captured(replace(step, when=None if step.when is None or known else simplified(step.when, env.known)), env)
+            made = _captured(replace(step, when=None if step.when is None or known else step.when if step.asked_last else simplified(step.when, env.known)), env)
             if made.side is Side.REQUEST:
                 return replace(settings, request_fields=(*settings.request_fields, made))
             return replace(settings, fields=(*settings.fields, made))
@@ -421,6 +437,8 @@ def _restart(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> t
         known = replace(env.known, internal=True, rewritten=frozenset())
         again = replace(env, settings=item.before, known=known)
         body = _without_leaves(list(item.block.steps), step.label)
+        forgotten = {inner.name: inner for inner in walk(item.block) if isinstance(inner, SetVariable) and inner.environment}
+        body = [*(SetVariable(name, (), inner.span) for name, inner in forgotten.items()), *body]
         return [*body, replace(item, entries=item.entries + 1), *steps[number + 1:]], again
     return None
 

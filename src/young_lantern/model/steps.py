@@ -37,6 +37,7 @@ class Field:
     at_once: the value is completed where the step stands, not when the answer goes out
     apart: in a table of its own: it neither sees nor changes what other operations and the handler put there (httpd `always`)
     when:     only for requests that meet this where the step stands
+    asked_last: `when` is asked when the answer goes out instead
     survives_errors: still applied when the answer is an error that the server made itself
     """
 
@@ -53,14 +54,19 @@ class Field:
     comments: tuple[str, ...] = ()
     apart: bool = False
     when: Condition | None = None
+    asked_last: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class SetPath:
-    """`cuts_at_mark`: a question mark that a capture brings into the path ends it (Caddy)."""
+    """`cuts_at_mark`: a question mark that a capture brings into the path ends it (Caddy).
+
+    refuses_marks: a question mark that a capture or variable brings in is 403 (httpd)
+    """
 
     template: Template
     cuts_at_mark: bool = False
+    refuses_marks: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,9 +174,12 @@ class ForgetFields:
 
 @dataclass(frozen=True, slots=True)
 class SetVariable:
+    """`environment`: it is part of what the server keeps for a request: requests made inside see it, a block that begins again does not (httpd)."""
+
     name: str
     value: Template
     span: Span | None = None
+    environment: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -277,7 +286,7 @@ class LogTo:
 
 @dataclass(frozen=True, slots=True)
 class Redirect:
-    """`absolute`: a location that is a path gets scheme and authority of the request in front (nginx). `insists`: as in Respond."""
+    """`absolute`: a location that is a path gets scheme and authority of the request in front (nginx). `insists`: as in Respond; `refuses_marks` as in SetPath."""
 
     status: int
     location: Template
@@ -285,6 +294,7 @@ class Redirect:
     span: Span | None = None
     comments: tuple[str, ...] = ()
     insists: bool = False
+    refuses_marks: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -318,19 +328,24 @@ class AsReceived:
 
 @dataclass(frozen=True, slots=True)
 class Mapped:
-    """`prefix` is cut off the current decoded path, the rest escaped and put behind `replacement`; the query follows."""
+    """`prefix` is cut off the current decoded path, the rest escaped and put behind `replacement`; the query follows.
+
+    keeps_spelling: where the target as received begins with the prefix, what follows there goes on instead, query and all (httpd `nocanon`)
+    """
 
     prefix: str
     replacement: Template
     cuts_at_mark: bool = False
+    keeps_spelling: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """Just this text, query and all; `adds_query`: the client's query follows."""
+    """Just this text, query and all; `adds_query`: the client's query follows; `refuses_marks` as in SetPath."""
 
     template: Template
     adds_query: bool = False
+    refuses_marks: bool = False
 
 
 ForwardTarget = AsReceived | Mapped | Written

@@ -98,6 +98,16 @@ def variable(name: str, document_root: str = "", own: dict[str, Template] | None
     return (Unread(f"%{{{name}}}"),)
 
 
+def expression_variable(name: str) -> Template:
+    """`%{NAME}` of the expression language -> template."""
+    kind, _, inner = name.partition(":")
+    if kind in ("HTTP", "req", "http"):
+        return (Var(Variable.AUTHORITY),) if inner.lower() == "host" else (Var(Variable.FIELD, inner),)
+    if kind in ("ENV", "reqenv", "env"):
+        return (Var(Variable.VARIABLE, inner),)
+    return VARIABLES.get(name, (Unread(f"%{{{name}}}"),))
+
+
 def read_field_value(text: str) -> Template:
     """The value of a Header line: `%%` is a percent sign, `%{NAME}e` an environment variable, `%{NAME}s` one of TLS.
 
@@ -105,7 +115,7 @@ def read_field_value(text: str) -> Template:
     """
     if text.startswith("expr="):
         pieces = re.split(r"(%\{[^}]*\})", text[5:].strip("\""))
-        read = [VARIABLES.get(piece[2:-1], (Unread(piece),)) if piece.startswith("%{") else piece for piece in pieces]
+        read = [expression_variable(piece[2:-1]) if piece.startswith("%{") else piece for piece in pieces]
         return join(*read)
     parts: list[Part] = []
     at = 0

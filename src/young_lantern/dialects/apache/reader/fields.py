@@ -12,9 +12,10 @@ import re
 from dataclasses import replace
 
 from ....codes import VALUE_UNREAD
-from ....model import Condition, Field, HttpDate, Not, Operation, PathMatches, Side, Span, Step, TextIs, Var, Variable
+from ....model import ALWAYS, Condition, Field, HttpDate, Not, Operation, PathMatches, Side, Span, Step, TextIs, Var, Variable
 from .. import values
 from .context import Context, Node
+from .expressions import Read, read_expression
 
 _OPERATIONS = {
     "set": Operation.SET, "add": Operation.ADD, "append": Operation.APPEND, "merge": Operation.MERGE, "unset": Operation.REMOVE,
@@ -46,12 +47,18 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     if words and words[-1].lower() == "early":
         words = words[:-1]
     wanted: Condition | None = None
+    statuses = None if always else HANDLED
     least = 2 if words[:1] and words[0].lower() == "unset" else 3
     if len(words) > least and words[-1].startswith(("env=", "expr=")):
         *words, by = words
-        wanted = _by_environment(by, node, context)
-        if wanted is None:
+        asked = _by_environment(by, node, context) if by.startswith("env=") else read_expression(by[5:], node.span)
+        if asked is None or asked.statuses is not None and side is Side.REQUEST:
+            if by.startswith("expr="):
+                context.value(node, by, "a condition that is read was expected")
             return ()
+        wanted = None if asked.condition is ALWAYS else asked.condition
+        if asked.statuses is not None:
+            statuses = asked.statuses if statuses is None else statuses & asked.statuses
     operation = _OPERATIONS.get(words[0].lower()) if words else None
     if operation is None or len(words) < (2 if operation is Operation.REMOVE else 4 if operation is Operation.EDIT else 3):
         context.value(node, " ".join(words[:1]), "set, append, merge, add, unset, edit or setifempty and a field's name were expected")
@@ -61,21 +68,22 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     text = "" if operation is Operation.REMOVE else words[3] if find else words[2]
     value = context.checked(values.read_field_value(text), node.span, node.name)
     made = Field(
-        side, operation, name, value, statuses=None if always else HANDLED, at_once=side is Side.REQUEST, survives_errors=always, apart=always and side is Side.RESPONSE, find=find, span=node.span, comments=node.comments,
+        side, operation, name, value, statuses=statuses, at_once=side is Side.REQUEST, survives_errors=always, apart=always and side is Side.RESPONSE, find=find, span=node.span, comments=node.comments,
     )
-    return (replace(made, when=wanted),)
+    # Conditions are asked when the answer goes out: what a rule set on the way counts, wherever the line stands.
+    return (replace(made, when=wanted, asked_last=wanted is not None),)
 
 
-def _by_environment(by: str, node: Node, context: Context) -> Condition | None:
+def _by_environment(by: str, node: Node, context: Context) -> Read | None:
     found = re.fullmatch(r"env=(!?)(\w+)", by)
     if not found:
-        context.value(node, by, "a condition by expression is not read yet")
+        context.value(node, by, "the name of a variable was expected")
         return None
     if found[2] not in context.environment:
         context.value(node, by, "a variable that a rewrite rule sets was expected; others are not read")
         return None
     empty = TextIs((Var(Variable.VARIABLE, found[2]),), ("",), span=node.span)
-    return empty if found[1] else Not(empty, node.span)
+    return Read(empty if found[1] else Not(empty, node.span))
 
 
 def read_default_expiry(nodes: list[Node], above: list[Node], context: Context) -> tuple[Step, ...]:

@@ -92,8 +92,8 @@ class Proxies:
         context = self.context
         url, *options = words
         found = _URL.fullmatch(url)
-        if not found or url.startswith("unix:") or "nocanon" in options or "interpolate" in options:
-            context.value(node, " ".join(words), "http:// or https:// and an origin were expected; other protocols, nocanon and interpolate are not read")
+        if not found or url.startswith("unix:") or "interpolate" in options:
+            context.value(node, " ".join(words), "http:// or https:// and an origin were expected; other protocols and interpolate are not read")
             return (Unserved(node.span.directive, node.span),)
         scheme, authority, path = found[1].lower().replace("ws", "http"), found[2], found[3]
         pool, secure = self._pool(scheme, authority, node)
@@ -106,7 +106,8 @@ class Proxies:
             return (Unserved(node.span.directive, node.span),)
         if target is None:
             assert prefix is not None
-            target = Mapped("" if prefix == "/" and path in ("", "/") else prefix, (path,) if path and not (prefix == "/" and path == "/") else ())
+            whole = prefix == "/" and path in ("", "/")
+            target = Mapped("/", ("/",), keeps_spelling=True) if whole and "nocanon" in options else Mapped("" if whole else prefix, (path,) if path and not whole else (), keeps_spelling="nocanon" in options)
         preserve = context.last(self.levels, "proxypreservehost")
         keeps_host = preserve is not None and preserve.args[:1] != [] and preserve.args[0].lower() == "on"
         adds = context.last(self.levels, "proxyaddheaders")
@@ -116,7 +117,7 @@ class Proxies:
         connect = values.read_seconds(pairs.get("connectiontimeout", ""))
         return (Forward(
             pool=pool, secure=secure, target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), preserve.span if preserve else None, pool),
-            redirects=self._mappings(), connect_seconds=connect, read_seconds=read, span=node.span, comments=node.comments,
+            redirects=self._mappings(), connect_seconds=connect, read_seconds=read, upgrades=pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
         ),)
 
     def _pool(self, scheme: str, authority: str, node: Node) -> tuple[str | None, bool]:

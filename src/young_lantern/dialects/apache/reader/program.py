@@ -143,7 +143,7 @@ class Program:
             self.context.value(node, text, "http:// and an origin that does not depend on the request were expected")
             return (Unserved(node.span.directive, node.span),)
         front, rest = found
-        written = Written(join(rest, *target[1:]), adds_query=True)
+        written = Written(join(rest, *target[1:]), adds_query=True, refuses_marks=True)
         return self._around(None, self.proxies.forward(node, [front], None, written))
 
     # --- what is in force at a place --------------------------------------------------------------------------------------------

@@ -20,6 +20,7 @@ from ....model import (
 from ....patterns import search
 from .. import values
 from .context import Context, Node
+from .expressions import read_expression
 from .places import NEVER
 
 _URL = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
@@ -27,7 +28,7 @@ _URL = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
 _ANY = ("^", "", ".*", "^.*$", "^.*", "(.*)", "^(.*)$", "^(.*)")
 ENDED = "rewriting_ended"
 _SILENT = frozenset({"nc", "nocase", "ne", "noescape", "l", "last", "pt", "passthrough", "qsa", "qsappend", "qsd", "qsdiscard", "ns", "nosubreq", "end", "f", "forbidden", "g",
-                     "gone", "c", "chain", "n", "next", "p", "proxy", "b", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env"})
+                     "gone", "c", "chain", "n", "next", "p", "proxy", "b", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env", "unsafeallow3f"})
 
 
 @dataclass(slots=True)
@@ -247,6 +248,9 @@ def _any(parts: list[Condition]) -> Condition:
 def _condition(node: Node, ignores_case: bool, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:
     tested, wanted = node.args[0], node.args[1]
     negated, wanted = wanted.startswith("!"), wanted.removeprefix("!")
+    if tested.lower() == "expr":
+        # The expression's own sign, not the condition's.
+        negated, wanted = False, node.args[1]
     made = _test(node, tested, wanted, ignores_case, level, rule, label, own, context)
     if made is None or not negated:
         return made
@@ -257,9 +261,15 @@ _FILE_TESTS = {"-f": FileKind.FILE, "-d": FileKind.FOLDER, "-s": FileKind.FILE}
 
 
 def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:
+    if tested.lower() == "expr":
+        asked = read_expression(wanted, node.span)
+        if asked is None or asked.statuses is not None:
+            context.condition_unread(node.span, node.span.directive)
+            return None
+        return asked.condition
     if wanted in _FILE_TESTS:
         return _file(node, tested, _FILE_TESTS[wanted], level, own, context)
-    if re.fullmatch(r"-\w+", wanted) or tested.lower() == "expr" or wanted[:1] in "<>":
+    if re.fullmatch(r"-\w+", wanted) or wanted[:1] in "<>":
         context.condition_unread(node.span, node.span.directive)
         return None
     if tested.upper() in _FIXED:
@@ -318,7 +328,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     for flag in ("e", "env"):
         if flag in rule.flags:
             name, _, value = rule.flags[flag].partition(":")
-            steps.append(SetVariable(name.removeprefix("!"), template(value), node.span))
+            steps.append(SetVariable(name.removeprefix("!"), template(value), node.span, environment=True))
     if ends_for_good(rule):
         steps.append(SetVariable(ENDED, ("1",), node.span))
     if rule.has("f", "forbidden") or rule.has("g", "gone"):
@@ -349,7 +359,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
             context.value(node, substitution, "a substitution that begins with a slash was expected")
             return (*steps, Unserved(node.span.directive, node.span))
     edit = _query(rule, mark, query, template)
-    steps.append(Rewrite(SetPath(target), edit, keeps_url=level.prefix is None and names_file(rule), span=node.span, comments=node.comments))
+    steps.append(Rewrite(SetPath(target, refuses_marks=not rule.has("unsafeallow3f")), edit, keeps_url=level.prefix is None and names_file(rule), span=node.span, comments=node.comments))
     if rule.has("n", "next"):
         return (*steps, Restart(level.label, node.span))
     if rule.has("pt", "passthrough"):
@@ -383,7 +393,7 @@ def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes
             location = join(location, (Var(Variable.QUERY, "&" if query else "?"),))
     elif not rule.has("qsd", "qsdiscard"):
         location = join(location, (Var(Variable.QUERY, "?"),))
-    return Redirect(status, location, absolute=True, insists=True, span=rule.node.span, comments=rule.node.comments)
+    return Redirect(status, location, absolute=True, insists=True, refuses_marks=not rule.has("unsafeallow3f"), span=rule.node.span, comments=rule.node.comments)
 
 
 def changes_inside(rule: Rule) -> bool:

@@ -1,0 +1,225 @@
+"""httpd expressions (`RewriteCond expr`, `Header … expr=`, `Require expr`) -> conditions. Mirror: writer/conditions.py.
+
+Source:   Apache HTTP Server manual, "Expressions in Apache HTTP Server"; util_expr_parse.y.
+Rule:     `!` binds closest, then `&&`, then `||`; words compare as text unless the operator begins with a dash.
+Unknown:  a function, variable or operator that is not read makes the whole expression unread: None.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ....model import (
+    ALWAYS, AllOf, AnyOf, ClientIn, Condition, MethodIn, Not, PathMatches, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Unread, Var, Variable, join,
+)
+from .. import values
+
+_STRING = re.compile(r"""\s*(?:'((?:\\.|[^'\\])*)'|"((?:\\.|[^"\\])*)")""")
+_STATUS = "REQUEST_STATUS"
+
+
+@dataclass(frozen=True, slots=True)
+class Read:
+    """What an expression asks: a condition on the request, and the statuses of answers it holds for (None: any)."""
+
+    condition: Condition
+    statuses: frozenset[int] | None = None
+
+
+def read_expression(text: str, span: Span | None) -> Read | None:
+    """An expression -> what it asks; None when some of it is not read."""
+    parser = _Parser(text, span)
+    try:
+        made = parser.either()
+        parser.blank()
+    except _NotRead:
+        return None
+    return made if parser.at == len(text) else None
+
+
+class _NotRead(Exception):
+    """Some part of the expression is not read; caught where reading began."""
+
+
+class _Parser:
+    def __init__(self, text: str, span: Span | None) -> None:
+        self.text, self.span, self.at = text, span, 0
+
+    def blank(self) -> None:
+        while self.at < len(self.text) and self.text[self.at].isspace():
+            self.at += 1
+
+    def take(self, *words: str) -> str | None:
+        self.blank()
+        for word in words:
+            if self.text.startswith(word, self.at):
+                after = self.text[self.at + len(word):self.at + len(word) + 1]
+                if word[-1].isalnum() and (after.isalnum() or after == "_"):
+                    continue
+                self.at += len(word)
+                return word
+        return None
+
+    def either(self) -> Read:
+        parts = [self.both()]
+        while self.take("||"):
+            parts.append(self.both())
+        if len(parts) == 1:
+            return parts[0]
+        if any(part.statuses is not None for part in parts):
+            raise _NotRead
+        return Read(_any([part.condition for part in parts], self.span))
+
+    def both(self) -> Read:
+        parts = [self.one()]
+        while self.take("&&"):
+            parts.append(self.one())
+        statuses = [part.statuses for part in parts if part.statuses is not None]
+        if len(statuses) > 1:
+            raise _NotRead
+        asked = [part.condition for part in parts if part.condition is not ALWAYS]
+        held = ALWAYS if not asked else asked[0] if len(asked) == 1 else AllOf(tuple(asked), self.span)
+        return Read(held, statuses[0] if statuses else None)
+
+    def one(self) -> Read:
+        if self.take("!"):
+            inner = self.one()
+            if inner.statuses is not None:
+                raise _NotRead
+            return Read(inner.condition.condition if isinstance(inner.condition, Not) else Not(inner.condition, self.span))
+        if self.take("("):
+            made = self.either()
+            if not self.take(")"):
+                raise _NotRead
+            return made
+        if self.take("true"):
+            return Read(ALWAYS)
+        if self.take("false"):
+            return Read(Not(ALWAYS))
+        if operator := self.take("-R"):
+            return Read(ClientIn((self.string(),), self.span))
+        if operator := self.take("-n", "-z", "-T"):
+            if operator == "-T":
+                raise _NotRead
+            empty = TextIs(self.word(), ("",), span=self.span)
+            return Read(Not(empty, self.span) if operator == "-n" else empty)
+        return self.comparison()
+
+    def comparison(self) -> Read:
+        status = self.take(f"%{{{_STATUS}}}")
+        word: Template = () if status else self.word()
+        sign = self.take("==", "!=", "=~", "!~", "=", "-strmatch", "-ipmatch", "-eq", "-ne", "-lt", "-le", "-gt", "-ge", "-in", "in")
+        if sign is None:
+            raise _NotRead
+        if status:
+            return Read(ALWAYS, self.statuses(sign))
+        return Read(self.compared(word, sign))
+
+    def compared(self, word: Template, sign: str) -> Condition:
+        if sign in ("=~", "!~"):
+            pattern = self.regex()
+            made: Condition = PathMatches(pattern, span=self.span) if word == (Var(Variable.PATH),) else TextMatches(word, pattern, span=self.span)
+            return Not(made, self.span) if sign == "!~" else made
+        if sign == "-ipmatch" and word == (Var(Variable.CLIENT),):
+            return ClientIn((self.string(),), self.span)
+        if sign in ("in", "-in"):
+            return _equals(word, self.list(), self.span)
+        if sign in ("==", "=", "!="):
+            other = self.word()
+            if not all(isinstance(part, str) for part in other):
+                raise _NotRead
+            made = _equals(word, ["".join(map(str, other))], self.span)
+            return Not(made, self.span) if sign == "!=" else made
+        raise _NotRead
+
+    def statuses(self, sign: str) -> frozenset[int]:
+        known = range(100, 600)
+        if sign == "=~":
+            pattern = self.regex()
+            return frozenset(number for number in known if re.search(pattern.text, str(number)))
+        if sign in ("in", "-in"):
+            wanted = self.list()
+            return frozenset(number for number in known if str(number) in wanted)
+        self.blank()
+        found = re.compile(r"'?(\d{3})'?").match(self.text, self.at)
+        if not found or sign not in _NUMBERS:
+            raise _NotRead
+        self.at = found.end()
+        return frozenset(number for number in known if _NUMBERS[sign](number, int(found[1])))
+
+    # --- words ---------------------------------------------------------------------------------------------------------------
+
+    def word(self) -> Template:
+        self.blank()
+        if found := _STRING.match(self.text, self.at):
+            self.at = found.end()
+            return read_text(found[1] if found[1] is not None else found[2])
+        if found := re.compile(r"%\{([^}]*)\}").match(self.text, self.at):
+            self.at = found.end()
+            return self.known(values.expression_variable(found[1]))
+        if found := re.compile(r"(?:(req|http|req_novary|reqenv|env)\(\s*'([^']*)'\s*\))").match(self.text, self.at):
+            self.at = found.end()
+            return (Var(Variable.VARIABLE, found[2]),) if "env" in found[1] else (Var(Variable.FIELD, found[2]),) if found[2].lower() != "host" else (Var(Variable.AUTHORITY),)
+        if found := re.compile(r"\d+").match(self.text, self.at):
+            self.at = found.end()
+            return (found[0],)
+        raise _NotRead
+
+    def known(self, made: Template) -> Template:
+        if any(isinstance(part, Unread) for part in made):
+            raise _NotRead
+        return made
+
+    def string(self) -> str:
+        made = self.word()
+        if not all(isinstance(part, str) for part in made):
+            raise _NotRead
+        return "".join(map(str, made))
+
+    def list(self) -> list[str]:
+        if not self.take("{"):
+            raise _NotRead
+        found = [self.string()]
+        while self.take(","):
+            found.append(self.string())
+        if not self.take("}"):
+            raise _NotRead
+        return found
+
+    def regex(self) -> Pattern:
+        self.blank()
+        found = re.compile(r"(?:/((?:\\.|[^/\\])*)/|m([#,|!;:%])((?:\\.|(?!\2).)*)\2)([ims]*)").match(self.text, self.at)
+        if not found or "m" in found[4] or "s" in found[4]:
+            raise _NotRead
+        self.at = found.end()
+        text = (found[1] if found[1] is not None else found[3]).replace("\\/", "/")
+        return Pattern(text, "pcre", "i" in found[4])
+
+
+def read_text(text: str) -> Template:
+    """A text of the expression language, with `%{NAME}` in it."""
+    pieces = re.split(r"(%\{[^}]*\}|\\.)", text)
+    return join(*(values.expression_variable(piece[2:-1]) if piece.startswith("%{") else piece[1:] if piece.startswith("\\") and len(piece) == 2 else piece for piece in pieces))
+
+
+def _equals(word: Template, wanted: list[str], span: Span | None) -> Condition:
+    if word == (Var(Variable.METHOD),):
+        return MethodIn(tuple(wanted), span)
+    if word == (Var(Variable.SCHEME),) and len(wanted) == 1:
+        return SchemeIs(wanted[0], span)
+    return TextIs(word, tuple(wanted), span=span)
+
+
+def _any(parts: list[Condition], span: Span | None) -> Condition:
+    if ALWAYS in parts:
+        return ALWAYS
+    if all(isinstance(part, ClientIn) for part in parts):
+        return ClientIn(tuple(network for part in parts for network in part.networks), span)  # type: ignore[union-attr]
+    return AnyOf(tuple(parts), span)
+
+
+_NUMBERS = {
+    "-eq": lambda a, b: a == b, "-ne": lambda a, b: a != b, "-lt": lambda a, b: a < b, "-le": lambda a, b: a <= b, "-gt": lambda a, b: a > b, "-ge": lambda a, b: a >= b,
+    "==": lambda a, b: a == b, "!=": lambda a, b: a != b,
+}
