@@ -4,11 +4,13 @@ tree.py    the form that writers take: conditions that branch, and leaves with a
 static.py  what is known of a condition before any request comes
 tables.py  conditions on tables, for dialects without them
 trying.py  branches over files in one form
+disjoint.py whether two conditions can hold at once
 places.py  places by path, for dialects whose sites are lists of them
 unroll.py  a site's program -> tree: restarts looked up beforehand, settings pushed to the leaves
 hoist.py   settings that all leaves of a branch share, pulled up again
 """
 
+from .disjoint import disjoint  # noqa: F401
 from .hoist import hoist  # noqa: F401
 from .tables import without_tables  # noqa: F401
 from .tree import Branch, Chain, Fork, Leaf, Settings, leaves  # noqa: F401

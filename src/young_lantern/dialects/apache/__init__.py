@@ -14,6 +14,7 @@ from . import catalogue
 from .abilities import ABILITIES
 from .moving import move
 from .reader import read
+from .writer import write
 
 
 def _recognises(path: Path, text: str) -> int:
@@ -24,5 +25,5 @@ def _recognises(path: Path, text: str) -> int:
 
 APACHE = Dialect(
     name="apache", server="apache2", package="apache2", main_file="httpd.conf", also_main=("apache2.conf", "conf/httpd.conf"),
-    read=read, recognises=_recognises, move=move, catalogue=lambda: catalogue.ROWS, abilities=ABILITIES,
+    read=read, recognises=_recognises, write=write, move=move, catalogue=lambda: catalogue.ROWS, abilities=ABILITIES,
 )

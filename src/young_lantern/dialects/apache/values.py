@@ -1,6 +1,7 @@
 """Codecs of httpd: words <-> templates, module names, times, expressions' variables.
 
 Source:   Apache HTTP Server manual, mod_rewrite (variables of TestString), mod_headers (format specifiers), mod_expires.
+Rule:     within quotes a backslash goes before the quote and before another backslash; elsewhere it stands for itself.
 Unknown:  an unknown variable is an Unread part of the template.
 """
 
@@ -11,6 +12,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from ...model import Capture, Part, Placeholder, Template, Unread, Var, Variable, join
+from ..spelling import PLACEHOLDER
+from ..spelling import spell as spelling_of
 
 BUILT_IN = frozenset({"core", "so", "watchdog", "http_core", "log_config", "logio", "version", "unixd", "mpm"})
 
@@ -159,3 +162,44 @@ def read_seconds(text: str) -> float | None:
     """A time-out: bare seconds, or with ms, s, mi(n), h."""
     found = re.fullmatch(r"(\d+)(ms|s|mi?n?|h)?", text)
     return int(found[1]) * {"ms": 0.001, "s": 1, "m": 60, "h": 3600}[(found[2] or "s") if found[2] in ("ms", "s", "h", None) else "m"] if found else None
+
+
+# --- writing ----------------------------------------------------------------------------------------------------------------
+
+WRITE: dict[Variable, str] = {
+    Variable.AUTHORITY: "HTTP_HOST", Variable.HOST: "SERVER_NAME", Variable.HOST_SENT: "SERVER_NAME", Variable.PORT: "SERVER_PORT", Variable.METHOD: "REQUEST_METHOD",
+    Variable.SCHEME: "REQUEST_SCHEME", Variable.PATH: "REQUEST_URI", Variable.CLIENT: "REMOTE_ADDR", Variable.QUERY: "QUERY_STRING",
+}
+_BARE = re.compile(r"[\w.:/*+@=,!-]+")
+
+
+def quote(text: str) -> str:
+    """A word in quotes, as the server reads it back (ap_getword_conf)."""
+    escaped = re.sub(r'\\(?=["\\]|$)', r"\\\\", text).replace('"', '\\"')
+    return f'"{escaped}"'
+
+
+def word(text: str) -> str:
+    """A word, in quotes only where it needs them."""
+    return text if _BARE.fullmatch(text) else quote(text)
+
+
+def variable_text(part: Var) -> str | None:
+    """`%{NAME}` for a variable in rules and expressions; None when the server has none."""
+    if part.variable is Variable.FIELD:
+        return f"%{{HTTP:{part.name}}}"
+    if part.variable is Variable.VARIABLE:
+        return f"%{{ENV:{part.name}}}"
+    if part.variable is Variable.QUERY and part.name:
+        return None
+    return f"%{{{WRITE[part.variable]}}}" if part.variable in WRITE else None
+
+
+def spell(spelling: str, style: str | None) -> str:
+    """A placeholder in the style asked for; silence keeps it, unless httpd would not fill it in (`{$NAME}`)."""
+    return spelling_of(spelling, "${NAME}" if style is None and spelling.startswith(("{$", "{env.")) else style)
+
+
+def respell(text: str, style: str | None) -> str:
+    """A text that may hold placeholders, each in the style asked for."""
+    return PLACEHOLDER.sub(lambda found: spell(found[0], style), text)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....fitting import Branch, Chain, Fork, Leaf, Settings, leaves
+from ....fitting import Branch, Chain, Fork, Leaf, Settings, disjoint, leaves
 from ....fitting.static import lasting
 from ....model import (
     ALWAYS, Abort, AllOf, AnyOf, Condition, FileExists, Forward, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
@@ -20,7 +20,7 @@ from ..order import sort_items
 from ..values import Unwritable
 from . import answers, compression, fields, files, forwards, limits, logs, rewrites
 from .context import Context, Matcher
-from .matchers import disjoint, write_matcher
+from .matchers import write_matcher
 from .output import Node
 
 _WHY_ROUTE = ("Kept in the order written: sorted as usual, Caddy would run these otherwise.",)

@@ -1,0 +1,82 @@
+"""Estate -> httpd tree. Mirror: reader/.
+
+Output:   `httpd.conf` with the modules, ports and balancers, and one file a site below `sites/`, included in the order in which names are tried.
+Unknown:  what cannot be written is noted with its source line; a part of the model that no module here takes shows in the
+          ledger as `not-written`.
+Left out: nothing is decided here: what the source says is written, or noted.
+"""
+
+from __future__ import annotations
+
+from ....model import Estate, Span
+from ....model.walk import walk
+from ...dialect import WriterOptions, Writing
+from ..values import quote
+from . import sites, types
+from .context import Context
+from .output import Node, Output
+
+_HEAD = (
+    "Written by Young Lantern from a configuration of {dialect}.",
+    "Start it with the folder of this file: apache2 -d FOLDER -f httpd.conf",
+)
+_MODULES = ("Where the packages put the modules: Debian here; /etc/httpd/modules on Red Hat.",)
+_CLOSED = ("Nothing is open unless a site says so.",)
+# What httpd does not start, or does not open a folder, without.
+_ALWAYS = ("mpm_event", "authz_core")
+# Modules that others need, which therefore are loaded before them.
+_ORDER = ("mpm_event", "authz_core", "proxy", "slotmem_shm", "socache_shmcb", "filter")
+
+
+def write(estate: Estate, options: WriterOptions) -> Writing:
+    """The estate as an httpd tree, with notes on what is not simply kept."""
+    context = Context(estate, options)
+    output = Output()
+    context.modules.update(_ALWAYS)
+    written = sites.write_sites(context)
+    listens = sites.write_listens(context)
+    others = sites.write_unanswered(context)
+    files: dict[str, list[Node]] = {"sites/000-unknown-hosts.conf": others} if others else {}
+    for number, (name, site) in enumerate(written.items()):
+        shared = f"sites/shared/{name}.conf" if sites.needs_sharing(site) else ""
+        if shared:
+            files[shared] = site.body
+        files[f"sites/{number:03}-{name}.conf" if others == [] or number else f"sites/001-{name}.conf"] = sites.write_hosts(site, shared, context)
+    head = _main(listens, written, estate, context)
+    output.write("httpd.conf", [*_modules(context), *head], tuple(line.format(dialect=estate.dialect) for line in _HEAD))
+    for name, nodes in files.items():
+        output.write(name, nodes)
+    for pool in estate.pools:
+        if pool.span in context.reached:
+            context.reached.update(item for item in walk(pool) if isinstance(item, Span))
+    context.lose_the_rest(output.targets)
+    told = {note.span for note in context.notes}
+    for span in context.structure - told - set(output.targets):
+        context.implied(span, "what it asks for is said by where the lines stand")
+    return Writing(output.files, output.targets, context.notes, context.reached)
+
+
+def _main(listens: list[Node], written: object, estate: Estate, context: Context) -> list[Node]:
+    lines = list(listens)
+    if lines:
+        lines[0].apart = True
+    lines.append(context.line("ServerName", "localhost"))
+    closed = context.line("Directory", quote("/"), comments=_CLOSED, block=[
+        context.line("AllowOverride", "None"), context.line("Require", "all", "denied")])
+    lines.append(closed)
+    if any(site.logs for site in estate.sites):
+        lines.append(context.line("LogFormat", quote('%h %l %u %t "%r" %>s %O "%{Referer}i" "%{User-Agent}i"'), "combined"))
+    lines += types.write_types(estate, context)
+    lines += context.proxies
+    lines.append(context.line("Include", "sites/*.conf"))
+    lines[-1].apart = True
+    return lines
+
+
+def _modules(context: Context) -> list[Node]:
+    context.modules.add("mime")
+    names = [name for name in _ORDER if name in context.modules] + sorted(context.modules - set(_ORDER))
+    lines = [Node(["Define", "MODULES", "/usr/lib/apache2/modules"], comments=_MODULES, apart=True)]
+    lines += [Node(["LoadModule", f"{name}_module", f"${{MODULES}}/mod_{name}.so"]) for name in names]
+    types = Node(["TypesConfig", "/etc/mime.types"], apart=True)
+    return [*lines, types]

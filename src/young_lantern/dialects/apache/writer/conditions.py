@@ -1,0 +1,218 @@
+"""Conditions -> a rule's pattern and its `RewriteCond` lines. Mirror: reader/rewrites.py (_conditions), reader/expressions.py.
+
+Source:   Apache HTTP Server manual, mod_rewrite, RewriteCond; "Expressions in Apache HTTP Server".
+Rule:     what is asked of the path is one pattern, the rule's own, with look-aheads where several things are asked; everything else is a
+          condition line, alternatives joined by OR. `%1` speaks of the last condition, so the one whose groups are used comes last.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+from ....model import (
+    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, SchemeIs, Template, TextIs,
+    TextMatches, Var, Variable,
+)
+from ....model.walk import walk
+from ...noting import Unwritable
+from .. import values
+from .context import Context
+from .output import Node
+from .paths import PATHS, look, of_paths, plain_pattern, without_groups
+
+_KINDS = {FileKind.FILE: "-f", FileKind.FOLDER: "-d"}
+
+
+@dataclass
+class Asked:
+    """A rule to be: its conditions, its pattern with flags, and by which label its groups are known.
+
+    whole: what stands for the current path in the substitution
+    """
+
+    conditions: list[Node] = field(default_factory=list)
+    pattern: str = "^"
+    flags: list[str] = field(default_factory=list)
+    rule: str = ""
+    condition: str = ""
+    whole: str = ""
+
+
+def write_conditions(parts: tuple[Condition, ...], used: object, context: Context, whole: bool = False) -> Asked | Unwritable:
+    """Conditions that must all hold -> Asked. used: what captures are asked for in; whole: the path itself is asked for."""
+    wanted = {item.pattern for item in walk(used) if isinstance(item, Capture)}
+    flat = [item for part in parts for item in _flat(part)]
+    paths = [item for item in flat if of_paths(item)]
+    others = [item for item in flat if not of_paths(item) and item is not ALWAYS]
+    asked = Asked()
+    whole = whole or context.rewritten and any(Var(Variable.PATH) in getattr(item, "path", ()) or Var(Variable.PATH) in getattr(item, "template", ()) for item in walk(tuple(others)))
+    made = _pattern(paths, wanted, whole, asked)
+    if isinstance(made, Unwritable):
+        return made
+    clauses = [literals for item in others for literals in _clauses(item)]
+    last = [literals for literals in clauses if any(isinstance(item, TextMatches) and item.pattern.label in wanted for item in literals)]
+    if len(last) > 1 or last and len(last[0]) > 1:
+        return Unwritable("captures of several patterns")
+    for literals in [*(literals for literals in clauses if literals not in last), *last]:
+        for number, item in enumerate(literals):
+            words = _literal(item, asked, context)
+            if isinstance(words, Unwritable):
+                return words
+            flags = [*words[2:], *(["OR"] if number < len(literals) - 1 else [])]
+            asked.conditions.append(context.line("RewriteCond", *words[:2], *([f"[{','.join(flags)}]"] if flags else [])))
+    if last:
+        asked.condition = next(item.pattern.label for item in last[0] if isinstance(item, TextMatches))
+    return asked
+
+
+def _flat(condition: Condition) -> list[Condition]:
+    match condition:
+        case AllOf(conditions):
+            return [item for part in conditions for item in _flat(part)]
+        case Not(AnyOf(conditions)):
+            return [item for part in conditions for item in _flat(Not(part))]
+        case Not(Not(inner)):
+            return _flat(inner)
+    return [] if condition is ALWAYS else [condition]
+
+
+def _pattern(paths: list[Condition], wanted: set[str], whole: bool, asked: Asked) -> Unwritable | None:
+    """The rule's pattern: one thing asked as it stands; of several, one with the others before it as look-aheads."""
+    needed = [item for item in paths if isinstance(item, PathMatches) and item.pattern.label in wanted]
+    if len(needed) > 1:
+        return Unwritable("captures of several patterns")
+    if whole and not needed:
+        asked.pattern = "^" + "".join(_ahead(item) for item in paths) + "(.*)$"
+        asked.rule, asked.whole = "whole path", "$1"
+        return None
+    if not paths:
+        return None
+    main = needed[0] if needed else next((item for item in reversed(paths) if isinstance(item, PATHS)), paths[-1])
+    before = "".join(_ahead(item) for item in paths if item is not main)
+    if isinstance(main, PathMatches):
+        asked.rule = main.pattern.label
+        text, anywhere = plain_pattern(main.pattern)
+        asked.flags += ["NC"] if main.pattern.ignores_case and not before else []
+        if main.pattern.ignores_case and before:
+            text = f"(?i:{text})"
+        asked.pattern = text if not before and anywhere else f"^{before}" + (f".*?{text}" if anywhere else text.removeprefix("^"))
+        return None
+    asked.pattern = "^" + before + (look(main) if not isinstance(main, Not) else _ahead(main))
+    return None
+
+
+def _ahead(condition: Condition) -> str:
+    return f"(?!{look(condition.condition)})" if isinstance(condition, Not) else f"(?={look(condition)})"
+
+
+def _clauses(condition: Condition) -> list[list[Condition]]:
+    """A condition as clauses that must all hold, each a list of alternatives."""
+    match condition:
+        case AllOf(conditions):
+            return [clause for item in conditions for clause in _clauses(item)]
+        case Not(AnyOf(conditions)):
+            return [clause for item in conditions for clause in _clauses(Not(item))]
+        case Not(AllOf(conditions)):
+            return _clauses(AnyOf(tuple(Not(item) for item in conditions)))
+        case Not(Not(inner)):
+            return _clauses(inner)
+        case AnyOf(conditions):
+            made: list[list[Condition]] = [[]]
+            for item in conditions:
+                made = [[*held, *clause] for held in made for clause in _clauses(item)]
+                if len(made) > 24:
+                    return [[condition]]
+            return made
+    return [[condition]]
+
+
+# --- one line ---------------------------------------------------------------------------------------------------------------
+
+def _literal(condition: Condition, asked: Asked, context: Context) -> list[str] | Unwritable:
+    """Test, pattern and flags of one line."""
+    negated = isinstance(condition, Not)
+    inner = condition.condition if isinstance(condition, Not) else condition
+    sign = "!" if negated else ""
+    match inner:
+        case MethodIn(methods):
+            return ["%{REQUEST_METHOD}", f"{sign}={methods[0]}"] if len(methods) == 1 else ["%{REQUEST_METHOD}", f"{sign}^({'|'.join(methods)})$"]
+        case SchemeIs(scheme):
+            return ["%{REQUEST_SCHEME}", f"{sign}={scheme}"]
+        case HostIs(names, one_label):
+            if len(names) == 1 and "*" not in names[0]:
+                return ["%{SERVER_NAME}", f"{sign}={names[0]}"]
+            texts = [re.escape(name).replace(r"\*", "[^.]+" if one_label else ".+").replace(r"\-", "-") for name in names]
+            return ["%{SERVER_NAME}", values.quote(f"{sign}^(?:{'|'.join(texts)})$")]
+        case ClientIn(networks):
+            asks = " || ".join(f"-R '{network}'" for network in networks if not network.startswith("unix"))
+            return ["expr", values.quote((f"! ({asks})" if len(networks) > 1 else f"! {asks}") if negated else asks)] if asks else Unwritable("a condition that never holds")
+        case TextIs(template, wanted, ignores_case):
+            return _text_is(template, wanted, ignores_case, sign, asked, context)
+        case TextMatches(template, pattern):
+            return _text_matches(template, pattern, sign, asked, context)
+        case FileExists():
+            return _file(inner, sign, asked, context)
+        case PathIs() | PathStartsWith() | PathMatches() if not context.rewritten:
+            return ["%{REQUEST_URI}", values.quote(f"{sign}^{look(inner)}")]
+    return Unwritable(f"the condition {inner.spelling}" if hasattr(inner, "spelling") else "a condition on what was done to the request before")
+
+
+def _text_is(template: Template, wanted: tuple[str, ...], ignores_case: bool, sign: str, asked: Asked, context: Context) -> list[str] | Unwritable:
+    case = ["NC"] if ignores_case else []
+    special = _piece(template)
+    if special is not None:
+        subject, before, after = special
+        if wanted == ("",):
+            return [subject, values.quote(f"{'' if sign else '!'}{before}{_ANYTHING[subject]}")]
+        return [subject, values.quote(f"{sign}{before}(?:{'|'.join(map(re.escape, wanted))}){after}"), *case]
+    text = context.in_rule(template, None, asked.rule, "", asked.whole)
+    if isinstance(text, Unwritable):
+        return text
+    if len(wanted) == 1 and not re.search(r"[\"\\]", wanted[0]):
+        # mod_rewrite: `=` compares as text; nothing after it is the empty text.
+        return [values.word(text) if "%" not in text else text if " " not in text else values.quote(text), values.word(f"{sign}={wanted[0]}") if wanted[0] else f'"{sign}="', *case]
+    return [values.quote(text), values.quote(f"{sign}^(?:{'|'.join(map(re.escape, wanted))})$"), *case]
+
+
+def _text_matches(template: Template, pattern: Pattern, sign: str, asked: Asked, context: Context) -> list[str] | Unwritable:
+    special = _piece(template)
+    text, anywhere = plain_pattern(pattern)
+    case = ["NC"] if pattern.ignores_case else []
+    if special is not None:
+        subject, before, _ = special
+        inside = without_groups(text) if sign else text
+        if "$" in re.sub(r"\\.|\[[^\]]*\]", "", inside):
+            inside = re.sub(r"\$$", f"(?={'[&]|$' if subject == '%{QUERY_STRING}' else '[;]|$'})", inside)
+        stop = "&" if subject == "%{QUERY_STRING}" else ";"
+        return [subject, values.quote(f"{sign}{before}{f'[^{stop}]*?' if anywhere else ''}(?:{inside.removeprefix('^')})"), *case]
+    made = context.in_rule(template, None, asked.rule, "", asked.whole)
+    if isinstance(made, Unwritable):
+        return made
+    return [made if " " not in made else values.quote(made), values.quote(f"{sign}{text}"), *case]
+
+
+_ANYTHING = {"%{QUERY_STRING}": "[^&]", "%{HTTP_COOKIE}": "[^;]"}
+
+
+def _piece(template: Template) -> tuple[str, str, str] | None:
+    """One argument of the query, or one cookie: where it stands, and the patterns around its value."""
+    match template:
+        case (Var(Variable.ARGUMENT, name),):
+            return "%{QUERY_STRING}", f"(?:^|&){re.escape(name)}=", "(?:&|$)"
+        case (Var(Variable.COOKIE, name),):
+            return "%{HTTP_COOKIE}", rf"(?:^|;\s*){re.escape(name)}=", r"(?:\s*;|$)"
+    return None
+
+
+def _file(condition: FileExists, sign: str, asked: Asked, context: Context) -> list[str] | Unwritable:
+    root = context.plain(condition.root, condition.span)
+    if isinstance(root, Unwritable):
+        return root
+    if condition.path == (Var(Variable.FOUND),) or condition.kind is FileKind.ANY or condition.strip:
+        return Unwritable("such a test of files")
+    path = context.in_rule(condition.path, condition.span, asked.rule, "", asked.whole)
+    if isinstance(path, Unwritable):
+        return path
+    front = "%{DOCUMENT_ROOT}" if root.rstrip("/") == context.document_root and context.document_root else root.rstrip("/")
+    return [values.quote(f"{front}{path}"), f"{sign}{_KINDS[condition.kind]}"]

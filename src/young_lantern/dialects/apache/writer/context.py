@@ -1,0 +1,142 @@
+"""What all topic modules of the httpd writer share: notes on source directives, the modules that lines need, templates.
+
+Unknown:  what cannot be written is Unwritable; the caller notes it with the source line and answers 501 in its place.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+from ....codes import PLACEHOLDER_OPEN
+from ....model import Capture, Disposition, HttpDate, Lookup, Part, Placeholder, Span, Template, Unread, Var, Variable
+from ...noting import Noting, Unwritable
+from .. import catalogue, values
+from .output import Node
+
+
+@dataclass
+class Context(Noting):
+    """One writing.
+
+    modules:   those that the lines written so far need, by name without `mod_`
+    rewritten: whether the path may have been changed where writing stands, so that REQUEST_URI is not it
+    balancers: pool name -> what it is called here; `proxies` their sections
+    variables: names taken by variables of rules
+    document_root: of the site that is written; marked: its lines that ask for a variable of a rule
+    """
+
+    target: str = "apache"
+    modules: set[str] = field(default_factory=set)
+    rewritten: bool = False
+    balancers: dict[str, str] = field(default_factory=dict)
+    proxies: list[Node] = field(default_factory=list)
+    variables: set[str] = field(default_factory=set)
+    structure: set[Span] = field(default_factory=set)
+    document_root: str = ""
+    marked: list[Node] = field(default_factory=list)
+
+    def line(self, *words: str, spans: tuple[Span | None, ...] = (), comments: tuple[str, ...] = (), block: list[Node] | None = None) -> Node:
+        """A directive; the module that it belongs to is loaded."""
+        name = words[0]
+        module = catalogue.MODULES.get((f"<{name}" if block is not None else name).lower())
+        if module and module not in values.BUILT_IN:
+            self.modules.add(module)
+        return Node(list(words), block, tuple(dict.fromkeys(span for span in spans if span)), comments)
+
+    def name(self, wish: str) -> str:
+        """A free name of a variable, made of the words in `wish`."""
+        base = "_".join(re.findall(r"[a-z0-9]+", wish.lower())[:3])[:24].strip("_") or "other"
+        name, number = base, 2
+        while name in self.variables:
+            name, number = f"{base}_{number}", number + 1
+        self.variables.add(name)
+        return name
+
+    def placeholder(self, part: Placeholder, span: Span | None) -> str:
+        written = values.spell(part.spelling, self.options.placeholder)
+        self.note(span, Disposition.KEPT, PLACEHOLDER_OPEN, placeholder=part.spelling, written=written)
+        return written
+
+    def plain(self, template: Template, span: Span | None) -> str | Unwritable:
+        """The text of a template without variables."""
+        pieces = []
+        for part in map(self.fixed, template):
+            if isinstance(part, str):
+                pieces.append(part)
+            elif isinstance(part, Placeholder):
+                pieces.append(self.placeholder(part, span))
+            else:
+                return Unwritable(what(part))
+        return "".join(pieces)
+
+    def in_rule(self, template: Template, span: Span | None, rule: str = "", condition: str = "", whole: str = "") -> str | Unwritable:
+        """A text of rewriting: `$1` for captures of the rule's pattern, `%1` for those of its last condition.
+
+        whole: what stands for the current path there
+        """
+        pieces = []
+        for part in map(self.fixed, template):
+            made = self._rule_part(part, span, rule, condition, whole)
+            if isinstance(made, Unwritable):
+                return made
+            pieces.append(made)
+        return "".join(pieces)
+
+    def _rule_part(self, part: Part, span: Span | None, rule: str, condition: str, whole: str) -> str | Unwritable:
+        match part:
+            case str():
+                return re.sub(r"([\\$%])", r"\\\1", part)
+            case Placeholder():
+                return self.placeholder(part, span)
+            case Capture(group) if part.pattern == rule and rule and isinstance(group, int) and group < 10:
+                return f"${group}"
+            case Capture(group) if part.pattern == condition and condition and isinstance(group, int) and group < 10:
+                return f"%{group}"
+            case Var(Variable.PATH | Variable.PATH_ESCAPED) if whole:
+                return whole
+            case Var(Variable.PATH_ESCAPED | Variable.ORIGINAL_PATH):
+                return "%{REQUEST_URI}"
+            case Var():
+                text = values.variable_text(part)
+                return text if text is not None else Unwritable(what(part))
+        return Unwritable(what(part))
+
+    def in_field(self, template: Template, span: Span | None) -> str | Unwritable:
+        """The value of a header line: plain text with `%%`, or a text of the expression language after `expr=`."""
+        parts = [self.fixed(part) for part in template]
+        pieces = []
+        if all(isinstance(part, str | Placeholder) for part in parts):
+            return "".join(part.replace("%", "%%") if isinstance(part, str) else self.placeholder(part, span) for part in parts)  # type: ignore[arg-type]
+        if [isinstance(part, Var) and part.variable is Variable.VARIABLE for part in parts].count(True) == len([part for part in parts if not isinstance(part, str)]):
+            return "".join(part.replace("%", "%%") if isinstance(part, str) else f"%{{{part.name}}}e" for part in parts)  # type: ignore[union-attr]
+        for part in parts:
+            if isinstance(part, str):
+                if re.search(r"[\\$\"]|%\{", part):
+                    return Unwritable("a text with signs that mean something in an expression")
+                pieces.append(part)
+            elif isinstance(part, Placeholder):
+                pieces.append(self.placeholder(part, span))
+            elif isinstance(part, Var) and part.variable in (Variable.PATH_ESCAPED, Variable.ORIGINAL_PATH):
+                return Unwritable(what(part))
+            elif isinstance(part, Var) and (text := values.variable_text(part)) is not None:
+                pieces.append(text)
+            else:
+                return Unwritable(what(part))
+        return "expr=" + "".join(pieces)
+
+
+def what(part: Part) -> str:
+    """A part of a template in words, for what cannot be written."""
+    match part:
+        case Var(variable):
+            return f"the {variable.value.replace('_', ' ')}"
+        case Lookup(name):
+            return f"the table {name}"
+        case Capture(group):
+            return f"the capture {group} of a pattern that is not the last one asked"
+        case HttpDate():
+            return "a date reckoned from now"
+        case Unread(spelling):
+            return spelling
+    return "this value"

@@ -1,0 +1,129 @@
+"""Error pages -> `ErrorDocument`. Mirror: reader/files.py (read_error_pages).
+
+Source:   Apache HTTP Server manual, core, ErrorDocument: a path is asked for inside and the status stays; a URL is redirected to with 302; a text is sent.
+Rule:     httpd keeps the error's status, so a page that changes it is noted.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable
+
+from ....codes import ERROR_PAGE_PARTLY
+from ....fitting import Chain, Leaf, leaves, unroll
+from ....model import Block, Disposition, ErrorPage, ErrorPages, Forward, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, Template, Var, Variable, join, literal
+from ...noting import Unwritable
+from ..values import quote
+from .answers import STATUSES
+from .context import Context
+from .output import Node
+
+# What httpd may answer by itself wherever files are served or requests are passed on.
+_USUAL = {ServeFiles: (403, 404, 405), Forward: (413, 502, 503, 504)}
+
+
+def write_pages(pages: ErrorPages | None, chain: Chain, context: Context) -> list[Node]:
+    """The error pages in force for an answer. `chain`: the site's, for which errors can happen."""
+    nodes: list[Node] = []
+    said: set[int] = set()
+    for page in pages.pages if pages is not None else ():
+        statuses = sorted((page.statuses or _possible(chain)) - said)
+        said.update(statuses)
+        for status in statuses:
+            if status in STATUSES and status >= 400:
+                nodes += _page(page, status, context)
+    return nodes
+
+
+def _possible(chain: Chain) -> frozenset[int]:
+    found: set[int] = {500}
+    for leaf in leaves(chain):
+        found.update(_USUAL.get(type(leaf.answer), ()))
+        if isinstance(leaf.answer, Respond) and leaf.answer.raises and leaf.answer.status >= 400:
+            found.add(leaf.answer.status)
+    return frozenset(found)
+
+
+def _page(page: ErrorPage, status: int, context: Context) -> list[Node]:
+    spans: tuple[Span | None, ...] = (page.span,)
+    made = _target(page, status)
+    if isinstance(made, Unwritable):
+        context.note(page.span, Disposition.UNSUPPORTED, ERROR_PAGE_PARTLY, statuses=str(status), reason=f"httpd has no way to say {made.what}")
+        return []
+    text = context.plain(made, page.span)
+    if isinstance(text, Unwritable):
+        context.note(page.span, Disposition.UNSUPPORTED, ERROR_PAGE_PARTLY, statuses=str(status), reason=f"its page depends on {text.what}")
+        return []
+    if page.status.fixed not in (None, status) or page.status.pages_own:
+        context.note(page.span, Disposition.CHANGED, ERROR_PAGE_PARTLY, statuses=str(status), reason="httpd sends the page with the error's own status")
+    return [context.line("ErrorDocument", str(status), quote(text), spans=spans, comments=page.comments)]
+
+
+def _target(page: ErrorPage, status: int) -> Template | Unwritable:
+    """The path or URL of a page, or its text."""
+    if page.target is not None and (page.restarts or page.redirect):
+        first = page.target[0] if page.target else ""
+        if page.redirect and not (isinstance(first, str) and "://" in first):
+            return Unwritable("a redirect to a path of the site, which would be taken for a page")
+        return page.target
+    return _inside(page, status)
+
+
+def _inside(page: ErrorPage, status: int) -> Template | Unwritable:
+    """Steps that come to one path of files, or to one text, for a status."""
+    chain, _ = unroll((Block("error", _with_status(page.steps, str(status))),))
+    path: Template | None = None
+    for item in chain.items:
+        if isinstance(item, Rewrite) and isinstance(item.edit, SetPath) and literal(item.edit.template) is not None:
+            path = item.edit.template
+        elif isinstance(item, Leaf):
+            match item.answer:
+                case ServeFiles() if path is not None:
+                    return path
+                case Respond(body=body) if literal(body) is not None and body:
+                    return _text(body)
+                case Redirect(location=location) if "://" in (literal(location) or ""):
+                    return location
+                case Respond(status=other, body=()) if other == status:
+                    return ("default",)
+        else:
+            break
+    return Unwritable("a page that depends on the request")
+
+
+def _text(body: Template) -> Template:
+    text = literal(body) or ""
+    # A text that looks like a path or URL would be taken for one.
+    return (" " + text,) if text.startswith("/") or "://" in text.split(" ")[0] else (text,)
+
+
+def _with_status(steps: tuple[Step, ...], status: str) -> tuple[Step, ...]:
+    """The steps with the error's status put in, and conditions on it decided."""
+    def change(value: object) -> object:
+        if isinstance(value, tuple) and any(part == Var(Variable.STATUS) for part in value):
+            return join(*(status if part == Var(Variable.STATUS) else part for part in value))
+        return value
+
+    return _deep(steps, change)  # type: ignore[return-value]
+
+
+def _deep(value: object, change: Callable[[object], object]) -> object:
+    if isinstance(value, tuple):
+        return change(tuple(_deep(item, change) for item in value))
+    if dataclasses.is_dataclass(value) and not isinstance(value, type):
+        made = {field.name: _deep(getattr(value, field.name), change) for field in dataclasses.fields(value)}
+        return dataclasses.replace(value, **made)
+    return value
+
+
+def text_page(step: Respond, context: Context) -> list[Node]:
+    """What an answer with a text needs besides its rule."""
+    text = context.plain(step.body, step.span)
+    if isinstance(text, Unwritable):
+        context.lost(step.span, "the text", f"it needs {text.what}")
+        return []
+    kind = step.media_type
+    nodes = [context.line("ErrorDocument", str(step.status), quote(_text((text,))[0] if text else ""), spans=(step.span,))]  # type: ignore[arg-type]
+    if kind:
+        nodes.append(context.line("Header", "always", "set", "Content-Type", quote(kind), spans=(step.span,)))
+    return nodes

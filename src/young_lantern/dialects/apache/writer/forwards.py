@@ -1,0 +1,298 @@
+"""Forward, Pool -> `ProxyPass`, rules with P, balancers, request fields. Mirror: reader/forwards.py.
+
+Source:   Apache HTTP Server manual, mod_proxy, mod_proxy_balancer; proxy_util.c.
+Rule:     the target as received goes on with `nocanon`. Host and the X-Forwarded fields are told one by one, since httpd by itself would
+          add three of its own.
+Left out: TLS to the origin is not verified unless SSLProxyVerify is written, as before.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
+from ....model import (
+    ALWAYS, AsReceived, Condition, Disposition, Field, Forward, LocationMapping, Mapped, Not, Operation, PathIs, PathMatches, PathStartsWith, Pool, Rewrite, SetPath, Span,
+    Template, Var, Variable, Written, literal,
+)
+from ...noting import Unwritable
+from .. import values
+from ..values import PLACEHOLDER, quote
+from .conditions import Asked
+from .context import Context
+from .output import Node
+from .paths import escaped, fragment, plain_pattern
+from .rewrites import rule, substitution
+
+_METHODS = {"round_robin": "byrequests", "by_traffic": "bytraffic", "least_connections": "bybusyness"}
+# RFC 9110 section 7.6.1: fields of one connection are the proxy's own affair.
+HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect", "proxy-authorization", "trailer", "proxy-connection"})
+
+
+# --- by path alone ------------------------------------------------------------------------------------------------------------
+
+def write_mapping(step: Forward, parts: tuple[Condition, ...], context: Context) -> Node | Unwritable | None:
+    """A forward for paths -> its ProxyPass line; None when no such line says it."""
+    asked = [part for part in parts if part is not ALWAYS]
+    spans = (step.span, *step.also)
+    url = write_pool(step, context)
+    if isinstance(url, Unwritable):
+        return url
+    if any(isinstance(part, Not) for part in asked) or len(asked) > 1:
+        return None
+    one = asked[0] if asked else PathStartsWith("/")
+    options = _options(step)
+    match one, step.target:
+        case PathStartsWith(prefix, False), AsReceived() if prefix.endswith("/"):
+            return context.line("ProxyPass", quote(prefix), quote(url + prefix), "nocanon", *options, spans=spans, comments=step.comments)
+        case PathStartsWith(prefix, False), Mapped(cut, replacement, False, spelt) if prefix.endswith("/") and (cut == "" or prefix.startswith(cut)):
+            base = context.plain(replacement, step.span)
+            if isinstance(base, Unwritable) or "$" in base:
+                return None
+            path = base + prefix[len(cut):]
+            if not path.startswith("/"):
+                return None
+            return context.line("ProxyPass", quote(prefix), quote(url + path), *(["nocanon"] if spelt else []), *options, spans=spans, comments=step.comments)
+        case PathStartsWith(prefix, False), AsReceived():
+            return context.line("ProxyPassMatch", quote("^" + escaped(prefix)), quote(url), "nocanon", *options, spans=spans, comments=step.comments)
+        case PathMatches() | PathIs(_, False), AsReceived():
+            text = plain_pattern(one.pattern)[0] if isinstance(one, PathMatches) and not one.pattern.ignores_case else "^" + fragment((one,))
+            return context.line("ProxyPassMatch", quote(text), quote(url), "nocanon", *options, spans=spans, comments=step.comments)
+        case PathIs(path, False), Mapped(cut, replacement) if path.startswith(cut):
+            base = context.plain(replacement, step.span)
+            if isinstance(base, Unwritable):
+                return None
+            target = base + path[len(cut):]
+            # mod_proxy, ProxyPassMatch: without a reference to a group the whole path would be put behind the URL; an empty group is one.
+            return context.line("ProxyPassMatch", quote(f"^{escaped(path)}()$"), quote(f"{url}{target}$1"), *options, spans=spans, comments=step.comments) if _plain(target) and "$" not in target else None
+        case PathMatches(pattern), Written(template, True):
+            path = context.in_rule(template, step.span, pattern.label)
+            if isinstance(path, Unwritable) or "%" in path or pattern.ignores_case or "\\" in path:
+                return None
+            return context.line("ProxyPassMatch", quote(plain_pattern(pattern)[0]), quote(url + path), *options, spans=spans, comments=step.comments)
+    return None
+
+
+def _plain(path: str) -> bool:
+    return not re.search(r"[?%\s]", path)
+
+
+def _options(step: Forward) -> list[str]:
+    made = []
+    if step.read_seconds:
+        made.append(f"timeout={max(1, round(step.read_seconds))}")
+    if step.connect_seconds:
+        made.append(f"connectiontimeout={max(1, round(step.connect_seconds))}")
+    if step.upgrades:
+        made.append("upgrade=websocket")
+    return made
+
+
+def write_exclusion(parts: tuple[Condition, ...], spans: tuple[Span | None, ...], context: Context) -> Node | None:
+    """The line that keeps paths from the proxies further down; None for all paths."""
+    asked = tuple(part for part in parts if part is not ALWAYS)
+    if not asked:
+        return None
+    one = asked[0]
+    if len(asked) == 1 and isinstance(one, PathStartsWith) and not one.ignores_case and one.prefix.endswith("/"):
+        return context.line("ProxyPass", quote(one.prefix), "!", spans=spans)
+    return context.line("ProxyPassMatch", quote("^" + fragment(asked)), "!", spans=spans)
+
+
+# --- by rule ------------------------------------------------------------------------------------------------------------------
+
+def write_rule(step: Forward, asked: Asked, context: Context) -> list[Node] | Unwritable:
+    """A forward whose conditions take a rule: the flag P."""
+    url = write_pool(step, context)
+    if isinstance(url, Unwritable):
+        return url
+    flags = ["P", "L"]
+    spans = (step.span, *step.also)
+    match step.target:
+        case AsReceived() | Mapped("", ()):
+            text: str | Unwritable = asked.whole or "%{REQUEST_URI}"
+        case Mapped(prefix, replacement):
+            asked.pattern = asked.pattern.removesuffix("(.*)$") + f"{escaped(prefix)}(.*)$" if asked.whole else f"^{escaped(prefix)}(.*)$" if asked.pattern == "^" else asked.pattern
+            if not asked.pattern.endswith("(.*)$"):
+                return Unwritable("a prefix that is cut off a path for some requests only")
+            base = context.in_rule(replacement, step.span)
+            text = base if isinstance(base, Unwritable) else f"{base}$1"
+        case Written(template, adds_query):
+            text = context.in_rule(template, step.span, asked.rule, asked.condition, asked.whole)
+            if not isinstance(text, Unwritable) and not adds_query and "?" not in text:
+                flags.insert(1, "QSD")
+            elif adds_query and isinstance(text, str) and "?" in text:
+                flags.insert(1, "QSA")
+    if isinstance(text, Unwritable):
+        return text
+    return rule(asked, url + text, flags, context, spans, step.comments)
+
+
+def write_moved(item: Rewrite, step: Forward, asked: Asked, context: Context) -> list[Node] | Unwritable:
+    """A changed path that goes to an origin, in one rule."""
+    if not isinstance(step.target, AsReceived | Mapped) or isinstance(step.target, Mapped) and step.target.prefix not in ("", "/"):
+        return Unwritable("several changes of the path, one after the other, before the origin is asked")
+    url = write_pool(step, context)
+    if isinstance(url, Unwritable):
+        return url
+    base = context.plain(step.target.replacement, step.span) if isinstance(step.target, Mapped) else ""
+    if isinstance(base, Unwritable):
+        return base
+    if isinstance(item.edit, SetPath) and not literal(item.edit.template[:1]) and not asked.whole:
+        return Unwritable("a path that begins with a value")
+    made = substitution(item, asked, context, url + (base.rstrip("/") if isinstance(step.target, Mapped) else ""))
+    if isinstance(made, Unwritable):
+        return made
+    text, flags = made
+    return rule(asked, text, [*flags, "P", "L"], context, (item.span, step.span, *step.also), (*item.comments, *step.comments))
+
+
+# --- pools --------------------------------------------------------------------------------------------------------------------
+
+def write_pool(step: Forward, context: Context) -> str | Unwritable:
+    """`http://origin:8000` for a pool of one member, else `balancer://name`, whose section is written once."""
+    scheme = "https" if step.secure else "http"
+    context.modules |= {"proxy", "proxy_http"}
+    if step.secure:
+        context.modules.add("ssl")
+    pool = context.estate.pool(step.pool)
+    if pool is None:
+        return f"{scheme}://{values.respell(step.pool, context.options.placeholder)}"
+    if pool.span is not None:
+        context.reached.add(pool.span)
+    for member in pool.members:
+        for found in PLACEHOLDER.finditer(member.address):
+            context.note(member.span, Disposition.KEPT, PLACEHOLDER_OPEN, placeholder=found[0], written=values.spell(found[0], context.options.placeholder))
+    if not pool.members:
+        return Unwritable("an origin: there is none that can be asked")
+    if pool.inline and len(pool.members) == 1:
+        return f"{scheme}://{_address(pool.members[0].address, step.secure, context)}"
+    if pool.name not in context.balancers:
+        context.balancers[pool.name] = _free(pool, context)
+        context.proxies.append(_balancer(context.balancers[pool.name], pool, scheme, context))
+    return f"balancer://{context.balancers[pool.name]}"
+
+
+def _free(pool: Pool, context: Context) -> str:
+    first = next((name.text for name in context.site.names if name.is_exact), "site") if context.site else "site"
+    wish = re.sub(r"[^\w.-]+", "-", (pool.name.removeprefix("balancer://") if not pool.inline else f"{first.split('.')[0]}-origins")).strip("-").lower().replace("_", "-")
+    name, number = wish, 2
+    while name in context.balancers.values():
+        name, number = f"{wish}-{number}", number + 1
+    return name
+
+
+def _address(address: str, secure: bool, context: Context) -> str:
+    text = values.respell(address, context.options.placeholder)
+    return text.removesuffix(":443" if secure else ":80") if not text.startswith("[") else text
+
+
+def _balancer(name: str, pool: Pool, scheme: str, context: Context) -> Node:
+    lines = []
+    for member in pool.members:
+        words = [quote(f"{scheme}://{_address(member.address, scheme == 'https', context)}")]
+        words += [f"loadfactor={member.weight}"] if member.weight != 1 else []
+        words += [f"status=+{sign}" for sign, said in (("H", member.backup), ("D", member.down)) if said]
+        words += [f"retry={round(member.fail_seconds)}"] if member.fail_seconds is not None else []
+        lines.append(context.line("BalancerMember", *words, spans=(member.span,)))
+    method = _METHODS.get(pool.policy)
+    if method is None:
+        context.note(pool.policy_span or pool.span, Disposition.CHANGED, POLICY_DIFFERS, before=pool.policy, after="in turn")
+        method = "byrequests"
+    elif pool.policy == "round_robin":
+        context.implied(pool.policy_span, "httpd asks the members in turn by itself")
+    if method != "byrequests":
+        lines.append(context.line("ProxySet", f"lbmethod={method}", spans=(pool.policy_span,)))
+    context.implied(pool.keepalive_span, "httpd keeps connections to its origins by itself")
+    context.modules |= {"proxy_balancer", f"lbmethod_{method}", "slotmem_shm"}
+    return context.line("Proxy", quote(f"balancer://{name}"), spans=(pool.span,), comments=pool.comments, block=lines)
+
+
+# --- request fields -----------------------------------------------------------------------------------------------------------
+
+def request_fields(step: Forward, before: tuple[Field, ...], context: Context) -> list[tuple[Node, Field]]:
+    """What the origin gets of the fields that rules speak of -> RequestHeader lines. Host as the client sent it needs none."""
+    made: list[tuple[Node, Field]] = []
+    seen: dict[str, Field] = {}
+    for item in (*before, *step.fields):
+        name = item.name.lower()
+        if name in HOP_BY_HOP:
+            context.implied(item.span, "fields of one connection (RFC 9110 section 7.6.1) are the proxy's own affair")
+            continue
+        if item.operation is Operation.SET and name in seen:
+            made = [(node, held) for node, held in made if held.name.lower() != name]
+            if seen[name].span is not None:
+                context.implied(seen[name].span, "a later line sets the field anew")
+        seen[name] = item
+        line = _request_field(item, step, context)
+        if line is not None:
+            made.append((line, item))
+    return made
+
+
+def _request_field(item: Field, step: Forward, context: Context) -> Node | None:
+    name, value = item.name, _member_named(item.value, step, context)
+    if name.lower() == "host" and item.operation is Operation.SET and value == (Var(Variable.AUTHORITY),):
+        context.implied(item.span, "ProxyPreserveHost passes the field on as it came")
+        return None
+    if item.operation is Operation.REMOVE or item.operation is Operation.SET and not value:
+        return context.line("RequestHeader", "unset", name, spans=(item.span,), comments=item.comments)
+    verb = {Operation.SET: "set", Operation.ADD: "append", Operation.APPEND: "append", Operation.MERGE: "merge", Operation.DEFAULT: "setifempty"}.get(item.operation)
+    if value == (Var(Variable.CLIENT_CHAIN),):
+        verb, value = "append", (Var(Variable.CLIENT),)
+    if verb is None:
+        return _edit(item, context)
+    text = context.in_field(value, item.span)
+    if isinstance(text, Unwritable):
+        context.lost(item.span, name, f"its value needs {text.what}")
+        return None
+    return context.line("RequestHeader", verb, name, quote(text), spans=(item.span,), comments=item.comments)
+
+
+def _edit(item: Field, context: Context) -> Node | None:
+    value = literal(item.value)
+    if item.find is None or value is None:
+        context.lost(item.span, item.name, "the change of its value cannot be said")
+        return None
+    flag = "(?i)" if item.find.ignores_case else ""
+    return context.line("RequestHeader", "edit*", item.name, quote(flag + item.find.text), quote(value.replace("%", "%%")), spans=(item.span,), comments=item.comments)
+
+
+def _member_named(value: Template, step: Forward, context: Context) -> Template:
+    """The origin by its address: httpd has no variable for it."""
+    pool = context.estate.pool(step.pool)
+    made = []
+    for part in value:
+        if part == Var(Variable.POOL):
+            made.append(pool.name if pool else step.pool)
+        elif part == Var(Variable.MEMBER) and pool is not None and len(pool.members) == 1:
+            made.append(pool.members[0].address)
+        else:
+            made.append(part)
+    return tuple(made)
+
+
+# --- redirects of the origin ----------------------------------------------------------------------------------------------------
+
+def write_reverses(step: Forward, context: Context) -> list[Node]:
+    """Mappings of Location -> ProxyPassReverse lines."""
+    return [line for mapping in step.redirects if (line := _reverse(mapping, step, context)) is not None]
+
+
+_FRONTS = ((), (Var(Variable.SCHEME), "://", Var(Variable.AUTHORITY)), (Var(Variable.SCHEME), "://", Var(Variable.HOST)))
+
+
+def _reverse(mapping: LocationMapping, step: Forward, context: Context) -> Node | None:
+    url = context.plain(mapping.prefix, mapping.span)
+    path = None
+    for front in _FRONTS:
+        if mapping.replacement[:len(front)] == front:
+            rest = mapping.replacement[len(front):]
+            path = literal(rest)
+    if isinstance(url, Unwritable) or path is None or not path.startswith("/"):
+        context.lost(mapping.span, "the mapping of redirects", "it maps to something other than a path of this site")
+        return None
+    pool = context.estate.pool(step.pool)
+    if pool is not None and pool.name in context.balancers and f"://{pool.name}" in url:
+        url = f"balancer://{context.balancers[pool.name]}" + re.sub(r"^\w+://[^/]+", "", url)
+    return context.line("ProxyPassReverse", quote(path), quote(url), spans=(mapping.span,))

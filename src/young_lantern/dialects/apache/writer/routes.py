@@ -1,0 +1,423 @@
+"""A chain -> rules in the chain's order, lines that map paths to origins and folders, and a case for each answer. Mirror: reader/program.py.
+
+Rule:     rules come first and in order, so that whatever a rule can answer is a rule. Files and origins by path alone are mapped by the
+          lines made for it (ProxyPass, Alias, DocumentRoot), which come after all rules: where a later rule would take such a
+          path, a rule before it stops the rewriting. A changed path names a file, or goes to an origin, in the same rule; what
+          sections say goes on by the path as it came.
+Source:   Apache HTTP Server manual, mod_rewrite, "Technical Details"; SERVER-FACTS, httpd.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field, replace
+
+from ....fitting import Branch, Chain, Fork, Leaf, disjoint
+from ....fitting.places import refuses
+from ....fitting.static import bare
+from ....model import (
+    ALWAYS, AllOf, ClientIn, Condition, FileExists, FileKind, Forward, Not, Respond, Rewrite, ServeFiles, SetVariable, Span, TextIs, Unserved, Var, Variable,
+)
+from ....model.walk import walk
+from ...noting import Unwritable
+from . import answers, files, forwards, rewrites
+from .conditions import write_conditions
+from .context import Context
+from .output import Node
+from .paths import of_paths
+
+_WHY_501 = ("Not carried over: see the report.",)
+
+
+@dataclass(eq=False)
+class Event:
+    """Rules for what meets `parts`. stops: they only keep later rules from a path that is mapped; needed: they are written all the same."""
+
+    parts: tuple[Condition, ...]
+    nodes: list[Node]
+    stops: bool = False
+    needed: bool = False
+    moved: bool = False
+
+    def mark(self, name: str, context: Context) -> None:
+        """The rule sets a variable, by which lines elsewhere know these requests."""
+        self.needed = True
+        rule = next(node for node in self.nodes if node.words[0] == "RewriteRule")
+        flags = rule.words[3].strip("[]").split(",") if len(rule.words) > 3 else []
+        rule.words[3:] = [f"[E={name}:1,{','.join(flags)}]" if flags else f"[E={name}:1]"]
+
+
+@dataclass(eq=False)
+class Case:
+    """An answer with the conditions that lead to it. `parts`: those before the path was changed; by_path: they are all that there are.
+
+    before:  what was asked earlier, and did not hold, with the cases that came of it
+    denied:  clients that are refused
+    """
+
+    leaf: Leaf
+    parts: tuple[Condition, ...]
+    by_path: bool
+    event: Event | None
+    before: tuple[tuple[Condition, tuple["Case", ...]], ...] = ()
+    denied: Condition | None = None
+    denied_span: Span | None = None
+
+
+@dataclass
+class Plan:
+    """What became of a chain. mappings: lines for proxies, in order; aliases: those for folders."""
+
+    events: list[Event] = field(default_factory=list)
+    mappings: list[Node] = field(default_factory=list)
+    aliases: list[Node] = field(default_factory=list)
+    reverses: list[Node] = field(default_factory=list)
+    cases: list[Case] = field(default_factory=list)
+    served: list[tuple[Condition, ...]] = field(default_factory=list)
+    redirect: Node | None = None
+
+
+@dataclass(frozen=True)
+class _Where:
+    """parts: what holds there; path_parts: the same, as asked of the path as it came; moved: the path may be another by now."""
+
+    parts: tuple[Condition, ...] = ()
+    came: tuple[Condition, ...] = ()
+    by_path: bool = True
+    moved: bool = False
+    before: tuple[tuple[Condition, tuple[Case, ...]], ...] = ()
+    denied: Condition | None = None
+    denied_span: Span | None = None
+
+    def under(self, condition: Condition) -> "_Where":
+        came = self.came if self.moved else (*self.came, condition)
+        return replace(self, parts=(*self.parts, condition), came=came, by_path=self.by_path and (of_paths(condition) and not self.moved))
+
+
+def write_plan(chain: Chain, context: Context) -> Plan:
+    """The rules and lines of a site."""
+    plan = Plan()
+    if chain.falls:
+        chain = Chain([*chain.items, Leaf(Respond(200), chain.shared)])
+    _walk(chain.items, _Where(), plan, context)
+    return plan
+
+
+def _drop_idle_stops(plan: Plan) -> None:
+    """Stops are written only where a later rule could take their paths."""
+    kept: list[Event] = []
+    for event in reversed(plan.events):
+        later = [other for other in kept if not other.stops or other.needed]
+        if not event.stops or event.needed or any(not _apart(event.parts, other.parts) for other in later):
+            kept.insert(0, event)
+    plan.events = kept
+
+
+def _apart(one: tuple[Condition, ...], other: tuple[Condition, ...]) -> bool:
+    return any(disjoint(a, b) or (isinstance(a, Not) and bare(a.condition) == bare(b)) or (isinstance(b, Not) and bare(b.condition) == bare(a)) for a in one for b in other)
+
+
+# --- walking -----------------------------------------------------------------------------------------------------------------
+
+def _walk(items: list, where: _Where, plan: Plan, context: Context) -> list[Case]:  # type: ignore[type-arg]
+    made: list[Case] = []
+    for number, item in enumerate(items):
+        rest = items[number + 1:]
+        if isinstance(item, Leaf):
+            made.append(_leaf(item, where, plan, context))
+        elif isinstance(item, Branch):
+            made += _branch(item, where, rest, plan, context)
+            where = _after(item, where, context)
+        elif isinstance(item, Rewrite) and len(rest) == 1 and isinstance(rest[0], Leaf) and (case := _moved_leaf(item, rest[0], where, plan, context)) is not None:
+            made.append(case)
+            break
+        else:
+            where = _effect(item, where, bool(rest) or bool(where.parts), plan, context)
+    return made
+
+
+def _after(branch: Branch, where: _Where, context: Context) -> _Where:
+    """What follows a branch, some of whose forks changed the path and go on."""
+    moved = any(isinstance(item, Rewrite) for fork in branch.forks if fork.chain.falls for item in fork.chain.items)
+    if moved:
+        context.rewritten = True
+    # Clients that one fork refuses are refused for all that follows.
+    first = branch.forks[0] if branch.forks else None
+    if first is not None and len(branch.forks) == 1 and _denies(first) and where.denied is first.condition:
+        return where
+    return replace(where, moved=where.moved or moved, by_path=where.by_path and not moved)
+
+
+def _branch(branch: Branch, where: _Where, rest: list, plan: Plan, context: Context) -> list[Case]:  # type: ignore[type-arg]
+    made: list[Case] = []
+    forks = branch.forks
+    if (shorter := _unless_found(branch)) is not None:
+        forks = shorter
+    for number, fork in enumerate(forks):
+        later = forks[number + 1:]
+        spans = tuple(span for span in (fork.span, *fork.also) if span)
+        context.structure.update(spans)
+        context.structure.update(item for item in walk(fork.condition) if isinstance(item, Span))
+        inner = where if fork.condition is ALWAYS else where.under(fork.condition)
+        rewritten = context.rewritten
+        if not fork.chain.items:
+            if later:
+                where = where.under(Not(fork.condition))
+            continue
+        start = len(plan.events)
+        found = _walk(fork.chain.items, inner, plan, context)
+        _tell(plan.events[start:], fork, spans, context)
+        made += found
+        if fork.chain.falls and later:
+            where = _passed(fork, plan, start, where, context)
+        elif not fork.chain.falls:
+            context.rewritten = rewritten
+            if fork.condition is not ALWAYS:
+                where = replace(where, before=(*where.before, (_all((*where.came[len(where.came):], fork.condition)), tuple(found))))
+    return made
+
+
+def _all(parts: tuple[Condition, ...]) -> Condition:
+    return parts[0] if len(parts) == 1 else AllOf(parts)
+
+
+def _unless_found(branch: Branch) -> list[Fork] | None:
+    """Files that are found are served, and the rest goes on: one fork for what is not found."""
+    *found, last = branch.forks
+    if not found or last.condition is not ALWAYS or any(not isinstance(fork.condition, FileExists) or fork.condition.cleans for fork in found):
+        return None
+    ends = [fork.chain.items[0] if len(fork.chain.items) == 1 else None for fork in found]
+    if not all(isinstance(end, Leaf) and isinstance(end.answer, ServeFiles) for end in ends):
+        return None
+    first = ends[0]
+    if any(bare((end.answer, end.settings)) != bare((first.answer, first.settings)) for end in ends):  # type: ignore[union-attr]
+        return None
+    missing = AllOf(tuple(Not(fork.condition, fork.span) for fork in found), branch.span) if len(found) > 1 else Not(found[0].condition, found[0].span)
+    match last.chain.items:
+        case [Leaf(answer=Respond(status=404, raises=True))] if {fork.condition.kind for fork in found} >= {FileKind.FILE, FileKind.FOLDER}:  # type: ignore[union-attr]
+            return [Fork(ALWAYS, Chain([first]), found[0].span, found[0].comments, "", tuple(span for fork in branch.forks for span in (fork.span,) if span))]
+    return [replace(last, condition=missing, also=(*last.also, *(fork.span for fork in found if fork.span))), Fork(ALWAYS, Chain([first]), found[0].span)]
+
+
+def _passed(fork: Fork, plan: Plan, start: int, where: _Where, context: Context) -> _Where:
+    """A fork that goes on keeps the later ones from being asked."""
+    events = [event for event in plan.events[start:] if not event.stops]
+    if not events:
+        return where.under(Not(fork.condition))
+    name = context.name(fork.label or "went on")
+    for event in events:
+        event.mark(name, context)
+    return where.under(TextIs((Var(Variable.VARIABLE, name),), ("",)))
+
+
+def _tell(events: list[Event], fork: Fork, spans: tuple[Span, ...], context: Context) -> None:
+    """The fork's line and comments stand with the first rule that came of it."""
+    first = next((event for event in events if event.nodes), None)
+    if first is not None and first.nodes:
+        for node in first.nodes:
+            node.spans = tuple(dict.fromkeys((*spans, *node.spans)))
+        first.nodes[0].comments = (*fork.comments, *first.nodes[0].comments)
+
+
+def _denies(fork: Fork) -> bool:
+    asked = fork.condition.condition if isinstance(fork.condition, Not) else fork.condition
+    match fork.chain.items:
+        case [Leaf(answer=Respond(status=403, raises=True))]:
+            return isinstance(asked, ClientIn)
+    return False
+
+
+# --- effects ------------------------------------------------------------------------------------------------------------------
+
+def _effect(item: Rewrite | SetVariable, where: _Where, followed: bool, plan: Plan, context: Context) -> _Where:
+    if isinstance(item, SetVariable):
+        asked = write_conditions(where.parts, item.value, context, whole=rewrites.needs_path(item.value) and context.rewritten)
+        made = asked if isinstance(asked, Unwritable) else rewrites.write_variable(item, asked, context)
+        if isinstance(made, Unwritable):
+            context.lost(item.span, "this variable", f"httpd cannot say {made.what}")
+            return where
+        plan.events.append(Event(where.parts, made))
+        return where
+    asked = write_conditions(where.parts, item, context, whole=rewrites.needs_path(item) or context.rewritten and rewrites.needs_path(item))
+    made = asked if isinstance(asked, Unwritable) else rewrites.write_rewrite(item, asked, [], context)
+    if isinstance(made, Unwritable):
+        _lose(item.span, made, where, plan, context)
+        return where
+    event = Event(where.parts, made, moved=True)
+    plan.events.append(event)
+    context.rewritten = True
+    if not where.parts or not followed:
+        return replace(where, moved=True, by_path=False)
+    name = context.name("changed path")
+    event.mark(name, context)
+    return replace(where, parts=(TextIs((Var(Variable.VARIABLE, name),), ("1",)),), moved=True, by_path=False)
+
+
+def _lose(span: Span | None, what: Unwritable, where: _Where, plan: Plan, context: Context, refused: bool = False) -> Event:
+    """What cannot be said answers 501, where its place can be told; else nothing is written."""
+    context.lost(span, "this", f"httpd cannot say {what.what}")
+    asked = write_conditions(where.parts, (), context)
+    if isinstance(asked, Unwritable):
+        # Whom it is for cannot be said: of what refuses, all are refused within the path that can be said; else nobody is kept from anything.
+        by_path = tuple(part for part in where.parts if of_paths(part))
+        asked = write_conditions(by_path, (), context) if refused else asked
+    event = Event(where.parts, [] if isinstance(asked, Unwritable) else rewrites.rule(asked, "-", ["R=501", "L"], context, (span,), _WHY_501))
+    plan.events.append(event)
+    return event
+
+
+# --- answers -------------------------------------------------------------------------------------------------------------------
+
+def _leaf(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Case:
+    answer = leaf.answer
+    event: Event | None
+    match answer:
+        case Forward() if (made := _mapped_forward(answer, leaf, where, plan, context)) is not None:
+            event = made
+        case ServeFiles() if (made := _mapped_files(answer, where, plan, context)) is not None:
+            event = made
+        case _:
+            event = _rule_answer(leaf, where, plan, context)
+    case = Case(leaf, where.came, where.by_path, event, where.before, where.denied, where.denied_span)
+    plan.cases.append(case)
+    for span in (*leaf.through, *getattr(answer, "also", ())):
+        context.structure.add(span)
+    return case
+
+
+def _stop(where: _Where, spans: tuple[Span | None, ...], plan: Plan, context: Context) -> Event | Unwritable:
+    asked = write_conditions(where.parts, (), context)
+    if isinstance(asked, Unwritable):
+        return asked
+    event = Event(where.parts, rewrites.rule(asked, "-", ["L"], context, spans), stops=True)
+    plan.events.append(event)
+    return event
+
+
+def _mapped_forward(answer: Forward, leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Event | None:
+    """A forward by path alone: a ProxyPass line; None when it takes a rule."""
+    if where.moved or context.rewritten or not all(of_paths(part) for part in where.parts):
+        return None
+    made = forwards.write_mapping(answer, where.parts, context)
+    if made is None or isinstance(made, Unwritable):
+        return None
+    event = _stop(where, (), plan, context)
+    if isinstance(event, Unwritable):
+        return None
+    made.spans = tuple(dict.fromkeys((*made.spans, *leaf.through)))
+    plan.mappings.append(made)
+    plan.reverses += forwards.write_reverses(answer, context)
+    return event
+
+
+def _mapped_files(answer: ServeFiles, where: _Where, plan: Plan, context: Context) -> Event | None:
+    """Files by path: an Alias line unless they lie in the document root; kept from the proxies that come later."""
+    if where.moved and not files.in_document_root(answer, context):
+        return None
+    asked = tuple(part for part in where.parts if of_paths(part))
+    alias = None
+    if not files.in_document_root(answer, context):
+        alias = files.write_alias(answer, asked, context)
+        if alias is None:
+            return None
+    _methods(answer, where, plan, context)
+    event = _stop(where, (), plan, context)
+    if isinstance(event, Unwritable):
+        return None
+    if alias is not None:
+        plan.aliases.append(alias)
+    exclusion = forwards.write_exclusion(asked, (answer.span,), context)
+    if exclusion is not None:
+        plan.mappings.append(exclusion)
+    return event
+
+
+_WHY_METHODS = ("Files are sent for GET and HEAD only, as before.",)
+
+
+def _methods(answer: ServeFiles, where: _Where, plan: Plan, context: Context) -> None:
+    """httpd answers POST like GET; where others were refused, a rule says so."""
+    from ....model import MethodIn
+
+    if "*" in answer.methods or "POST" in answer.methods:
+        return
+    refused = where.under(Not(MethodIn(("GET", "HEAD"))))
+    asked = write_conditions(refused.parts, (), context)
+    if isinstance(asked, Unwritable) or answer.wrong_method_status not in answers.STATUSES:
+        return
+    made = rewrites.rule(asked, "-", [f"R={answer.wrong_method_status}", "L"], context, (), _WHY_METHODS)
+    plan.events.append(Event(refused.parts, made))
+
+
+def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Event:
+    answer = leaf.answer
+    spans = (answer.span, *leaf.through)
+    whole = rewrites.needs_path(answer) and (context.rewritten or isinstance(answer, Forward))
+    asked = write_conditions(where.parts, answer, context, whole=whole)
+    made: list[Node] | Unwritable
+    if isinstance(asked, Unwritable):
+        made = asked
+    elif isinstance(answer, Unserved):
+        made = Unwritable(f"what {answer.spelling} answers")
+    elif isinstance(answer, Forward):
+        made = forwards.write_rule(answer, asked, context)
+        plan.reverses += forwards.write_reverses(answer, context)
+    elif isinstance(answer, ServeFiles):
+        made = files.write_rule(answer, asked, context)
+    else:
+        made = answers.WRITES[type(answer)](answer, asked, context)
+    if isinstance(made, Unwritable):
+        context.left.update(item for item in walk(leaf) if isinstance(item, Span))
+        return _lose(answer.span, made, where, plan, context, refuses(Chain([leaf])))
+    for node in made:
+        node.spans = tuple(dict.fromkeys((*node.spans, *(span for span in spans if span))))
+    event = Event(where.parts, made)
+    plan.events.append(event)
+    return event
+
+
+def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Case | None:
+    """A changed path and what answers it, in one rule."""
+    answer = leaf.answer
+    if not isinstance(answer, ServeFiles | Forward):
+        return None
+    if isinstance(answer, ServeFiles) and not files.in_document_root(answer, context):
+        return None
+    asked = write_conditions(where.parts, (item, answer), context, whole=rewrites.needs_path(item))
+    if isinstance(asked, Unwritable):
+        return None
+    if isinstance(answer, ServeFiles):
+        before = len(plan.events)
+        _methods(answer, where, plan, context)
+        made = rewrites.write_rewrite(item, asked, ["L"], context)
+        if isinstance(made, Unwritable):
+            del plan.events[before:]
+            return None
+    else:
+        made = forwards.write_moved(item, answer, asked, context)
+        if isinstance(made, Unwritable):
+            return None
+        plan.reverses += forwards.write_reverses(answer, context)
+    for node in made:
+        node.spans = tuple(dict.fromkeys((*node.spans, *(span for span in (answer.span, *leaf.through) if span))))
+    event = Event(where.parts, made)
+    plan.events.append(event)
+    case = Case(leaf, where.came, where.by_path, event, where.before, where.denied, where.denied_span)
+    plan.cases.append(case)
+    return case
+
+
+def wish_of(case: Case) -> str:
+    """What a variable for the requests of a case should remind of."""
+    for part in case.parts:
+        found = re.findall(r"[a-z0-9]+", str(getattr(part, "prefix", getattr(part, "path", ""))).lower())
+        if found:
+            return " ".join(found)
+    return case.leaf.answer.span.directive if case.leaf.answer.span else "these"
+
+
+def finish(plan: Plan) -> None:
+    """Leaves out stops that nothing needs, and exclusions behind the last proxy."""
+    _drop_idle_stops(plan)
+    while plan.mappings and plan.mappings[-1].words[-1] == "!":
+        plan.mappings.pop()

@@ -1,0 +1,214 @@
+"""The settings of all answers -> lines of the virtual host, and sections for those that only some answers have. Mirror: reader/program.py (_settings).
+
+Rule:     what all answers that care have is said once, for the host. Of the rest, answers with the same lines get one section, whose pattern
+          keeps out the paths that come to answers with other lines. Where more than the path decides, the rule that answers sets a
+          variable, and the lines ask for it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from ....fitting import Chain, disjoint
+from ....fitting.static import bare
+from ....model import ALWAYS, Abort, Condition, Field, Forward, Not, Redirect, Respond, ServeFiles
+from ..values import quote
+from . import compression, errors, fields, files, forwards, limits
+from .context import Context
+from .output import Node
+from .paths import fragment, of_paths, section
+from .routes import Case, Plan, wish_of
+
+
+@dataclass(frozen=True)
+class Said:
+    """A line that an answer needs. key: what it comes to; name: of the field, where it is one; when: only for requests that meet it."""
+
+    node: Node = field(compare=False)
+    key: tuple[object, ...]
+    name: str = ""
+    when: Condition | None = None
+
+
+Lines = tuple[Said, ...]
+
+
+def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Node], list[Node]]:
+    """Lines for the whole host, and sections."""
+    head: list[Node] = []
+    sections: dict[tuple[str, str], list[Node]] = {}
+    for topic, gives in _TOPICS:
+        held = {id(case): made for case in plan.cases if (made := gives(case, chain, context)) is not None}
+        caring = [case for case in plan.cases if id(case) in held]
+        shared = _shared([held[id(case)] for case in caring])
+        head += _joined([said.node for said in shared], [held[id(case)] for case in caring])
+        names = {said.key for said in shared}
+        for case in caring:
+            held[id(case)] = tuple(said for said in held[id(case)] if said.key not in names)
+        _place(topic, caring, held, sections, context)
+    head += context.marked
+    context.marked = []
+    made = [context.line(name, quote(word), block=lines) for (name, word), lines in sections.items()]
+    return head, made
+
+
+def _shared(lists: list[Lines]) -> list[Said]:
+    """What all have alike: lines of one name go up together or not at all, since their order decides."""
+    if not lists:
+        return []
+    first = lists[0]
+    names = {said.name for said in first}
+    alike = {name for name in names if all([s.key for s in other if s.name == name] == [s.key for s in first if s.name == name] for other in lists)}
+    return [said for said in first if said.name in alike and said.when is None and not any(other.when is not None for other in first if other.name == said.name)]
+
+
+def _joined(nodes: list[Node], lists: list[Lines]) -> list[Node]:
+    """The lines, with the places of all that say the same."""
+    for node in nodes:
+        for lines in lists:
+            for said in lines:
+                if said.node.words == node.words:
+                    node.spans = tuple(dict.fromkeys((*node.spans, *said.node.spans)))
+    return nodes
+
+
+# --- what each answer needs ------------------------------------------------------------------------------------------------------
+
+def _said(nodes: list[tuple[Node, Field]]) -> Lines:
+    return tuple(Said(node, (*node.words, bare(item.when) if item.when else None), item.name.lower(), item.when) for node, item in nodes)
+
+
+def _fields(case: Case, chain: Chain, context: Context) -> Lines | None:
+    leaf = case.leaf
+    if isinstance(leaf.answer, Abort):
+        return None
+    wanted = tuple(item for item in leaf.settings.fields if _shows(item, leaf.answer))
+    own: tuple[Field, ...] = leaf.answer.response_fields if isinstance(leaf.answer, Forward) else ()
+    return _said(fields.write_fields((*own, *wanted), isinstance(leaf.answer, Forward), context))
+
+
+def _shows(item: Field, answer: object) -> bool:
+    """Whether an answer of a known status has the field at all."""
+    status = answer.status if isinstance(answer, Redirect | Respond) else None
+    return status is None or item.statuses is None or status in item.statuses
+
+
+def _pages(case: Case, chain: Chain, context: Context) -> Lines | None:
+    if isinstance(case.leaf.answer, Abort | Redirect) or isinstance(case.leaf.answer, Respond) and not case.leaf.answer.raises:
+        return None
+    nodes = errors.write_pages(case.leaf.settings.pages, chain, context)
+    return tuple(Said(node, tuple(node.words), node.words[1]) for node in nodes)
+
+
+def _requests(case: Case, chain: Chain, context: Context) -> Lines | None:
+    leaf = case.leaf
+    return _said(forwards.request_fields(leaf.answer, leaf.settings.request_fields, context)) if isinstance(leaf.answer, Forward) else None
+
+
+def _compress(case: Case, chain: Chain, context: Context) -> Lines | None:
+    if not isinstance(case.leaf.answer, Forward | ServeFiles):
+        return None
+    return tuple(Said(node, tuple(node.words), "compress") for node in compression.write_compress(case.leaf.settings.compress, context))
+
+
+def _limit(case: Case, chain: Chain, context: Context) -> Lines | None:
+    if not isinstance(case.leaf.answer, Forward):
+        return None
+    return tuple(Said(node, tuple(node.words), "limit") for node in limits.write_limit(case.leaf.settings.limit, context))
+
+
+def _folders(case: Case, chain: Chain, context: Context) -> Lines | None:
+    answer = case.leaf.answer
+    if not isinstance(answer, ServeFiles) or files.folder_of(answer) not in files.differing(chain):
+        return None
+    nodes = files.folder_lines(answer.folders, (answer.span,), context)
+    return tuple(Said(node, tuple(node.words), node.words[0]) for node in nodes)
+
+
+def _texts(case: Case, chain: Chain, context: Context) -> Lines | None:
+    answer = case.leaf.answer
+    if not isinstance(answer, Respond) or answer.raises or answer.status in (204, 304):
+        return ()
+    return tuple(Said(node, tuple(node.words), "text") for node in errors.text_page(answer, context))
+
+
+def _intercepts(case: Case, chain: Chain, context: Context) -> Lines | None:
+    if not isinstance(case.leaf.answer, Forward):
+        return None
+    nodes = [context.line("ProxyErrorOverride", "On")] if case.leaf.answer.intercepts_errors else []
+    return tuple(Said(node, tuple(node.words), "intercepts") for node in nodes)
+
+
+# In the order in which the lines stand.
+_TOPICS = (
+    ("pages", _pages), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("compression", _compress), ("limits", _limit), ("requests", _requests), ("errors of origins", _intercepts),
+)
+
+
+# --- sections ---------------------------------------------------------------------------------------------------------------------
+
+def _place(topic: str, caring: list[Case], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]], context: Context) -> None:
+    groups: dict[tuple[object, ...], list[Case]] = {}
+    for case in caring:
+        if held[id(case)]:
+            groups.setdefault(tuple(said.key for said in held[id(case)]), []).append(case)
+    for key, cases in groups.items():
+        lines = [said for said in held[id(cases[0])]]
+        _joined([said.node for said in lines], [held[id(case)] for case in cases])
+        for when in dict.fromkeys(said.when for said in lines):
+            _group(topic, [said.node for said in lines if said.when == when], when, cases, key, held, sections, context)
+
+
+def _group(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], key: tuple[object, ...], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]],
+           context: Context) -> None:
+    regions = [_region(case, key, held, topic == "texts") for case in cases]
+    if when is not None and not of_paths(when) or any(region is None for region in regions):
+        _by_variable(topic, nodes, when, cases, context)
+        return
+    found = [(*region, *((when,) if when is not None else ())) for region in regions if region is not None]
+    place = section(found[0]) if len(found) == 1 else _union(found)
+    sections.setdefault(place or ("LocationMatch", "^"), []).extend(nodes)
+
+
+def _union(regions: list[tuple[Condition, ...]]) -> tuple[str, str] | None:
+    if any(not [part for part in region if part is not ALWAYS] for region in regions):
+        return None
+    return "LocationMatch", f"^(?:{'|'.join(dict.fromkeys(fragment(region) for region in regions))})"
+
+
+def _region(case: Case, key: tuple[object, ...], held: dict[int, Lines], loosely: bool) -> tuple[Condition, ...] | None:
+    """The conditions on the path that tell a case from those with other lines; None when the path alone does not. loosely: what else is asked does not matter."""
+    parts = tuple(part for part in case.parts if of_paths(part))
+    if loosely:
+        return parts
+    if not case.by_path:
+        return None
+    refused: list[Condition] = []
+    for condition, before in case.before:
+        if all(tuple(said.key for said in held.get(id(other), ())) == key or id(other) not in held for other in before):
+            continue
+        if any(disjoint(condition, part) for part in parts):
+            continue
+        if not of_paths(condition):
+            return None
+        refused.append(Not(condition))
+    return (*refused, *parts)
+
+
+def _by_variable(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], context: Context) -> None:
+    """Lines that ask for a variable which the cases' rules set."""
+    if topic not in ("fields", "requests") or when is not None or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
+        for node in nodes:
+            span = node.spans[0] if node.spans else None
+            context.lost(span, node.words[0], "it holds for some requests of a path only, and httpd has no condition for it there")
+        return
+    name = context.name(wish_of(cases[0]))
+    marked = [case for case in cases if case.event is not None and case.event.nodes]
+    for case in marked:
+        case.event.mark(name, context)  # type: ignore[union-attr]
+    for node in nodes:
+        if node.words[-1].startswith('"expr=%{REQUEST_STATUS}'):
+            node.words[-1] = node.words[-1].replace('"expr=', f"\"expr=reqenv('{name}') == '1' && ", 1)
+        else:
+            node.words.append(f"env={name}")
+    context.marked += nodes

@@ -1,0 +1,240 @@
+"""Site, Listener -> `<VirtualHost>`. Mirror: reader/sites.py.
+
+Source:   Apache HTTP Server manual, "An In-Depth Discussion of Virtual Host Matching": names are tried in the order of the files, and the first host of
+          a port answers unknown ones.
+Rule:     hosts stand in an order in which every name comes to the site that it came to; the one that answers unknown hosts comes first.
+          A site on plain and TLS listeners is a host for each, whose common lines stand in a file that both include.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+from ....codes import IPV6_TOO, NO_COUNTERPART, RESTART_LOST
+from ....fitting import unroll, without_tables
+from ....fitting.places import plain_paths
+from ....model import AnswerPlainly, Disposition, Estate, Forward, HostName, Listener, Placeholder, Site, SiteTls, Span
+from ....model.walk import walk
+from ....patterns import host_matches
+from ..values import quote, spell
+from . import files, logs, routes, settings, tls
+from .context import Context
+from .output import Node
+
+_BY_ORDER = "First of its port, so that it answers hosts that no site names, as before."
+
+
+@dataclass
+class Host:
+    """A virtual host to be: a site on one listener, with the names it has there."""
+
+    site: Site
+    listener: Listener
+    names: tuple[str, ...]
+    spans: tuple[Span, ...]
+    is_default: bool
+
+
+@dataclass
+class Written:
+    """The lines of a site that all its hosts share."""
+
+    body: list[Node]
+    hosts: list[Host] = field(default_factory=list)
+
+
+def write_sites(context: Context) -> dict[str, Written]:
+    """File name -> what stands in it, in the order in which the files must be read."""
+    estate = context.estate
+    hosts = [host for listener in estate.listeners for host in _hosts(listener, context)]
+    made: dict[str, Written] = {}
+    for site in _ordered(hosts, estate):
+        own = [host for host in hosts if host.site is site]
+        if not own:
+            for span in (site.span, *site.also, *(name.span for name in site.names)):
+                context.implied(span, "no listener leads to it")
+            continue
+        name, number = file_of(site), 2
+        while name in made:
+            name, number = f"{file_of(site)}-{number}", number + 1
+        made[name] = Written(write_body(site, context), own)
+    return made
+
+
+def write_body(site: Site, context: Context) -> list[Node]:
+    """What a site does with its requests, the same on all its listeners."""
+    context.site, context.variables, context.rewritten = site, set(), False
+    captures_host = any(name.pattern for name in site.names)
+    chain, lost = unroll(without_tables(site.program), captures_host=captures_host)
+    for restart in lost:
+        context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
+    context.reached.update(item for item in walk(chain) if isinstance(item, Span))
+    chain = plain_paths(chain, context.options.strict)
+    context.document_root = files.choose_root(chain)
+    plan = routes.write_plan(chain, context)
+    head, sections = settings.write_settings(plan, chain, context)
+    routes.finish(plan)
+    nodes: list[Node] = []
+    if context.document_root:
+        nodes.append(context.line("DocumentRoot", quote(context.document_root)))
+    if site.reading.encoded_slash_status is None:
+        nodes.append(context.line("AllowEncodedSlashes", "On"))
+    if not site.reading.merges_slashes:
+        nodes.append(context.line("MergeSlashes", "Off"))
+    nodes += logs.write_logs(site.logs, context)
+    nodes += head
+    if plan.events:
+        nodes += [context.line("RewriteEngine", "On"), *(node for event in plan.events for node in event.nodes)]
+        nodes[-sum(len(event.nodes) for event in plan.events) - 1].apart = True
+    if any(isinstance(item, Forward) for item in walk(chain)):
+        nodes += _proxy(plan, chain, context)
+    nodes += plan.aliases
+    return [*nodes, *files.write_folders(chain, context), *sections]
+
+
+def _proxy(plan: routes.Plan, chain: object, context: Context) -> list[Node]:
+    """Whose Host goes on, and that no field is added by itself."""
+    lines = [context.line("ProxyPreserveHost", "On"), context.line("ProxyAddHeaders", "Off")]
+    lines[0].apart = True
+    if any(isinstance(item, Forward) and item.secure for item in walk(chain)):
+        lines.append(context.line("SSLProxyEngine", "On"))
+    reverses = {tuple(node.words): node for node in plan.reverses}
+    return [*lines, *plan.mappings, *reverses.values()]
+
+
+# --- hosts -----------------------------------------------------------------------------------------------------------------------
+
+def _hosts(listener: Listener, context: Context) -> list[Host]:
+    made = []
+    for site in context.estate.sites:
+        names: list[str] = []
+        spans: list[Span] = []
+        for number, row in enumerate(listener.rows):
+            if row.site != site.key or row.host.is_any or _winner(row.host, listener, number) != site.key:
+                continue
+            text = _name(row.host, context)
+            if text:
+                names.append(text)
+            spans += [row.host.span] if row.host.span and row.host.span not in spans else []
+        is_any = next((row.site for row in listener.rows if row.host.is_any), None)
+        default = listener.fallback == site.key if is_any is None else is_any == site.key
+        for name in site.names if default else ():
+            if name.is_exact and name.text not in ("_", "") and name.text not in names:
+                names.append(name.text)
+                spans += [name.span] if name.span and name.span not in spans else []
+        if names or default:
+            made.append(Host(site, listener, tuple(dict.fromkeys(names)), tuple(spans), default))
+    return made
+
+
+def _winner(host: HostName, listener: Listener, number: int) -> str:
+    for row in listener.rows[:number + 1]:
+        if row.host is host or row.host.is_any:
+            return row.site
+        if host.pattern is None and row.host.pattern is None and host_matches(row.host.text, host.text.replace("*", "a"), row.host.one_label):
+            return row.site
+    return listener.rows[number].site
+
+
+def _name(host: HostName, context: Context) -> str:
+    if host.pattern is not None:
+        context.lost(host.span, host.text, "httpd knows stars and question marks in names, no patterns", "name the hosts, or ask for the host in a rule of the first site")
+        return ""
+    return host.text
+
+
+def _ordered(hosts: list[Host], estate: Estate) -> list[Site]:
+    """Sites in the order of their files: whoever answers unknown hosts first, then exact names before those with stars."""
+    def rank(site: Site) -> tuple[int, int, int]:
+        own = [host for host in hosts if host.site is site]
+        wide = [name for host in own for name in host.names if "*" in name]
+        return (0 if any(host.is_default for host in own) else 1, 1 if wide else 0, -min((len(name) for name in wide), default=0))
+
+    return sorted(estate.sites, key=rank)
+
+
+def write_hosts(written: Written, shared: str, context: Context) -> list[Node]:
+    """The virtual hosts of a site; `shared`: the file they include, "" when there is one host only."""
+    nodes = []
+    groups: dict[tuple[tuple[str, ...], bool], list[Host]] = {}
+    for host in written.hosts:
+        groups.setdefault((host.names, host.listener.secure), []).append(host)
+    for (names, secure), own in groups.items():
+        site = own[0].site
+        context.site = site
+        places = [_address(host.listener, context) for host in own]
+        head = [context.line("ServerName", names[0] if names else f"{file_of(site)}.invalid", spans=tuple(span for host in own for span in host.spans))]
+        if names and "*" in names[0]:
+            head = [context.line("ServerName", _stem(names[0])), context.line("ServerAlias", *names, spans=tuple(span for host in own for span in host.spans))]
+        elif names[1:]:
+            head.append(context.line("ServerAlias", *names[1:], spans=tuple(span for host in own for span in host.spans)))
+        if secure:
+            head += tls.write_tls(site.tls or SiteTls(), file_of(site), any(host.listener.http2 for host in own), context)
+        by_order = any(host.is_default and not host.listener.fallback_stated and host.listener.rows for host in own)
+        comments = (*site.comments, *((_BY_ORDER,) if by_order else ()))
+        body = [context.line("Include", quote(shared))] if shared else written.body
+        spans = tuple(span for span in (site.span, *site.also) if span)
+        nodes.append(context.line("VirtualHost", *dict.fromkeys(places), spans=spans, comments=comments, block=[*head, *body]))
+    return nodes
+
+
+def needs_sharing(written: Written) -> bool:
+    return len({(host.names, host.listener.secure) for host in written.hosts}) > 1
+
+
+def _stem(name: str) -> str:
+    return name.replace("*.", "").replace(".*", "") or "any"
+
+
+def _address(listener: Listener, context: Context) -> str:
+    return f"{_host(listener.address) or '*'}:{port_of(listener, context)}"
+
+
+def _host(address: str) -> str:
+    return "" if address in ("", "0.0.0.0", "::") else f"[{address}]" if ":" in address else address
+
+
+def port_of(listener: Listener, context: Context) -> str:
+    return spell(listener.port.spelling, context.options.placeholder) if isinstance(listener.port, Placeholder) else str(listener.port)
+
+
+def write_listens(context: Context) -> list[Node]:
+    """The ports that are opened, each once."""
+    made: dict[str, Node] = {}
+    for listener in context.estate.listeners:
+        host = "[::]" if listener.address == "::" else _host(listener.address)
+        text = f"{host}:{port_of(listener, context)}" if host else port_of(listener, context)
+        if listener.address == "0.0.0.0":
+            context.note(listener.span, Disposition.CHANGED, IPV6_TOO, port=listener.port)
+        if text in made:
+            made[text].spans = tuple(dict.fromkeys((*made[text].spans, *(span for span in (listener.span, *listener.also) if span))))
+        else:
+            made[text] = context.line("Listen", text, spans=(listener.span, *listener.also))
+    return list(made.values())
+
+
+def write_unanswered(context: Context) -> list[Node]:
+    """Hosts for names that no site has, on listeners where they were refused or answered plainly; they are the first of their port."""
+    nodes: list[Node] = []
+    for listener in context.estate.listeners:
+        if isinstance(listener.fallback, str) or any(row.host.is_any for row in listener.rows):
+            continue
+        head = [context.line("ServerName", "unknown.invalid")]
+        if listener.secure:
+            source = next((context.estate.site(row.site) for row in listener.rows), None)
+            head += tls.write_tls(source.tls or SiteTls() if source else SiteTls(), file_of(source) if source else "default", False, context)
+        if isinstance(listener.fallback, AnswerPlainly):
+            status, why = listener.fallback.status, f"Hosts that no site names get {listener.fallback.status} without content, as before."
+            body = [context.line("RewriteEngine", "On"), context.line("RewriteRule", quote("^"), "-", f"[R={status},L]"), context.line("ErrorDocument", str(status), '""')]
+        else:
+            why = "Hosts that no site names were refused without an answer; httpd sends 403."
+            body = [context.line("RewriteEngine", "On"), context.line("RewriteRule", quote("^"), "-", "[F]")]
+            context.note(listener.span, Disposition.CHANGED, NO_COUNTERPART, directive="hosts that no site names", reason="httpd sends an answer whatever happens: 403", advice="drop them in the firewall")
+        nodes.append(context.line("VirtualHost", _address(listener, context), comments=(why,), block=[*head, *body]))
+    return nodes
+
+
+def file_of(site: Site) -> str:
+    name = next((name.text for name in site.names if name.text not in ("_", "", "*") and name.pattern is None), "")
+    return re.sub(r"[^\w.-]+", "_", name.replace("*.", "any.").replace(".*", ".any")).strip("_.") or "default"

@@ -1,0 +1,39 @@
+"""Whether two conditions can hold for one request, as far as paths alone tell."""
+
+from __future__ import annotations
+
+from ..model import AllOf, AnyOf, Condition, PathIs, PathMatches, PathStartsWith
+from ..patterns import literal_start
+
+
+def disjoint(one: Condition, other: Condition) -> bool:
+    """Whether no request can meet both, as far as paths alone tell."""
+    ones, others = _claims(one), _claims(other)
+    return ones is not None and others is not None and not any(_overlap(a, b) for a in ones for b in others)
+
+
+def _claims(condition: Condition) -> list[tuple[str, bool]] | None:
+    """(text, whole) of the paths a condition is limited to, in lower case; None when it is not limited by paths."""
+    match condition:
+        case PathIs(path):
+            return [(path.lower(), True)]
+        case PathStartsWith(prefix):
+            return [(prefix.lower(), False)]
+        case PathMatches(pattern):
+            start = literal_start(pattern)
+            return [(start.lower(), False)] if start else None
+        case AnyOf(conditions):
+            found = [_claims(item) for item in conditions]
+            return None if None in found else [claim for claims in found if claims for claim in claims]
+        case AllOf(conditions):
+            return next((claims for item in conditions if (claims := _claims(item)) is not None), None)
+    return None
+
+
+def _overlap(one: tuple[str, bool], other: tuple[str, bool]) -> bool:
+    (a, a_whole), (b, b_whole) = one, other
+    if a_whole and b_whole:
+        return a == b
+    if a_whole:
+        return a.startswith(b)
+    return b.startswith(a) if b_whole else a.startswith(b) or b.startswith(a)
