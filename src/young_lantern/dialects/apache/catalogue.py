@@ -239,7 +239,7 @@ _READ = {
     "load": "Include IncludeOptional Define UnDefine LoadModule ServerRoot <IfModule <IfDefine <IfVersion <IfFile <Macro Use",
     "sites": "Listen ServerName ServerAlias DocumentRoot AllowEncodedSlashes MergeSlashes UseCanonicalName AccessFileName AllowOverride",
     "tls": "SSLEngine SSLCertificateFile SSLCertificateKeyFile SSLCertificateChainFile SSLProtocol SSLCipherSuite",
-    "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType",
+    "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType AllowMethods",
     "mappings": "Redirect RedirectMatch RedirectPermanent RedirectTemp Alias AliasMatch ScriptAlias ScriptAliasMatch",
     "forwards": "ProxyPass ProxyPassMatch ProxyPassReverse ProxyPreserveHost ProxyAddHeaders ProxyTimeout BalancerMember ProxySet",
     "rewrites": "RewriteEngine RewriteCond RewriteRule RewriteBase",
@@ -311,7 +311,7 @@ MODULES: dict[str, str] = {
 }
 
 # Protections that are not read: what they guard is not answered at all.
-GUARDS = ("sslverifyclient", "sslrequire", "sslrequiressl", "allowmethods", "satisfy", "authmerging", "<limit", "<limitexcept", "<if", "<elseif", "<else")
+GUARDS = ("sslverifyclient", "sslrequire", "sslrequiressl", "satisfy", "authmerging", "<limit", "<limitexcept", "<if", "<elseif", "<else")
 
 
 def row_for(name: str) -> Row | None:

@@ -77,8 +77,10 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
         words[2].raw = str(_MODULES / Path(words[2].text).name)
     elif name in ("documentroot", "<directory") and first.text.startswith("/"):
         first.raw = _quoted(plan.path(first.text))
-    elif name in ("alias",) and len(words) == 3 and last.text.startswith("/"):
+    elif name in ("alias", "aliasmatch") and len(words) == 3 and last.text.startswith("/"):
         last.raw = _quoted(plan.path(last.text))
+    elif name == "rewritecond" and first.text.startswith("/"):
+        first.raw = _quoted(_moved_path(first.text, plan))
     elif name in ("sslcertificatefile", "sslcertificatekeyfile") and plan.certificate_files:
         first.raw = str(plan.certificate_files[name.endswith("keyfile")])
     elif name in ("customlog", "transferlog"):
@@ -103,6 +105,12 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
                 if word.text.startswith(root + "/"):
                     word.raw = str(plan.folder / "etc") + word.text[len(root):]
                     break
+
+
+def _moved_path(text: str, plan: Plan) -> str:
+    """A file's name that goes on with values of the request: the folder before them is moved."""
+    folder, found, rest = re.match(r"([^%$]*)(.?)(.*)", text, re.DOTALL).groups()  # type: ignore[union-attr]
+    return plan.path(folder) + found + rest
 
 
 def _moved_origin(word: Word, plan: Plan) -> str:

@@ -24,6 +24,21 @@ def has_rules(nodes: list[Node]) -> bool:
     return any(node.name in ("require", "<requireall", "<requireany", "<requirenone", *_OLD) for node in nodes)
 
 
+def read_methods(nodes: list[Node], context: Context) -> tuple[Step, ...] | None:
+    """AllowMethods of one section -> a refusal with 405; () lets all in; None: the section says nothing of it."""
+    node = context.last(nodes, "allowmethods")
+    if node is None:
+        return None
+    words = [word for word in node.args]
+    if "reset" in [word.lower() for word in words]:
+        return ()
+    methods = tuple(dict.fromkeys(word.lstrip("+") for word in [*words, *(["HEAD"] if "GET" in words else [])]))
+    if not words or any(word[0] in "+-" for word in words):
+        context.value(node, " ".join(words), "the names of methods without signs, or reset, were expected")
+        return (Unserved(node.span.directive, node.span),)
+    return (Choose((Route(Not(MethodIn(methods, node.span), node.span), (Respond(405, raises=True, span=node.span),), node.span),), node.span),)
+
+
 def read_access(nodes: list[Node], context: Context) -> tuple[Step, ...]:
     """The rules of one section -> steps that end with 403 where they do not hold."""
     rules = [node for node in nodes if node.name in ("require", "<requireall", "<requireany", "<requirenone")]

@@ -118,6 +118,7 @@ class Proxies:
         return (Forward(
             pool=pool, secure=secure, target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), preserve.span if preserve else None, pool),
             redirects=self._mappings(), connect_seconds=connect, read_seconds=read, upgrades=pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
+            also=(preserve.span,) if preserve and keeps_host else (),
         ),)
 
     def _pool(self, scheme: str, authority: str, node: Node) -> tuple[str | None, bool]:
@@ -134,7 +135,8 @@ class Proxies:
     def _fields(self, keeps_host: bool, adds: bool, span: Span | None, pool: str) -> tuple[Field, ...]:
         """What the origin gets besides what the client sent."""
         authority = Variable.POOL if self.context.pools[pool].inline else Variable.MEMBER
-        made = [Field(Side.REQUEST, Operation.SET, "Host", (Var(Variable.AUTHORITY if keeps_host else authority),), span=span)]
+        # Kept, it is the field as it stands by then, which a RequestHeader may have changed (proxy_util.c, ap_proxy_create_hdrbrgd).
+        made = [] if keeps_host else [Field(Side.REQUEST, Operation.SET, "Host", (Var(authority),), span=span)]
         if adds:
             # proxy_util.c: the three are merged into what the client sent, with a comma.
             made += [

@@ -3,7 +3,7 @@
 Source:   Apache HTTP Server manual, mod_alias; mod_alias.c translate_alias_redir, try_redirect.
 Rule:     redirects are tried before aliases, each in file order, a virtual host's own before the main server's. What follows the
           prefix is escaped and added; the client's query goes along unless the target has one. A path as the target becomes a whole URL.
-Left out: a pattern's alias outside of any document root's sections is taken as a place of its own.
+Left out: AliasMatch lines other than those for what follows a prefix.
 """
 
 from __future__ import annotations
@@ -72,11 +72,25 @@ def read_aliases(nodes: list[Node], context: Context) -> list[tuple[Node, str, s
     return [(node, node.args[0], node.args[1]) for node in context.take(nodes, "alias") if len(node.args) == 2]
 
 
+_BELOW = re.compile(r"\^((?:[\w/~-]|\\[./-])+/)((?:\(\?[!=](?:[^()\\]|\\.|\((?:[^()\\]|\\.|\((?:[^()\\]|\\.)*\))*\))*\))*)\(\.\*\)\$")
+
+
+def read_pattern_aliases(nodes: list[Node], context: Context) -> list[tuple[Node, Pattern, str, str]]:
+    """(directive, pattern, URL prefix, folder) of the AliasMatch lines that put what follows a prefix behind a folder."""
+    made = []
+    for node in nodes:
+        if node.name == "aliasmatch" and len(node.args) == 2 and (found := _BELOW.fullmatch(node.args[0])) and node.args[1].endswith("/$1") and "$" not in node.args[1][:-2]:
+            context.use(node)
+            made.append((node, context.pattern(node.args[0], node), re.sub(r"\\(.)", r"\1", found[1]), node.args[1][:-2]))
+    return made
+
+
 def read_unread_handlers(nodes: list[Node], context: Context) -> list[Route]:
     """Aliases by pattern and those of scripts: what lies there is not answered."""
     made = []
+    read = {id(node) for node, *_ in read_pattern_aliases(nodes, context)}
     for node in context.take(nodes, "scriptalias", "scriptaliasmatch", "aliasmatch"):
-        if len(node.args) != 2:
+        if len(node.args) != 2 or id(node) in read:
             continue
         held: Condition = below(node.args[0], node.span) if node.name == "scriptalias" else PathMatches(context.pattern(node.args[0], node), span=node.span)
         steps: tuple[Step, ...] = (Unserved(" ".join([node.name, *node.args]), node.span),)

@@ -116,6 +116,9 @@ class Program:
         unread = [route for nodes in (host.own, host.main) for route in mappings.read_unread_handlers(nodes, context)]
         aliases = []
         for nodes in (host.own, host.main):
+            for node, pattern, url, folder in mappings.read_pattern_aliases(nodes, context):
+                place = Place(url.rstrip("/"), folder.rstrip("/"))
+                aliases.append(Route(PathMatches(pattern, span=node.span), self.files(place, node), node.span, node.comments, url))
             for node, url, folder in mappings.read_aliases(nodes, context):
                 if url.endswith("/") and not folder.endswith("/") and url != "/":
                     # mod_alias puts the rest behind the folder's bare text, so that `/icons/a` becomes `…/iconsa`.
@@ -189,10 +192,28 @@ class Program:
         )
 
     def _access(self, place: Place | None) -> list[Step]:
-        routes: list[Route] = []
         closed = next((node for node in self.host.levels if self._closes(node)), None)
         if closed is not None:
             return [Unserved(closed.span.directive, closed.span)]
+        return [*self._methods(place), *self._clients(place)]
+
+    def _methods(self, place: Place | None) -> list[Step]:
+        """mod_allowmethods: the last section that speaks of methods decides, before anything else is asked."""
+        routes: list[Route] = []
+        for section in reversed(self.sections):
+            held = self._condition(section, place)
+            steps = access.read_methods(section.nodes, self.context) if held != NEVER else None
+            if steps is None:
+                continue
+            routes.append(Route(held, steps, section.node.span))
+            if held is ALWAYS:
+                break
+        while routes and not routes[-1].steps:
+            routes.pop()
+        return list(routes[0].steps) if len(routes) == 1 and routes[0].condition is ALWAYS else [Choose(tuple(routes))] if routes else []
+
+    def _clients(self, place: Place | None) -> list[Step]:
+        routes: list[Route] = []
         for section in reversed(self.sections):
             guard = next((node for node in section.nodes if self._closes(node)), None)
             if guard is None and not access.has_rules(section.nodes):

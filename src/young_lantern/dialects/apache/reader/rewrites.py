@@ -268,7 +268,7 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
             return None
         return asked.condition
     if wanted in _FILE_TESTS:
-        return _file(node, tested, _FILE_TESTS[wanted], level, own, context)
+        return _file(node, tested, _FILE_TESTS[wanted], level, rule, label, own, context)
     if re.fullmatch(r"-\w+", wanted) or wanted[:1] in "<>":
         context.condition_unread(node.span, node.span.directive)
         return None
@@ -300,11 +300,11 @@ def _names(level: Level) -> dict[str, Template]:
     return {}
 
 
-def _file(node: Node, tested: str, kind: FileKind, level: Level, own: dict[str, Template], context: Context) -> Condition | None:
+def _file(node: Node, tested: str, kind: FileKind, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:
     """`%{REQUEST_FILENAME} -f`: in a folder the file that the path stands for; at server level the path itself, as a file's name."""
     if re.fullmatch(r"%\{(REQUEST|SCRIPT)_FILENAME\}", tested) and level.prefix is not None:
         return FileExists((level.folder,), (Var(Variable.PATH),), kind, strip=level.strip, span=node.span, walks=True)
-    template = values.read_template(tested, document_root=level.document_root, own={**own, **_names(level)}, backslashes=False)
+    template = values.read_template(tested, rule=rule, condition=label, document_root=level.document_root, own={**own, **_names(level)}, backslashes=False)
     if any(isinstance(part, Unread) for part in template):
         context.checked(template, node.span, "RewriteCond")
         return None
@@ -337,6 +337,9 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     status = {"permanent": 301, "temp": 302, "seeother": 303}.get((code or "").lower(), int(code) if code and code.isdigit() else 302)
     if code is not None and not 300 <= status < 400:
         return (*steps, Respond(status, raises=True, insists=True, span=node.span))
+    if substitution == "-" and code is None and rule.has("pt", "passthrough") and level.prefix is None:
+        # What rules before it named as the file becomes the path that goes on.
+        return (*steps, Rewrite(SetPath((Var(Variable.PATH),)), internal=False, span=node.span), *level.passes)
     if substitution == "-" and code is None:
         ends = rule.has("l", "last", "end")
         return (*steps, *after, *((Leave(level.label, node.span),) if ends else ()))

@@ -60,7 +60,7 @@ def _main(listens: list[Node], written: object, estate: Estate, context: Context
     lines = list(listens)
     if lines:
         lines[0].apart = True
-    lines.append(context.line("ServerName", "localhost"))
+    lines += [context.line("ServerName", "localhost"), context.line("TraceEnable", "Off")]
     closed = context.line("Directory", quote("/"), comments=_CLOSED, block=[
         context.line("AllowOverride", "None"), context.line("Require", "all", "denied")])
     lines.append(closed)

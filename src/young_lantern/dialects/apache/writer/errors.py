@@ -9,7 +9,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Callable
 
-from ....codes import ERROR_PAGE_PARTLY
+from ....codes import ERROR_PAGE_PARTLY, NO_COUNTERPART
 from ....fitting import Chain, Leaf, leaves, unroll
 from ....model import Block, Disposition, ErrorPage, ErrorPages, Forward, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, Template, Var, Variable, join, literal
 from ...noting import Unwritable
@@ -121,6 +121,13 @@ def text_page(step: Respond, context: Context) -> list[Node]:
     text = context.plain(step.body, step.span)
     if isinstance(text, Unwritable):
         context.lost(step.span, "the text", f"it needs {text.what}")
+        return []
+    if text.endswith("\n") and "\n" not in text[:-1]:
+        # A configuration of httpd has no way to write the end of a line.
+        context.note(step.span, Disposition.CHANGED, NO_COUNTERPART, directive="the end of the line", reason="a text in httpd is one line without its end", advice="serve a file instead, if it matters")
+        text = text[:-1]
+    if "\n" in text:
+        context.lost(step.span, "the text", "a text in httpd is one line", "serve a file instead")
         return []
     kind = step.media_type
     nodes = [context.line("ErrorDocument", str(step.status), quote(_text((text,))[0] if text else ""), spans=(step.span,))]  # type: ignore[arg-type]

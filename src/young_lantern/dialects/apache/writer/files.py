@@ -17,6 +17,7 @@ from ..values import quote, word
 from .conditions import Asked
 from .context import Context
 from .output import Node
+from .paths import escaped, look
 from .rewrites import rule
 
 
@@ -36,8 +37,8 @@ def in_document_root(step: ServeFiles, context: Context) -> bool:
     return step.whole_path is None and not step.strip and root is not None and (root.rstrip("/") or "/") == context.document_root and bool(context.document_root)
 
 
-def write_alias(step: ServeFiles, parts: tuple[Condition, ...], context: Context) -> Node | None:
-    """The Alias for paths that are served from elsewhere; None when no alias says it."""
+def write_alias(step: ServeFiles, parts: tuple[Condition, ...], kept_out: tuple[Condition, ...], context: Context) -> Node | None:
+    """The Alias for paths that are served from elsewhere; None when no alias says it. kept_out: paths that are served from yet another place."""
     asked = [part for part in parts if part is not ALWAYS and not isinstance(part, Not)]
     root = context.plain(step.root, step.root_span)
     spans = (step.span, step.root_span, *step.also)
@@ -53,6 +54,9 @@ def write_alias(step: ServeFiles, parts: tuple[Condition, ...], context: Context
             if not prefix.startswith(strip):
                 return None
             folder = root + prefix[len(strip):]
+            if kept_out and prefix.endswith("/") and folder.endswith("/"):
+                pattern = "^" + escaped(prefix) + "".join(below(item, prefix) for item in kept_out) + "(.*)$"
+                return context.line("AliasMatch", quote(pattern), quote(f"{folder}$1"), spans=spans, comments=step.comments)
             if prefix == "/":
                 return context.line("Alias", quote("/"), quote(folder.rstrip("/") + "/"), spans=spans, comments=step.comments)
             if prefix.endswith("/") != folder.endswith("/"):
@@ -66,6 +70,18 @@ def write_alias(step: ServeFiles, parts: tuple[Condition, ...], context: Context
         case PathMatches(pattern) if not step.strip and step.whole_path is None and not pattern.ignores_case:
             return None
     return None
+
+
+def below(condition: Condition, prefix: str) -> str:
+    """What keeps paths out of a pattern that has read the prefix already."""
+    return f"(?!{_after(look(condition), prefix)})"
+
+
+def _after(text: str, prefix: str) -> str:
+    """A look at a whole path, for what stands behind a prefix."""
+    if text.startswith(escaped(prefix)):
+        return text[len(escaped(prefix)):]
+    return text
 
 
 def write_rule(step: ServeFiles, asked: Asked, context: Context) -> list[Node] | Unwritable:
@@ -103,6 +119,13 @@ def folder_lines(folders: Folders, spans: tuple[Span | None, ...], context: Cont
     return lines
 
 
+def method_lines(step: ServeFiles, context: Context) -> list[Node]:
+    """httpd answers POST like GET by itself."""
+    if "*" in step.methods or "POST" in step.methods:
+        return []
+    return [context.line("AllowMethods", *step.methods)]
+
+
 def write_folders(chain: Chain, context: Context) -> list[Node]:
     """A section for each folder that files are served from: it is open, with its index files and listing."""
     found: dict[str, list[ServeFiles]] = {}
@@ -116,7 +139,7 @@ def write_folders(chain: Chain, context: Context) -> list[Node]:
     for folder, steps in found.items():
         first = steps[0]
         spans = tuple(dict.fromkeys(span for step in steps for span in (step.root_span, *step.also) if span))
-        lines = [*folder_lines(first.folders, (first.span, *first.also), context), context.line("Require", "all", "granted")]
+        lines = [*folder_lines(first.folders, (first.span, *first.also), context), *method_lines(first, context), context.line("Require", "all", "granted")]
         nodes.append(context.line("Directory", quote(folder), spans=spans, block=lines))
     return nodes
 

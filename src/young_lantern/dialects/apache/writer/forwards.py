@@ -96,6 +96,8 @@ def write_exclusion(parts: tuple[Condition, ...], spans: tuple[Span | None, ...]
     one = asked[0]
     if len(asked) == 1 and isinstance(one, PathStartsWith) and not one.ignores_case and one.prefix.endswith("/"):
         return context.line("ProxyPass", quote(one.prefix), "!", spans=spans)
+    if len(asked) == 1 and isinstance(one, PathMatches):
+        return context.line("ProxyPassMatch", quote(("(?i)" if one.pattern.ignores_case else "") + plain_pattern(one.pattern)[0]), "!", spans=spans)
     return context.line("ProxyPassMatch", quote("^" + fragment(asked)), "!", spans=spans)
 
 

@@ -66,15 +66,18 @@ class Case:
 
 @dataclass
 class Plan:
-    """What became of a chain. mappings: lines for proxies, in order; aliases: those for folders."""
+    """What became of a chain. mappings: lines for proxies, in order; aliases: those for folders.
+
+    passing: changes of the path after which a request is mapped like any other of its new path; passed: what such ones come to
+    """
 
     events: list[Event] = field(default_factory=list)
     mappings: list[Node] = field(default_factory=list)
     aliases: list[Node] = field(default_factory=list)
     reverses: list[Node] = field(default_factory=list)
     cases: list[Case] = field(default_factory=list)
-    served: list[tuple[Condition, ...]] = field(default_factory=list)
-    redirect: Node | None = None
+    passing: set[int] = field(default_factory=set)
+    passed: list[tuple[Leaf, Event]] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -88,15 +91,16 @@ class _Where:
     before: tuple[tuple[Condition, tuple[Case, ...]], ...] = ()
     denied: Condition | None = None
     denied_span: Span | None = None
+    passes: bool = False
 
     def under(self, condition: Condition) -> "_Where":
         came = self.came if self.moved else (*self.came, condition)
         return replace(self, parts=(*self.parts, condition), came=came, by_path=self.by_path and (of_paths(condition) and not self.moved))
 
 
-def write_plan(chain: Chain, context: Context) -> Plan:
+def write_plan(chain: Chain, passing: set[int], context: Context) -> Plan:
     """The rules and lines of a site."""
-    plan = Plan()
+    plan = Plan(passing=passing)
     if chain.falls:
         chain = Chain([*chain.items, Leaf(Respond(200), chain.shared)])
     _walk(chain.items, _Where(), plan, context)
@@ -127,7 +131,9 @@ def _walk(items: list, where: _Where, plan: Plan, context: Context) -> list[Case
             made.append(_leaf(item, where, plan, context))
         elif isinstance(item, Branch):
             made += _branch(item, where, rest, plan, context)
-            where = _after(item, where, context)
+            where = _after(item, where, rest, context)
+        elif isinstance(item, Rewrite) and len(rest) == 1 and isinstance(rest[0], Leaf) and _passes(item, rest[0], where, plan, context):
+            break
         elif isinstance(item, Rewrite) and len(rest) == 1 and isinstance(rest[0], Leaf) and (case := _moved_leaf(item, rest[0], where, plan, context)) is not None:
             made.append(case)
             break
@@ -136,15 +142,15 @@ def _walk(items: list, where: _Where, plan: Plan, context: Context) -> list[Case
     return made
 
 
-def _after(branch: Branch, where: _Where, context: Context) -> _Where:
+def _after(branch: Branch, where: _Where, rest: list, context: Context) -> _Where:  # type: ignore[type-arg]
     """What follows a branch, some of whose forks changed the path and go on."""
     moved = any(isinstance(item, Rewrite) for fork in branch.forks if fork.chain.falls for item in fork.chain.items)
     if moved:
         context.rewritten = True
-    # Clients that one fork refuses are refused for all that follows.
-    first = branch.forks[0] if branch.forks else None
-    if first is not None and len(branch.forks) == 1 and _denies(first) and where.denied is first.condition:
-        return where
+    first = branch.forks[0] if len(branch.forks) == 1 else None
+    if first is not None and _denies(first) and where.by_path and not where.moved and rest and _is_content(rest):
+        # Content that not all clients may have: its section says who.
+        return replace(where, denied=first.condition, denied_span=first.span)
     return replace(where, moved=where.moved or moved, by_path=where.by_path and not moved)
 
 
@@ -158,6 +164,9 @@ def _branch(branch: Branch, where: _Where, rest: list, plan: Plan, context: Cont
         spans = tuple(span for span in (fork.span, *fork.also) if span)
         context.structure.update(spans)
         context.structure.update(item for item in walk(fork.condition) if isinstance(item, Span))
+        if not later and _denies(fork) and where.by_path and not where.moved and rest and _is_content(rest):
+            context.structure.update(span for span in walk(fork.chain.items[0]) if isinstance(span, Span))
+            continue
         inner = where if fork.condition is ALWAYS else where.under(fork.condition)
         rewritten = context.rewritten
         if not fork.chain.items:
@@ -219,6 +228,10 @@ def _tell(events: list[Event], fork: Fork, spans: tuple[Span, ...], context: Con
         first.nodes[0].comments = (*fork.comments, *first.nodes[0].comments)
 
 
+def _is_content(rest: list) -> bool:  # type: ignore[type-arg]
+    return len(rest) == 1 and isinstance(rest[0], Leaf) and isinstance(rest[0].answer, ServeFiles | Forward)
+
+
 def _denies(fork: Fork) -> bool:
     asked = fork.condition.condition if isinstance(fork.condition, Not) else fork.condition
     match fork.chain.items:
@@ -246,11 +259,12 @@ def _effect(item: Rewrite | SetVariable, where: _Where, followed: bool, plan: Pl
     event = Event(where.parts, made, moved=True)
     plan.events.append(event)
     context.rewritten = True
+    passes = id(item) in plan.passing
     if not where.parts or not followed:
-        return replace(where, moved=True, by_path=False)
+        return replace(where, moved=True, by_path=False, passes=passes)
     name = context.name("changed path")
     event.mark(name, context)
-    return replace(where, parts=(TextIs((Var(Variable.VARIABLE, name),), ("1",)),), moved=True, by_path=False)
+    return replace(where, parts=(TextIs((Var(Variable.VARIABLE, name),), ("1",)),), moved=True, by_path=False, passes=passes)
 
 
 def _lose(span: Span | None, what: Unwritable, where: _Where, plan: Plan, context: Context, refused: bool = False) -> Event:
@@ -271,6 +285,13 @@ def _lose(span: Span | None, what: Unwritable, where: _Where, plan: Plan, contex
 def _leaf(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Case:
     answer = leaf.answer
     event: Event | None
+    if where.passes and isinstance(answer, ServeFiles | Forward):
+        asked = write_conditions(where.parts, (), context)
+        if not isinstance(asked, Unwritable):
+            event = Event(where.parts, rewrites.rule(asked, "-", ["PT"], context, (answer.span, *leaf.through)))
+            plan.events.append(event)
+            plan.passed.append((leaf, event))
+            return Case(leaf, where.came, False, event)
     match answer:
         case Forward() if (made := _mapped_forward(answer, leaf, where, plan, context)) is not None:
             event = made
@@ -317,10 +338,9 @@ def _mapped_files(answer: ServeFiles, where: _Where, plan: Plan, context: Contex
     asked = tuple(part for part in where.parts if of_paths(part))
     alias = None
     if not files.in_document_root(answer, context):
-        alias = files.write_alias(answer, asked, context)
+        alias = files.write_alias(answer, asked, _served_elsewhere(where, plan), context)
         if alias is None:
             return None
-    _methods(answer, where, plan, context)
     event = _stop(where, (), plan, context)
     if isinstance(event, Unwritable):
         return None
@@ -332,21 +352,12 @@ def _mapped_files(answer: ServeFiles, where: _Where, plan: Plan, context: Contex
     return event
 
 
-_WHY_METHODS = ("Files are sent for GET and HEAD only, as before.",)
-
-
-def _methods(answer: ServeFiles, where: _Where, plan: Plan, context: Context) -> None:
-    """httpd answers POST like GET; where others were refused, a rule says so."""
-    from ....model import MethodIn
-
-    if "*" in answer.methods or "POST" in answer.methods:
-        return
-    refused = where.under(Not(MethodIn(("GET", "HEAD"))))
-    asked = write_conditions(refused.parts, (), context)
-    if isinstance(asked, Unwritable) or answer.wrong_method_status not in answers.STATUSES:
-        return
-    made = rewrites.rule(asked, "-", [f"R={answer.wrong_method_status}", "L"], context, (), _WHY_METHODS)
-    plan.events.append(Event(refused.parts, made))
+def _served_elsewhere(where: _Where, plan: Plan) -> tuple[Condition, ...]:
+    """Paths among these that files were found for before, which an alias would take."""
+    return tuple(
+        condition for condition, cases in where.before
+        if any(isinstance(case.leaf.answer, ServeFiles) for case in cases) and of_paths(condition) and not any(disjoint(condition, part) for part in where.parts)
+    )
 
 
 def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Event:
@@ -376,6 +387,20 @@ def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Eve
     return event
 
 
+def _passes(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: Context) -> bool:
+    """A changed path that is mapped like any other of its name, in one rule."""
+    if id(item) not in plan.passing or not isinstance(leaf.answer, ServeFiles | Forward):
+        return False
+    asked = write_conditions(where.parts, item, context, whole=rewrites.needs_path(item))
+    made = asked if isinstance(asked, Unwritable) else rewrites.write_rewrite(item, asked, ["PT"], context)
+    if isinstance(made, Unwritable):
+        return False
+    event = Event(where.parts, made)
+    plan.events.append(event)
+    plan.passed.append((leaf, event))
+    return True
+
+
 def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Case | None:
     """A changed path and what answers it, in one rule."""
     answer = leaf.answer
@@ -387,11 +412,8 @@ def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: C
     if isinstance(asked, Unwritable):
         return None
     if isinstance(answer, ServeFiles):
-        before = len(plan.events)
-        _methods(answer, where, plan, context)
         made = rewrites.write_rewrite(item, asked, ["L"], context)
         if isinstance(made, Unwritable):
-            del plan.events[before:]
             return None
     else:
         made = forwards.write_moved(item, answer, asked, context)
@@ -416,8 +438,20 @@ def wish_of(case: Case) -> str:
     return case.leaf.answer.span.directive if case.leaf.answer.span else "these"
 
 
+def settle_passed(plan: Plan, context: Context) -> None:
+    """What was passed on must be answered by the lines of its new path: a case with the same answer says so; else it is lost."""
+    same = {bare((case.leaf.answer, case.leaf.settings)) for case in plan.cases}
+    for leaf, event in plan.passed:
+        if bare((leaf.answer, leaf.settings)) not in same:
+            context.lost(leaf.answer.span, "this, for a path that was changed", "no line answers such a path otherwise")
+            event.nodes[-1].words[3:] = ["[R=501,L]"]
+            event.nodes[0].comments = _WHY_501
+
+
 def finish(plan: Plan) -> None:
     """Leaves out stops that nothing needs, and exclusions behind the last proxy."""
     _drop_idle_stops(plan)
+    known: set[tuple[str, ...]] = set()
+    plan.mappings = [line for line in plan.mappings if tuple(line.words) not in known and not known.add(tuple(line.words))]  # type: ignore[func-returns-value]
     while plan.mappings and plan.mappings[-1].words[-1] == "!":
         plan.mappings.pop()

@@ -7,13 +7,13 @@ Rule:     what all answers that care have is said once, for the host. Of the res
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ....fitting import Chain, disjoint
 from ....fitting.static import bare
 from ....model import ALWAYS, Abort, Condition, Field, Forward, Not, Redirect, Respond, ServeFiles
 from ..values import quote
-from . import compression, errors, fields, files, forwards, limits
+from . import access, compression, errors, fields, files, forwards, limits
 from .context import Context
 from .output import Node
 from .paths import fragment, of_paths, section
@@ -82,15 +82,9 @@ def _fields(case: Case, chain: Chain, context: Context) -> Lines | None:
     leaf = case.leaf
     if isinstance(leaf.answer, Abort):
         return None
-    wanted = tuple(item for item in leaf.settings.fields if _shows(item, leaf.answer))
+    wanted = leaf.settings.fields
     own: tuple[Field, ...] = leaf.answer.response_fields if isinstance(leaf.answer, Forward) else ()
     return _said(fields.write_fields((*own, *wanted), isinstance(leaf.answer, Forward), context))
-
-
-def _shows(item: Field, answer: object) -> bool:
-    """Whether an answer of a known status has the field at all."""
-    status = answer.status if isinstance(answer, Redirect | Respond) else None
-    return status is None or item.statuses is None or status in item.statuses
 
 
 def _pages(case: Case, chain: Chain, context: Context) -> Lines | None:
@@ -139,9 +133,17 @@ def _intercepts(case: Case, chain: Chain, context: Context) -> Lines | None:
     return tuple(Said(node, tuple(node.words), "intercepts") for node in nodes)
 
 
+def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
+    if case.denied is None:
+        # Sections further down decide, so that whoever refuses nobody must say so only within one that does: its pattern keeps it out.
+        return ()
+    nodes = access.write_access(case.denied, case.denied_span, context)
+    return tuple(Said(node, ("access", str(node.words), str([line.words for line in node.block or []])), "access") for node in nodes)
+
+
 # In the order in which the lines stand.
 _TOPICS = (
-    ("pages", _pages), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("compression", _compress), ("limits", _limit), ("requests", _requests), ("errors of origins", _intercepts),
+    ("access", _access), ("pages", _pages), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("compression", _compress), ("limits", _limit), ("requests", _requests), ("errors of origins", _intercepts),
 )
 
 
@@ -161,11 +163,14 @@ def _place(topic: str, caring: list[Case], held: dict[int, Lines], sections: dic
 
 def _group(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], key: tuple[object, ...], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]],
            context: Context) -> None:
-    regions = [_region(case, key, held, topic == "texts") for case in cases]
-    if when is not None and not of_paths(when) or any(region is None for region in regions):
-        _by_variable(topic, nodes, when, cases, context)
+    regions = [(case, _region(case, key, held, topic == "texts")) for case in cases]
+    if when is not None and not of_paths(when):
+        regions = [(case, None) for case in cases]
+    if unsaid := [case for case, region in regions if region is None]:
+        _by_variable(topic, [replace(node, words=list(node.words)) for node in nodes], when, unsaid, context)
+    found = [(*region, *((when,) if when is not None else ())) for _, region in regions if region is not None]
+    if not found:
         return
-    found = [(*region, *((when,) if when is not None else ())) for region in regions if region is not None]
     place = section(found[0]) if len(found) == 1 else _union(found)
     sections.setdefault(place or ("LocationMatch", "^"), []).extend(nodes)
 

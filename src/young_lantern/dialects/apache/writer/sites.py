@@ -14,6 +14,8 @@ from dataclasses import dataclass, field
 from ....codes import IPV6_TOO, NO_COUNTERPART, RESTART_LOST
 from ....fitting import unroll, without_tables
 from ....fitting.places import plain_paths
+from ....fitting.spread import spread
+from ....fitting.trying import without_loops
 from ....model import AnswerPlainly, Disposition, Estate, Forward, HostName, Listener, Placeholder, Site, SiteTls, Span
 from ....model.walk import walk
 from ....patterns import host_matches
@@ -70,9 +72,11 @@ def write_body(site: Site, context: Context) -> list[Node]:
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
-    chain = plain_paths(chain, context.options.strict)
+    passing: set[int] = set()
+    chain = without_loops(spread(plain_paths(chain, context.options.strict), passing))
     context.document_root = files.choose_root(chain)
-    plan = routes.write_plan(chain, context)
+    plan = routes.write_plan(chain, passing, context)
+    routes.settle_passed(plan, context)
     head, sections = settings.write_settings(plan, chain, context)
     routes.finish(plan)
     nodes: list[Node] = []

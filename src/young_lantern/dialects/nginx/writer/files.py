@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from ....codes import MEDIA_TYPE_GUESSED
-from ....fitting import Branch, Chain, Fork, Leaf, leaves
+from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.static import bare
-from ....fitting.trying import by_files
-from ....model import ALWAYS, AnyOf, Disposition, FileExists, FileKind, Respond, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal
+from ....fitting.trying import by_files, without_loop
+from ....model import ALWAYS, AnyOf, Disposition, FileExists, FileKind, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal
 from ...noting import Unwritable
 from .. import defaults
 from ..values import quote
@@ -179,19 +179,9 @@ def _candidate(test: FileExists, context: Context) -> list[str] | Unwritable:
     return {FileKind.FILE: [text], FileKind.FOLDER: [text.rstrip("/") + "/"], FileKind.ANY: [text, text.rstrip("/") + "/"]}[test.kind]
 
 
-def _without_loop(items: list) -> list:  # type: ignore[type-arg]
-    """A page that is fallen back to, and that meets the same test: that it is missing as well is 500, here and there."""
-    items = [by_files(item) if isinstance(item, Branch) else item for item in items]
-    match items:
-        case [Rewrite() as rewrite, Branch(forks=[Fork(condition=FileExists(path=(Var(Variable.PATH),)), chain=found), *_, Fork(condition=last, chain=looped)]), *rest] if (
-                last is ALWAYS and looped.items and isinstance(looped.items[-1], Leaf) and isinstance(looped.items[-1].answer, Respond) and looped.items[-1].answer.status == 500):
-            return [rewrite, *(found.items or rest)]
-    return items
-
-
 def literal_target(fallback: Chain) -> tuple[str, Leaf] | None:
     """A fallback that goes to one path and serves it as a file -> that path, and what serves it."""
-    items = _without_loop(fallback.items)
+    items = without_loop(fallback.items)
     if len(items) != 2 or not isinstance(items[0], Rewrite) or not isinstance(items[1], Leaf) or not isinstance(items[1].answer, ServeFiles):
         return None
     rewrite = items[0]
