@@ -146,4 +146,7 @@ def _by_name(outcome: Outcome) -> dict[str, str]:
     out: dict[str, str] = {}
     for name, value in outcome.fields:
         out[name] = f"{out[name]}, {value}" if name in out else value
+    if "cache-control" in out and '"' not in out["cache-control"]:
+        # RFC 9111 section 5.2: directives, whose order says nothing.
+        out["cache-control"] = ", ".join(sorted(piece.strip() for piece in out["cache-control"].split(",")))
     return out

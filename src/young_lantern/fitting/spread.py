@@ -24,7 +24,7 @@ def spread(chain: Chain, passing: set[int] | None = None) -> Chain:
     items = list(chain.items)
     for number, item in enumerate(items):
         if isinstance(item, Branch):
-            items[number] = item = Branch([replace(fork, chain=spread(fork.chain, passing)) for fork in item.forks], item.span)
+            items[number] = item = Branch([replace(fork, chain=spread(fork.chain)) for fork in item.forks], item.span)
             rest = Chain(items[number + 1:])
             if _changes(item) and rest.items and sum(1 for _ in leaves(rest)) <= _SMALL:
                 return Chain([*items[:number], _joined(item, spread(rest, passing), passing)], chain.shared)

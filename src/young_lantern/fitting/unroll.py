@@ -58,6 +58,7 @@ class _Walker:
     lost: list[LostRestart] = field(default_factory=list)
     labels: dict[int, str] = field(default_factory=dict)
     leaves: int = 0
+    asks_indexes: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,12 +72,13 @@ class _Env:
     through: tuple[Span, ...] = ()
 
 
-def unroll(program: tuple[Step, ...], captures_host: bool = False) -> tuple[Chain, list[LostRestart]]:
+def unroll(program: tuple[Step, ...], captures_host: bool = False, asks_indexes: bool = False) -> tuple[Chain, list[LostRestart]]:
     """The program as a chain. Patterns in it carry a label each, and captures the label of their pattern.
 
+    asks_indexes:  the target looks index files up like any other path, so that nothing is written for those
     captures_host: the site was chosen by a pattern of its names, whose captures are in sight from the start
     """
-    walker = _Walker()
+    walker = _Walker(asks_indexes=asks_indexes)
     labelled = transform(program, _labeller())
     chain = _chain(list(labelled), _Env(capture=HOST if captures_host else ""), walker)
     _drop_unused(chain, program)
@@ -181,7 +183,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case _:
                 assert isinstance(step, _ENDS), step
                 walker.leaves += 1
-                if isinstance(step, ServeFiles):
+                if isinstance(step, ServeFiles) and not walker.asks_indexes:
                     items += _indexes(step, steps, env, walker)
                 items.append(Leaf(_captured(step, env), _relevant(step, _settled(env)), env.through))
                 return Chain(items)

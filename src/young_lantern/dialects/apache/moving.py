@@ -88,6 +88,8 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
     elif name in ("proxypass", "proxypassmatch", "proxypassreverse", "balancermember"):
         for word in words[1:]:
             word.raw = _moved_origin(word, plan)
+    elif name == "rewriterule" and len(words) > 2 and last.text.startswith("[") and words[2].text.startswith("/") and plan.path(re.split(r"[%$]", words[2].text)[0]) != re.split(r"[%$]", words[2].text)[0]:
+        words[2].raw = _quoted(_moved_path(words[2].text, plan))
     elif name == "rewriterule" and len(words) > 2:
         words[2].raw = _moved_origin(words[2], plan) if len(words) > 3 and re.search(r"[\[,]P[\],]", words[3].raw) else words[2].raw
     elif name in ("define", "use"):

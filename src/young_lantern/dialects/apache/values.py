@@ -187,7 +187,7 @@ def word(text: str) -> str:
 def variable_text(part: Var) -> str | None:
     """`%{NAME}` for a variable in rules and expressions; None when the server has none."""
     if part.variable is Variable.FIELD:
-        return f"%{{HTTP:{part.name}}}"
+        return f"%{{HTTP:{part.name.title() if part.name.islower() else part.name}}}"
     if part.variable is Variable.VARIABLE:
         return f"%{{ENV:{part.name}}}"
     if part.variable is Variable.QUERY and part.name:

@@ -7,6 +7,7 @@ Unknown:  a function, variable or operator that is not read makes the whole expr
 
 from __future__ import annotations
 
+import base64
 import re
 from dataclasses import dataclass
 
@@ -197,8 +198,16 @@ class _Parser:
         return Pattern(text, "pcre", "i" in found[4])
 
 
+def _unbase64(text: str) -> str:
+    try:
+        return base64.b64decode(text, validate=True).decode("utf-8", "replace")
+    except ValueError:
+        return ""
+
+
 def read_text(text: str) -> Template:
     """A text of the expression language, with `%{NAME}` in it."""
+    text = re.sub(r"%\{unbase64:([A-Za-z0-9+/=]*)\}", lambda found: _unbase64(found[1]), text)
     pieces = re.split(r"(%\{[^}]*\}|\\.)", text)
     return join(*(values.expression_variable(piece[2:-1]) if piece.startswith("%{") else piece[1:] if piece.startswith("\\") and len(piece) == 2 else piece for piece in pieces))
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from ....model import ErrorPage, ErrorPages, Folders, PageStatus, Respond, ServeFiles, Span, Step
 from .. import defaults
 from .context import Context, Node
+from .expressions import read_text
 from .places import Place
 
 SITE = "site"
@@ -37,7 +38,9 @@ def _page(status: int, text: str, node: Node, context: Context) -> ErrorPage:
     if "://" in text:
         # core, ErrorDocument: a whole URL makes the answer a redirect, so that the client does not see the status.
         return ErrorPage(only, context.template(text.replace("$", "\\$"), node), redirect=True, keeps_first=True, span=node.span, comments=node.comments)
-    return ErrorPage(only, steps=(Respond(status, (text,), span=node.span),), keeps_first=True, status=PageStatus(), span=node.span, comments=node.comments)
+    # core, ErrorDocument (since 2.4.13): a text with %{ in it is one of the expression language.
+    body = read_text(text) if "%{" in text else (text,)
+    return ErrorPage(only, steps=(Respond(status, context.checked(body, node.span, "ErrorDocument"), span=node.span),), keeps_first=True, status=PageStatus(), span=node.span, comments=node.comments)
 
 
 def read_serving(nodes: list[Node], place: Place, root: Node | None, context: Context) -> ServeFiles:

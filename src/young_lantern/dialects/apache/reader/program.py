@@ -9,6 +9,7 @@ Left out: index files are looked for without a new search for sections (httpd ma
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 
 from ....model import (
@@ -64,16 +65,40 @@ class Program:
         head = self._head()
         mapping = self._mapping()
         if rules and rewrites.is_on(self.host.levels, self.context):
+            named = self._named(rules)
             level = rewrites.Level(
-                _PHASE, None, "/", self.files(self.place), (ForgetFields(), *head, *mapping), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure)
+                _PHASE, None, "/", named, (ForgetFields(), *head, *mapping), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure)
             phase = self._unless_ended(rewrites.read_phase(rules, level, self.context))
             # A changed path skips the mapping.
-            changed = Choose((Route(Rewritten(_PHASE), self.files(self.place)),))
+            changed = Choose((Route(Rewritten(_PHASE), named),))
             mapping = (Block(_PHASE, phase), changed, *mapping)
         return (Block(SITE, (*head, *mapping), limit=defaults.RESTARTS),)
 
     def _condition(self, section: Section, place: Place | None) -> Condition:
         return condition(section, place, self.context, self.form)
+
+    def _named(self, rules: list[rewrites.Rule]) -> tuple[Step, ...]:
+        """What is served where a rule changed the path: the file below the document root, or the one that it named in full.
+
+        mod_rewrite.c, prefix_stat: a path whose first segment is there in the file system is a file's name; taken to be so for folders that the
+        configuration speaks of.
+        """
+        places = {}
+        for rule in rules:
+            text = re.sub(r"%\{DOCUMENT_ROOT\}", self.place.folder, rule.node.args[1]) if len(rule.node.args) > 1 else "-"
+            start = re.split(r"[$%]", text)[0]
+            known = [folder for folder in self._folders() if start.startswith(folder + "/")]
+            if known:
+                places[max(known, key=len)] = None
+        if not places:
+            return self.files(self.place)
+        routes = [Route(PathStartsWith(folder + "/"), self.files(Place(folder, folder))) for folder in sorted(places, key=len, reverse=True)]
+        return (Choose((*routes, Route(ALWAYS, self.files(self.place)))),)
+
+    def _folders(self) -> set[str]:
+        found = {self.place.folder, *(section.text.rstrip("/") for section in self.sections if section.kind == "directory" and not re.search(r"[*?\[]", section.text))}
+        found |= {folder.rstrip("/") for nodes in (self.host.own, self.host.main) for _, _, folder in mappings.read_aliases(nodes, self.context)}
+        return {folder for folder in found if folder.startswith("/")}
 
     # --- settings that hold before a path is mapped -------------------------------------------------------------------------
 
@@ -137,16 +162,15 @@ class Program:
     def _proxied(self, steps: tuple[Step, ...]) -> tuple[Step, ...]:
         return steps if steps and isinstance(steps[0], Choose) else self._around(None, (*self._handlers(None), *steps))
 
-    def _proxy_rule(self, node: Node, target: Template, text: str) -> tuple[Step, ...]:
+    def _proxy_rule(self, node: Node, target: Template, text: str, flags: frozenset[str]) -> tuple[Step, ...]:
         """A rule with [P]: the target is the origin's URL, completed; the query follows unless it has one."""
         path = target[0] if target and isinstance(target[0], str) else ""
-        url, mark, query = text.partition("?")
         found = forwards.split_url(path)
-        if found is None or mark:
+        if found is None:
             self.context.value(node, text, "http:// and an origin that does not depend on the request were expected")
             return (Unserved(node.span.directive, node.span),)
         front, rest = found
-        written = Written(join(rest, *target[1:]), adds_query=True, refuses_marks=True)
+        written = Written(join(rest, *target[1:]), adds_query="qsd" not in flags and "?" not in text, refuses_marks="unsafeallow3f" not in flags)
         return self._around(None, self.proxies.forward(node, [front], None, written))
 
     # --- what is in force at a place --------------------------------------------------------------------------------------------

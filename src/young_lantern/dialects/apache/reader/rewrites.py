@@ -56,7 +56,7 @@ class Level:
     base: str
     goes_on: tuple[Step, ...]
     passes: tuple[Step, ...]
-    forward: Callable[[Node, Template, str], tuple[Step, ...]]
+    forward: Callable[[Node, Template, str, frozenset[str]], tuple[Step, ...]]
     document_root: str
     folder: str = ""
     strip: str = ""
@@ -346,7 +346,11 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     path, mark, query = substitution.partition("?")
     encodes = not rule.has("ne", "noescape")
     if rule.has("p", "proxy"):
-        return (*steps, *level.forward(node, template(path, escapes=True), substitution))
+        made = template(path, escapes=True)
+        if mark:
+            more = (Var(Variable.QUERY, "&"),) if rule.has("qsa", "qsappend") else ()
+            made = join(made, "?" if query else "", template(query, escapes=rule.has("b")), more)
+        return (*steps, *level.forward(node, made, substitution, frozenset({*rule.flags, *({"qsd"} if rule.has("qsdiscard") else ())})))
     if code is not None or _URL.match(substitution):
         return (*steps, _redirect(rule, status, path, mark, query, encodes, level, template))
     if substitution == "-":

@@ -32,7 +32,7 @@ def write_redirect(step: Redirect, asked: Asked, context: Context) -> list[Node]
     from_request = any(isinstance(part, Capture) or isinstance(part, Var) and part.variable in (Variable.PATH, Variable.PATH_ESCAPED) for part in location)
     if _ENCODED.search(literals) and not from_request:
         flags = ["NE", *flags]
-    text = context.in_rule(location, step.span, asked.rule, asked.condition, asked.whole)
+    text = context.in_rule(location, step.span, asked)
     if isinstance(text, Unwritable):
         return text
     if not text or not re.match(r"/|[a-z][a-z+.-]*:|%\{REQUEST_SCHEME\}|\$|%|\{\{", text):

@@ -15,9 +15,10 @@ from ....model import (
     TextMatches, Var, Variable,
 )
 from ....model.walk import walk
+from ....patterns import literal_start
 from ...noting import Unwritable
 from .. import values
-from .context import Context
+from .context import Context, Names
 from .output import Node
 from .paths import PATHS, look, of_paths, plain_pattern, without_groups
 
@@ -25,18 +26,12 @@ _KINDS = {FileKind.FILE: "-f", FileKind.FOLDER: "-d"}
 
 
 @dataclass
-class Asked:
-    """A rule to be: its conditions, its pattern with flags, and by which label its groups are known.
-
-    whole: what stands for the current path in the substitution
-    """
+class Asked(Names):
+    """A rule to be: its conditions, and its pattern with flags."""
 
     conditions: list[Node] = field(default_factory=list)
     pattern: str = "^"
     flags: list[str] = field(default_factory=list)
-    rule: str = ""
-    condition: str = ""
-    whole: str = ""
 
 
 def write_conditions(parts: tuple[Condition, ...], used: object, context: Context, whole: bool = False) -> Asked | Unwritable:
@@ -61,6 +56,12 @@ def write_conditions(parts: tuple[Condition, ...], used: object, context: Contex
                 return words
             flags = [*words[2:], *(["OR"] if number < len(literals) - 1 else [])]
             asked.conditions.append(context.line("RewriteCond", *words[:2], *([f"[{','.join(flags)}]"] if flags else [])))
+    pieces = {item for item in walk(used) if isinstance(item, Var) and item.variable in (Variable.ARGUMENT, Variable.COOKIE)}
+    if len(pieces) == 1 and not last:
+        piece = pieces.pop()
+        subject, before, _ = _piece((piece,)) or ("", "", "")
+        asked.conditions.append(context.line("RewriteCond", subject, values.quote(f"^(?:.*?{before}({_ANYTHING[subject]}*))?")))
+        asked.piece = piece
     if last:
         asked.condition = next(item.pattern.label for item in last[0] if isinstance(item, TextMatches))
     return asked
@@ -83,13 +84,13 @@ def _pattern(paths: list[Condition], wanted: set[str], whole: bool, asked: Asked
     if len(needed) > 1:
         return Unwritable("captures of several patterns")
     if whole and not needed:
-        asked.pattern = "^" + "".join(_ahead(item) for item in paths) + "(.*)$"
+        asked.pattern = "^" + "".join(_ahead(item) for item in paths) + "(/.*)$"
         asked.rule, asked.whole = "whole path", "$1"
         return None
     if not paths:
         return None
     main = needed[0] if needed else next((item for item in reversed(paths) if isinstance(item, PATHS)), paths[-1])
-    before = "".join(_ahead(item) for item in paths if item is not main)
+    before = "".join(_ahead(item) for item in paths if item is not main and not _said_by(main, item))
     if isinstance(main, PathMatches):
         asked.rule = main.pattern.label
         text, anywhere = plain_pattern(main.pattern)
@@ -100,6 +101,14 @@ def _pattern(paths: list[Condition], wanted: set[str], whole: bool, asked: Asked
         return None
     asked.pattern = "^" + before + (look(main) if not isinstance(main, Not) else _ahead(main))
     return None
+
+
+def _said_by(main: Condition, other: Condition) -> bool:
+    """Whether whatever meets one condition meets the other."""
+    if not isinstance(other, PathStartsWith) or other.ignores_case:
+        return False
+    start = main.path if isinstance(main, PathIs) else main.prefix if isinstance(main, PathStartsWith) else literal_start(main.pattern) if isinstance(main, PathMatches) else ""
+    return start.startswith(other.prefix) and not getattr(main, "ignores_case", False)
 
 
 def _ahead(condition: Condition) -> str:
@@ -163,10 +172,13 @@ def _text_is(template: Template, wanted: tuple[str, ...], ignores_case: bool, si
     special = _piece(template)
     if special is not None:
         subject, before, after = special
-        if wanted == ("",):
-            return [subject, values.quote(f"{'' if sign else '!'}{before}{_ANYTHING[subject]}")]
+        if "" in wanted:
+            # Not there is empty, too: what is asked is whether there is another value.
+            others = [re.escape(value) for value in wanted if value]
+            kept_out = f"(?!(?:{'|'.join(others)}){after})" if others else ""
+            return [subject, values.quote(f"{'' if sign else '!'}{before}{kept_out}{_ANYTHING[subject]}")]
         return [subject, values.quote(f"{sign}{before}(?:{'|'.join(map(re.escape, wanted))}){after}"), *case]
-    text = context.in_rule(template, None, asked.rule, "", asked.whole)
+    text = context.in_rule(template, None, asked)
     if isinstance(text, Unwritable):
         return text
     if len(wanted) == 1 and not re.search(r"[\"\\]", wanted[0]):
@@ -186,7 +198,7 @@ def _text_matches(template: Template, pattern: Pattern, sign: str, asked: Asked,
             inside = re.sub(r"\$$", f"(?={'[&]|$' if subject == '%{QUERY_STRING}' else '[;]|$'})", inside)
         stop = "&" if subject == "%{QUERY_STRING}" else ";"
         return [subject, values.quote(f"{sign}{before}{f'[^{stop}]*?' if anywhere else ''}(?:{inside.removeprefix('^')})"), *case]
-    made = context.in_rule(template, None, asked.rule, "", asked.whole)
+    made = context.in_rule(template, None, asked)
     if isinstance(made, Unwritable):
         return made
     return [made if " " not in made else values.quote(made), values.quote(f"{sign}{text}"), *case]
@@ -211,7 +223,7 @@ def _file(condition: FileExists, sign: str, asked: Asked, context: Context) -> l
         return root
     if condition.path == (Var(Variable.FOUND),) or condition.kind is FileKind.ANY or condition.strip:
         return Unwritable("such a test of files")
-    path = context.in_rule(condition.path, condition.span, asked.rule, "", asked.whole)
+    path = context.in_rule(condition.path, condition.span, asked)
     if isinstance(path, Unwritable):
         return path
     front = "%{DOCUMENT_ROOT}" if root.rstrip("/") == context.document_root and context.document_root else root.rstrip("/")

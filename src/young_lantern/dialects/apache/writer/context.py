@@ -16,6 +16,20 @@ from .output import Node
 
 
 @dataclass
+class Names:
+    """By which names a rule's groups are known: the label of its pattern, and of its last condition.
+
+    whole: what stands for the current path in the substitution
+    piece: the argument or cookie whose value is the last condition's group
+    """
+
+    rule: str = ""
+    condition: str = ""
+    whole: str = ""
+    piece: Var | None = None
+
+
+@dataclass
 class Context(Noting):
     """One writing.
 
@@ -70,31 +84,30 @@ class Context(Noting):
                 return Unwritable(what(part))
         return "".join(pieces)
 
-    def in_rule(self, template: Template, span: Span | None, rule: str = "", condition: str = "", whole: str = "") -> str | Unwritable:
-        """A text of rewriting: `$1` for captures of the rule's pattern, `%1` for those of its last condition.
-
-        whole: what stands for the current path there
-        """
+    def in_rule(self, template: Template, span: Span | None, asked: "Names | None" = None) -> str | Unwritable:
+        """A text of rewriting: `$1` for captures of the rule's pattern, `%1` for those of its last condition."""
         pieces = []
         for part in map(self.fixed, template):
-            made = self._rule_part(part, span, rule, condition, whole)
+            made = self._rule_part(part, span, asked or Names())
             if isinstance(made, Unwritable):
                 return made
             pieces.append(made)
         return "".join(pieces)
 
-    def _rule_part(self, part: Part, span: Span | None, rule: str, condition: str, whole: str) -> str | Unwritable:
+    def _rule_part(self, part: Part, span: Span | None, asked: "Names") -> str | Unwritable:
         match part:
             case str():
                 return re.sub(r"([\\$%])", r"\\\1", part)
             case Placeholder():
                 return self.placeholder(part, span)
-            case Capture(group) if part.pattern == rule and rule and isinstance(group, int) and group < 10:
+            case Capture(group) if part.pattern == asked.rule and asked.rule and isinstance(group, int) and group < 10:
                 return f"${group}"
-            case Capture(group) if part.pattern == condition and condition and isinstance(group, int) and group < 10:
+            case Capture(group) if part.pattern == asked.condition and asked.condition and isinstance(group, int) and group < 10:
                 return f"%{group}"
-            case Var(Variable.PATH | Variable.PATH_ESCAPED) if whole:
-                return whole
+            case Var() if part == asked.piece:
+                return "%1"
+            case Var(Variable.PATH | Variable.PATH_ESCAPED) if asked.whole:
+                return asked.whole
             case Var(Variable.PATH_ESCAPED | Variable.ORIGINAL_PATH):
                 return "%{REQUEST_URI}"
             case Var():

@@ -7,9 +7,10 @@ Rule:     httpd keeps the error's status, so a page that changes it is noted.
 from __future__ import annotations
 
 import dataclasses
+import re
 from collections.abc import Callable
 
-from ....codes import ERROR_PAGE_PARTLY, NO_COUNTERPART
+from ....codes import ERROR_PAGE_PARTLY
 from ....fitting import Chain, Leaf, leaves, unroll
 from ....model import Block, Disposition, ErrorPage, ErrorPages, Forward, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, Template, Var, Variable, join, literal
 from ...noting import Unwritable
@@ -91,8 +92,16 @@ def _inside(page: ErrorPage, status: int) -> Template | Unwritable:
     return Unwritable("a page that depends on the request")
 
 
+# ErrorDocument does not take an empty text; a variable that nobody sets is one.
+_NOTHING = "%{ENV:none}"
+# The configuration has no way to write the end of a line but this function of the expression language.
+_NEWLINE = "%{unbase64:Cg==}"
+
+
 def _text(body: Template) -> Template:
     text = literal(body) or ""
+    if "\n" in text:
+        text = re.sub(r"([\\$])", r"\\\1", text).replace("\n", _NEWLINE)
     # A text that looks like a path or URL would be taken for one.
     return (" " + text,) if text.startswith("/") or "://" in text.split(" ")[0] else (text,)
 
@@ -122,15 +131,8 @@ def text_page(step: Respond, context: Context) -> list[Node]:
     if isinstance(text, Unwritable):
         context.lost(step.span, "the text", f"it needs {text.what}")
         return []
-    if text.endswith("\n") and "\n" not in text[:-1]:
-        # A configuration of httpd has no way to write the end of a line.
-        context.note(step.span, Disposition.CHANGED, NO_COUNTERPART, directive="the end of the line", reason="a text in httpd is one line without its end", advice="serve a file instead, if it matters")
-        text = text[:-1]
-    if "\n" in text:
-        context.lost(step.span, "the text", "a text in httpd is one line", "serve a file instead")
-        return []
     kind = step.media_type
-    nodes = [context.line("ErrorDocument", str(step.status), quote(_text((text,))[0] if text else ""), spans=(step.span,))]  # type: ignore[arg-type]
+    nodes = [context.line("ErrorDocument", str(step.status), quote(_text((text,))[0] if text else _NOTHING), spans=(step.span,))]  # type: ignore[arg-type]
     if kind:
         nodes.append(context.line("Header", "always", "set", "Content-Type", quote(kind), spans=(step.span,)))
     return nodes

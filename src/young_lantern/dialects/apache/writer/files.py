@@ -10,7 +10,7 @@ import re
 from collections import Counter
 
 from ....fitting import Chain, leaves
-from ....model import ALWAYS, Condition, Folders, Not, PathIs, PathMatches, PathStartsWith, ServeFiles, Span, literal
+from ....model import ALWAYS, Condition, Folders, Not, PathIs, PathMatches, PathStartsWith, ServeFiles, Span, Var, Variable, literal
 from ...noting import Unwritable
 from .. import defaults
 from ..values import quote, word
@@ -87,12 +87,17 @@ def _after(text: str, prefix: str) -> str:
 def write_rule(step: ServeFiles, asked: Asked, context: Context) -> list[Node] | Unwritable:
     """A file that is named whatever the path is."""
     whole = literal(step.whole_path) if step.whole_path is not None else None
-    root = literal(step.root)
     if whole is not None and context.document_root and whole.startswith(context.document_root + "/"):
         return rule(asked, whole[len(context.document_root):], ["L"], context, (step.span, step.root_span))
-    if root is None:
-        return Unwritable("a folder that depends on the request")
-    return Unwritable("such a folder for some requests only")
+    if step.whole_path is not None:
+        text = context.in_rule(step.whole_path, step.span, asked)
+    elif step.strip:
+        text = Unwritable("a prefix that is cut off a path for some requests only")
+    else:
+        text = context.in_rule((*step.root, Var(Variable.PATH)), step.span, asked)
+    if isinstance(text, Unwritable) or not text.startswith("/"):
+        return text if isinstance(text, Unwritable) else Unwritable("a folder that depends on the request")
+    return rule(asked, text, ["L"], context, (step.span, step.root_span, *step.also), step.comments)
 
 
 # --- folders ------------------------------------------------------------------------------------------------------------------

@@ -19,7 +19,7 @@ from ...noting import Unwritable
 from .. import values
 from ..values import PLACEHOLDER, quote
 from .conditions import Asked
-from .context import Context
+from .context import Context, Names
 from .output import Node
 from .paths import escaped, fragment, plain_pattern
 from .rewrites import rule, substitution
@@ -41,7 +41,7 @@ def write_mapping(step: Forward, parts: tuple[Condition, ...], context: Context)
     if any(isinstance(part, Not) for part in asked) or len(asked) > 1:
         return None
     one = asked[0] if asked else PathStartsWith("/")
-    options = _options(step)
+    options = [] if url.startswith("balancer:") else _options(step)
     match one, step.target:
         case PathStartsWith(prefix, False), AsReceived() if prefix.endswith("/"):
             return context.line("ProxyPass", quote(prefix), quote(url + prefix), "nocanon", *options, spans=spans, comments=step.comments)
@@ -66,7 +66,7 @@ def write_mapping(step: Forward, parts: tuple[Condition, ...], context: Context)
             # mod_proxy, ProxyPassMatch: without a reference to a group the whole path would be put behind the URL; an empty group is one.
             return context.line("ProxyPassMatch", quote(f"^{escaped(path)}()$"), quote(f"{url}{target}$1"), *options, spans=spans, comments=step.comments) if _plain(target) and "$" not in target else None
         case PathMatches(pattern), Written(template, True):
-            path = context.in_rule(template, step.span, pattern.label)
+            path = context.in_rule(template, step.span, Names(pattern.label))
             if isinstance(path, Unwritable) or "%" in path or pattern.ignores_case or "\\" in path:
                 return None
             return context.line("ProxyPassMatch", quote(plain_pattern(pattern)[0]), quote(url + path), *options, spans=spans, comments=step.comments)
@@ -120,7 +120,7 @@ def write_rule(step: Forward, asked: Asked, context: Context) -> list[Node] | Un
             base = context.in_rule(replacement, step.span)
             text = base if isinstance(base, Unwritable) else f"{base}$1"
         case Written(template, adds_query):
-            text = context.in_rule(template, step.span, asked.rule, asked.condition, asked.whole)
+            text = context.in_rule(template, step.span, asked)
             if not isinstance(text, Unwritable) and not adds_query and "?" not in text:
                 flags.insert(1, "QSD")
             elif adds_query and isinstance(text, str) and "?" in text:
@@ -172,6 +172,11 @@ def write_pool(step: Forward, context: Context) -> str | Unwritable:
     if pool.name not in context.balancers:
         context.balancers[pool.name] = _free(pool, context)
         context.proxies.append(_balancer(context.balancers[pool.name], pool, scheme, context))
+    # mod_proxy: what a ProxyPass says of time and upgrades counts for a single origin; the members of a balancer say it themselves.
+    section = next(node for node in context.proxies if node.words[1] == quote(f"balancer://{context.balancers[pool.name]}"))
+    for line in section.block or []:
+        if line.words[0] == "BalancerMember":
+            line.words += [option for option in _options(step) if option.partition("=")[0] not in {word.partition("=")[0] for word in line.words}]
     return f"balancer://{context.balancers[pool.name]}"
 
 
@@ -206,7 +211,7 @@ def _balancer(name: str, pool: Pool, scheme: str, context: Context) -> Node:
     if method != "byrequests":
         lines.append(context.line("ProxySet", f"lbmethod={method}", spans=(pool.policy_span,)))
     context.implied(pool.keepalive_span, "httpd keeps connections to its origins by itself")
-    context.modules |= {"proxy_balancer", f"lbmethod_{method}", "slotmem_shm"}
+    context.modules |= {"proxy_balancer", "lbmethod_byrequests", f"lbmethod_{method}", "slotmem_shm"}  # the server does not start without its usual method
     return context.line("Proxy", quote(f"balancer://{name}"), spans=(pool.span,), comments=pool.comments, block=lines)
 
 
@@ -278,13 +283,13 @@ def _member_named(value: Template, step: Forward, context: Context) -> Template:
 
 def write_reverses(step: Forward, context: Context) -> list[Node]:
     """Mappings of Location -> ProxyPassReverse lines."""
-    return [line for mapping in step.redirects if (line := _reverse(mapping, step, context)) is not None]
+    return [line for mapping in step.redirects if (line := _reverse(mapping, context)) is not None]
 
 
 _FRONTS = ((), (Var(Variable.SCHEME), "://", Var(Variable.AUTHORITY)), (Var(Variable.SCHEME), "://", Var(Variable.HOST)))
 
 
-def _reverse(mapping: LocationMapping, step: Forward, context: Context) -> Node | None:
+def _reverse(mapping: LocationMapping, context: Context) -> Node | None:
     url = context.plain(mapping.prefix, mapping.span)
     path = None
     for front in _FRONTS:
@@ -294,7 +299,4 @@ def _reverse(mapping: LocationMapping, step: Forward, context: Context) -> Node 
     if isinstance(url, Unwritable) or path is None or not path.startswith("/"):
         context.lost(mapping.span, "the mapping of redirects", "it maps to something other than a path of this site")
         return None
-    pool = context.estate.pool(step.pool)
-    if pool is not None and pool.name in context.balancers and f"://{pool.name}" in url:
-        url = f"balancer://{context.balancers[pool.name]}" + re.sub(r"^\w+://[^/]+", "", url)
     return context.line("ProxyPassReverse", quote(path), quote(url), spans=(mapping.span,))

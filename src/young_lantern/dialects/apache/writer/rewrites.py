@@ -48,7 +48,7 @@ def substitution(item: Rewrite, asked: Asked, context: Context, front: str = "")
     """The substitution of a rule and its flags; `front` stands before the path."""
     match item.edit:
         case SetPath(template):
-            text = context.in_rule(template, item.span, asked.rule, asked.condition, asked.whole)
+            text = context.in_rule(template, item.span, asked)
         case StripPrefix(prefix):
             asked.pattern = _without(asked.pattern, prefix)
             text = "/$1" if prefix.endswith("/") else "$1"
@@ -78,7 +78,7 @@ def _query(edit: QueryEdit, text: str, span: Span | None, asked: Asked, context:
         template, appends = template[:-1], True
     if template == (Var(Variable.QUERY),):
         return text, []
-    written = context.in_rule(template, span, asked.rule, asked.condition, asked.whole)
+    written = context.in_rule(template, span, asked)
     if isinstance(written, Unwritable):
         return written
     if not written:
@@ -88,7 +88,7 @@ def _query(edit: QueryEdit, text: str, span: Span | None, asked: Asked, context:
 
 def write_variable(item: SetVariable, asked: Asked, context: Context) -> list[Node] | Unwritable:
     """A variable of the request: the flag E."""
-    text = context.in_rule(item.value, item.span, asked.rule, asked.condition, asked.whole)
+    text = context.in_rule(item.value, item.span, asked)
     if isinstance(text, Unwritable):
         return text
     if any(sign in text for sign in ",]\" "):

@@ -79,12 +79,25 @@ def _said(nodes: list[tuple[Node, Field]]) -> Lines:
 
 
 def _fields(case: Case, chain: Chain, context: Context) -> Lines | None:
-    leaf = case.leaf
-    if isinstance(leaf.answer, Abort):
+    """Lines of the table `always`."""
+    return None if isinstance(case.leaf.answer, Abort) else tuple(said for said in _all_fields(case, context) if not _of_handlers(said.node))
+
+
+def _handled(case: Case, chain: Chain, context: Context) -> Lines | None:
+    """Lines that only files and origins' answers get: what a rule answers does not come by them."""
+    if not isinstance(case.leaf.answer, Forward | ServeFiles):
         return None
-    wanted = leaf.settings.fields
+    return tuple(said for said in _all_fields(case, context) if _of_handlers(said.node))
+
+
+def _all_fields(case: Case, context: Context) -> Lines:
+    leaf = case.leaf
     own: tuple[Field, ...] = leaf.answer.response_fields if isinstance(leaf.answer, Forward) else ()
-    return _said(fields.write_fields((*own, *wanted), isinstance(leaf.answer, Forward), context))
+    return _said(fields.write_fields((*own, *leaf.settings.fields), isinstance(leaf.answer, Forward), context))
+
+
+def _of_handlers(node: Node) -> bool:
+    return node.words[0].startswith("Expires") or node.words[0] == "Header" and node.words[1] != "always"
 
 
 def _pages(case: Case, chain: Chain, context: Context) -> Lines | None:
@@ -134,8 +147,9 @@ def _intercepts(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 
 def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
+    if not isinstance(case.leaf.answer, Forward | ServeFiles):
+        return None  # rules answer before anybody is asked who they are
     if case.denied is None:
-        # Sections further down decide, so that whoever refuses nobody must say so only within one that does: its pattern keeps it out.
         return ()
     nodes = access.write_access(case.denied, case.denied_span, context)
     return tuple(Said(node, ("access", str(node.words), str([line.words for line in node.block or []])), "access") for node in nodes)
@@ -143,7 +157,7 @@ def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 # In the order in which the lines stand.
 _TOPICS = (
-    ("access", _access), ("pages", _pages), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("compression", _compress), ("limits", _limit), ("requests", _requests), ("errors of origins", _intercepts),
+    ("access", _access), ("pages", _pages), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("compression", _compress), ("limits", _limit), ("requests", _requests), ("errors of origins", _intercepts),
 )
 
 
@@ -202,7 +216,7 @@ def _region(case: Case, key: tuple[object, ...], held: dict[int, Lines], loosely
 
 def _by_variable(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], context: Context) -> None:
     """Lines that ask for a variable which the cases' rules set."""
-    if topic not in ("fields", "requests") or when is not None or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
+    if topic not in ("fields", "handled", "requests") or when is not None or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
         for node in nodes:
             span = node.spans[0] if node.spans else None
             context.lost(span, node.words[0], "it holds for some requests of a path only, and httpd has no condition for it there")

@@ -68,7 +68,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     """What a site does with its requests, the same on all its listeners."""
     context.site, context.variables, context.rewritten = site, set(), False
     captures_host = any(name.pattern for name in site.names)
-    chain, lost = unroll(without_tables(site.program), captures_host=captures_host)
+    chain, lost = unroll(without_tables(site.program), captures_host=captures_host, asks_indexes=True)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
@@ -204,12 +204,14 @@ def port_of(listener: Listener, context: Context) -> str:
 
 
 def write_listens(context: Context) -> list[Node]:
-    """The ports that are opened, each once."""
+    """The ports that are opened, each once; httpd opens a port without an address for IPv4 and IPv6 alike."""
     made: dict[str, Node] = {}
+    everywhere = {port_of(listener, context) for listener in context.estate.listeners if listener.address in ("", "0.0.0.0")}
     for listener in context.estate.listeners:
-        host = "[::]" if listener.address == "::" else _host(listener.address)
-        text = f"{host}:{port_of(listener, context)}" if host else port_of(listener, context)
-        if listener.address == "0.0.0.0":
+        port = port_of(listener, context)
+        host = "" if port in everywhere else "[::]" if listener.address == "::" else _host(listener.address)
+        text = f"{host}:{port}" if host else port
+        if listener.address == "0.0.0.0" and not any(str(other.port) == str(listener.port) and other.address == "::" for other in context.estate.listeners):
             context.note(listener.span, Disposition.CHANGED, IPV6_TOO, port=listener.port)
         if text in made:
             made[text].spans = tuple(dict.fromkeys((*made[text].spans, *(span for span in (listener.span, *listener.also) if span))))
@@ -230,7 +232,7 @@ def write_unanswered(context: Context) -> list[Node]:
             head += tls.write_tls(source.tls or SiteTls() if source else SiteTls(), file_of(source) if source else "default", False, context)
         if isinstance(listener.fallback, AnswerPlainly):
             status, why = listener.fallback.status, f"Hosts that no site names get {listener.fallback.status} without content, as before."
-            body = [context.line("RewriteEngine", "On"), context.line("RewriteRule", quote("^"), "-", f"[R={status},L]"), context.line("ErrorDocument", str(status), '""')]
+            body = [context.line("RewriteEngine", "On"), context.line("RewriteRule", quote("^"), "-", f"[R={status},L]"), context.line("ErrorDocument", str(status), quote("%{ENV:none}"))]
         else:
             why = "Hosts that no site names were refused without an answer; httpd sends 403."
             body = [context.line("RewriteEngine", "On"), context.line("RewriteRule", quote("^"), "-", "[F]")]
