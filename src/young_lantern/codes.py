@@ -151,9 +151,13 @@ MEDIA_TYPE_GUESSED = _code("media-type-guessed", _T, _MINOR,
     "a file whose name says nothing of its type is sent with a type guessed from its content, not as {before}",
     "{target} has no setting for the type of such files",
     "set Content-Type with a header line for these files if a client minds")
+MEDIA_TYPE_NONE = _code("media-type-left-out", _T, _MINOR,
+    "a file whose name says nothing of its type is sent without a media type, not as {before}",
+    "{target} has no setting for the type of such files",
+    "add the endings of such files to the table of media types if a client minds")
 LOG_FORMAT = _code("log-format-differs", _T, _MINOR,
-    "the access log is written as JSON lines, not in the format {format}",
-    "{target} has no such text format",
+    "the access log is not written in the format {format}",
+    "{target} does not have this format",
     "point whatever reads the log at the new format")
 IPV6_TOO = _code("also-on-ipv6", _T, _MINOR,
     "port {port} is opened on IPv6 as well",

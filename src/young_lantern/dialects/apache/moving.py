@@ -116,7 +116,7 @@ def _moved_path(text: str, plan: Plan) -> str:
 
 
 def _moved_origin(word: Word, plan: Plan) -> str:
-    found = re.fullmatch(r"(['\"]?)(https?|ws)://([^/'\"?$]+)(.*)", word.raw)
+    found = re.fullmatch(r"(['\"]?)(https?|ws)://([^/'\"?$%]+)(.*)", word.raw)
     if not found:
         return word.raw
     address = found[3] if ":" in found[3] else f"{found[3]}:{443 if found[2] == 'https' else 80}"

@@ -9,11 +9,12 @@ Left out: index files are looked for without a new search for sections (httpd ma
 
 from __future__ import annotations
 
+import itertools
 import re
 from dataclasses import dataclass, replace
 
 from ....model import (
-    ALWAYS, AllOf, Block, Choose, Condition, Field, FileExists, FileKind, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
+    ALWAYS, AllOf, Block, Choose, Condition, Field, FileExists, FileKind, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.walk import walk
@@ -164,13 +165,14 @@ class Program:
 
     def _proxy_rule(self, node: Node, target: Template, text: str, flags: frozenset[str]) -> tuple[Step, ...]:
         """A rule with [P]: the target is the origin's URL, completed; the query follows unless it has one."""
-        path = target[0] if target and isinstance(target[0], str) else ""
+        written_out = list(itertools.takewhile(lambda part: isinstance(part, str | Placeholder), target))
+        path = "".join(part if isinstance(part, str) else part.spelling for part in written_out)
         found = forwards.split_url(path)
         if found is None:
             self.context.value(node, text, "http:// and an origin that does not depend on the request were expected")
             return (Unserved(node.span.directive, node.span),)
         front, rest = found
-        written = Written(join(rest, *target[1:]), adds_query="qsd" not in flags and "?" not in text, refuses_marks="unsafeallow3f" not in flags)
+        written = Written(join(rest, *target[len(written_out):]), adds_query="qsd" not in flags and "?" not in text, refuses_marks="unsafeallow3f" not in flags)
         return self._around(None, self.proxies.forward(node, [front], None, written))
 
     # --- what is in force at a place --------------------------------------------------------------------------------------------

@@ -37,12 +37,15 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     listens = sites.write_listens(context)
     others = sites.write_unanswered(context)
     files: dict[str, list[Node]] = {"sites/000-unknown-hosts.conf": others} if others else {}
-    for number, (name, site) in enumerate(written.items()):
-        shared = f"sites/shared/{name}.conf" if sites.needs_sharing(site) else ""
-        if shared:
-            files[shared] = site.body
-        files[f"sites/{number:03}-{name}.conf" if others == [] or number else f"sites/001-{name}.conf"] = sites.write_hosts(site, shared, context)
-    head = _main(listens, written, estate, context)
+    for number, (name, together) in enumerate(sites.in_files(written).items(), 1 if others else 0):
+        nodes: list[Node] = []
+        for site in together:
+            shared = f"sites/shared/{site.name}.conf" if sites.needs_sharing(site) else ""
+            if shared:
+                files[shared] = site.body
+            nodes += sites.write_hosts(site, shared, context)
+        files[f"sites/{number:03}-{name}.conf"] = nodes
+    head = _main(listens, estate, context)
     output.write("httpd.conf", [*_modules(context), *head], tuple(line.format(dialect=estate.dialect) for line in _HEAD))
     for name, nodes in files.items():
         output.write(name, nodes)
@@ -56,7 +59,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     return Writing(output.files, output.targets, context.notes, context.reached)
 
 
-def _main(listens: list[Node], written: object, estate: Estate, context: Context) -> list[Node]:
+def _main(listens: list[Node], estate: Estate, context: Context) -> list[Node]:
     lines = list(listens)
     if lines:
         lines[0].apart = True

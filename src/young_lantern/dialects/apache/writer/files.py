@@ -6,11 +6,11 @@ Rule:     the folder that most paths are served from is the document root; other
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 
+from ....codes import MEDIA_TYPE_NONE
 from ....fitting import Chain, leaves
-from ....model import ALWAYS, Condition, Folders, Not, PathIs, PathMatches, PathStartsWith, ServeFiles, Span, Var, Variable, literal
+from ....model import ALWAYS, Condition, Disposition, Folders, Not, PathIs, PathStartsWith, ServeFiles, Span, Var, Variable, literal
 from ...noting import Unwritable
 from .. import defaults
 from ..values import quote, word
@@ -45,11 +45,8 @@ def write_alias(step: ServeFiles, parts: tuple[Condition, ...], kept_out: tuple[
     if isinstance(root, Unwritable) or len(asked) > 1:
         return None
     one = asked[0] if asked else PathStartsWith("/")
-    whole = context.plain(step.whole_path, step.span) if step.whole_path is not None else None
     match one:
-        case PathStartsWith(prefix, False):
-            if whole is not None:
-                return None
+        case PathStartsWith(prefix, False) if step.whole_path is None:
             strip = step.strip
             if not prefix.startswith(strip):
                 return None
@@ -62,13 +59,6 @@ def write_alias(step: ServeFiles, parts: tuple[Condition, ...], kept_out: tuple[
             if prefix.endswith("/") != folder.endswith("/"):
                 prefix, folder = prefix.rstrip("/"), folder.rstrip("/")
             return context.line("Alias", quote(prefix), quote(folder), spans=spans, comments=step.comments)
-        case PathIs(path, False):
-            file = whole if whole is not None else root + path.removeprefix(step.strip)
-            if isinstance(file, Unwritable) or path.endswith("/"):
-                return None
-            return context.line("Alias", quote(path), quote(file), spans=spans, comments=step.comments)
-        case PathMatches(pattern) if not step.strip and step.whole_path is None and not pattern.ignores_case:
-            return None
     return None
 
 
@@ -84,19 +74,21 @@ def _after(text: str, prefix: str) -> str:
     return text
 
 
-def write_rule(step: ServeFiles, asked: Asked, context: Context) -> list[Node] | Unwritable:
-    """A file that is named whatever the path is."""
-    whole = literal(step.whole_path) if step.whole_path is not None else None
-    if whole is not None and context.document_root and whole.startswith(context.document_root + "/"):
-        return rule(asked, whole[len(context.document_root):], ["L"], context, (step.span, step.root_span))
+def write_rule(step: ServeFiles, parts: tuple[Condition, ...], asked: Asked, context: Context) -> list[Node] | Unwritable:
+    """A rule that names the file in full; what is named below the document root is named from there on."""
+    exact = next((part.path for part in parts if isinstance(part, PathIs) and not part.ignores_case), None)
+    text: str | Unwritable
     if step.whole_path is not None:
         text = context.in_rule(step.whole_path, step.span, asked)
+    elif exact is not None and exact.startswith(step.strip):
+        text = context.in_rule((*step.root, exact[len(step.strip):]), step.span, asked)
     elif step.strip:
         text = Unwritable("a prefix that is cut off a path for some requests only")
     else:
         text = context.in_rule((*step.root, Var(Variable.PATH)), step.span, asked)
     if isinstance(text, Unwritable) or not text.startswith("/"):
         return text if isinstance(text, Unwritable) else Unwritable("a folder that depends on the request")
+    text = text.removeprefix(context.document_root) if context.document_root and text.startswith(context.document_root + "/") else text
     return rule(asked, text, ["L"], context, (step.span, step.root_span, *step.also), step.comments)
 
 
@@ -131,22 +123,36 @@ def method_lines(step: ServeFiles, context: Context) -> list[Node]:
     return [context.line("AllowMethods", *step.methods)]
 
 
-def write_folders(chain: Chain, context: Context) -> list[Node]:
+def write_folders(served: list[tuple[ServeFiles, tuple[Condition, ...]]], chain: Chain, context: Context) -> list[Node]:
     """A section for each folder that files are served from: it is open, with its index files and listing."""
     found: dict[str, list[ServeFiles]] = {}
-    for leaf in leaves(chain):
-        if isinstance(leaf.answer, ServeFiles) and literal(leaf.answer.root):
-            found.setdefault(folder_of(leaf.answer), []).append(leaf.answer)
-            whole = literal(leaf.answer.whole_path) if leaf.answer.whole_path is not None else None
-            if whole and re.match(r"/", whole):
-                found.setdefault(whole.rpartition("/")[0] or "/", []).append(leaf.answer)
+    for step, parts in served:
+        if (folder := _opened(step, parts)) is not None:
+            found.setdefault(folder, []).append(step)
+    own = differing(chain)
+    for step, _ in served:
+        if step.media_types_default and step.default_type_span:
+            context.note(step.default_type_span, Disposition.CHANGED, MEDIA_TYPE_NONE, before=step.media_types_default)
     nodes = []
     for folder, steps in found.items():
         first = steps[0]
         spans = tuple(dict.fromkeys(span for step in steps for span in (step.root_span, *step.also) if span))
-        lines = [*folder_lines(first.folders, (first.span, *first.also), context), *method_lines(first, context), context.line("Require", "all", "granted")]
-        nodes.append(context.line("Directory", quote(folder), spans=spans, block=lines))
+        lines = [] if folder in own else folder_lines(first.folders, (first.span, *first.also), context)
+        nodes.append(context.line("Directory", quote(folder), spans=spans, block=[*lines, *method_lines(first, context), context.line("Require", "all", "granted")]))
     return nodes
+
+
+def _opened(step: ServeFiles, parts: tuple[Condition, ...]) -> str | None:
+    """The folder that must be open for an answer."""
+    exact = next((part.path for part in parts if isinstance(part, PathIs)), None)
+    root, whole = literal(step.root), literal(step.whole_path) if step.whole_path is not None else None
+    if whole is not None and whole.startswith("/"):
+        return whole.rpartition("/")[0] or "/"
+    if step.whole_path is not None and step.whole_path and isinstance(step.whole_path[0], str) and step.whole_path[0].startswith("/"):
+        return step.whole_path[0].rpartition("/")[0] or "/"
+    if root is not None and exact is not None and step.strip == exact:
+        return root.rpartition("/")[0] or "/"
+    return folder_of(step) if root else None
 
 
 def differing(chain: Chain) -> set[str]:

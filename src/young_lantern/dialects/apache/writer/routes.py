@@ -53,6 +53,8 @@ class Case:
 
     before:  what was asked earlier, and did not hold, with the cases that came of it
     denied:  clients that are refused
+    moved:   the path was changed before more was asked of it
+    peers:   those that something other than the path parts it from
     """
 
     leaf: Leaf
@@ -62,6 +64,8 @@ class Case:
     before: tuple[tuple[Condition, tuple["Case", ...]], ...] = ()
     denied: Condition | None = None
     denied_span: Span | None = None
+    moved: bool = False
+    peers: list["Case"] = field(default_factory=list)
 
 
 @dataclass
@@ -139,6 +143,9 @@ def _walk(items: list, where: _Where, plan: Plan, context: Context) -> list[Case
             break
         else:
             where = _effect(item, where, bool(rest) or bool(where.parts), plan, context)
+    if any(isinstance(item, Branch) and any(not of_paths(fork.condition) for fork in item.forks) for item in items):
+        for case in made:
+            case.peers += [other for other in made if other is not case and other not in case.peers]
     return made
 
 
@@ -299,7 +306,7 @@ def _leaf(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Case:
             event = made
         case _:
             event = _rule_answer(leaf, where, plan, context)
-    case = Case(leaf, where.came, where.by_path, event, where.before, where.denied, where.denied_span)
+    case = Case(leaf, where.came, where.by_path, event, where.before, where.denied, where.denied_span, where.moved)
     plan.cases.append(case)
     for span in (*leaf.through, *getattr(answer, "also", ())):
         context.structure.add(span)
@@ -374,7 +381,7 @@ def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Eve
         made = forwards.write_rule(answer, asked, context)
         plan.reverses += forwards.write_reverses(answer, context)
     elif isinstance(answer, ServeFiles):
-        made = files.write_rule(answer, asked, context)
+        made = files.write_rule(answer, where.parts, asked, context)
     else:
         made = answers.WRITES[type(answer)](answer, asked, context)
     if isinstance(made, Unwritable):
@@ -424,7 +431,7 @@ def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: C
         node.spans = tuple(dict.fromkeys((*node.spans, *(span for span in (answer.span, *leaf.through) if span))))
     event = Event(where.parts, made)
     plan.events.append(event)
-    case = Case(leaf, where.came, where.by_path, event, where.before, where.denied, where.denied_span)
+    case = Case(leaf, where.came, where.by_path, event, where.before, where.denied, where.denied_span, where.moved)
     plan.cases.append(case)
     return case
 

@@ -189,7 +189,17 @@ def _group(topic: str, nodes: list[Node], when: Condition | None, cases: list[Ca
     sections.setdefault(place or ("LocationMatch", "^"), []).extend(nodes)
 
 
+def _within(region: tuple[Condition, ...], wide: tuple[Condition, ...]) -> bool:
+    """Whether a region lies in one that only keeps some paths out."""
+    return all(part in region or any(disjoint(part.condition, own) for own in region) for part in wide if isinstance(part, Not))
+
+
 def _union(regions: list[tuple[Condition, ...]]) -> tuple[str, str] | None:
+    wide = next((region for region in regions if all(isinstance(part, Not) for part in region)), None)
+    if wide is not None:
+        regions = [wide, *(region for region in regions if region is not wide and not _within(region, wide))]
+        if len(regions) == 1:
+            return section(wide)
     if any(not [part for part in region if part is not ALWAYS] for region in regions):
         return None
     return "LocationMatch", f"^(?:{'|'.join(dict.fromkeys(fragment(region) for region in regions))})"
@@ -200,7 +210,7 @@ def _region(case: Case, key: tuple[object, ...], held: dict[int, Lines], loosely
     parts = tuple(part for part in case.parts if of_paths(part))
     if loosely:
         return parts
-    if not case.by_path:
+    if case.moved or not case.by_path and any(id(other) in held and tuple(said.key for said in held[id(other)]) != key for other in case.peers):
         return None
     refused: list[Condition] = []
     for condition, before in case.before:

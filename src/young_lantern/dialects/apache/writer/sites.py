@@ -12,11 +12,11 @@ import re
 from dataclasses import dataclass, field
 
 from ....codes import IPV6_TOO, NO_COUNTERPART, RESTART_LOST
-from ....fitting import unroll, without_tables
+from ....fitting import Leaf, unroll, without_tables
 from ....fitting.places import plain_paths
 from ....fitting.spread import spread
 from ....fitting.trying import without_loops
-from ....model import AnswerPlainly, Disposition, Estate, Forward, HostName, Listener, Placeholder, Site, SiteTls, Span
+from ....model import AnswerPlainly, Disposition, Estate, Forward, HostName, Listener, Placeholder, Redirect, ServeFiles, Site, SiteTls, Span, Var, Variable
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, spell
@@ -40,17 +40,18 @@ class Host:
 
 @dataclass
 class Written:
-    """The lines of a site that all its hosts share."""
+    """The lines of a site that all its hosts share; `name` is that of its files."""
 
+    name: str
     body: list[Node]
     hosts: list[Host] = field(default_factory=list)
 
 
-def write_sites(context: Context) -> dict[str, Written]:
-    """File name -> what stands in it, in the order in which the files must be read."""
+def write_sites(context: Context) -> list[Written]:
+    """The sites in the order in which they must be read."""
     estate = context.estate
     hosts = [host for listener in estate.listeners for host in _hosts(listener, context)]
-    made: dict[str, Written] = {}
+    made: list[Written] = []
     for site in _ordered(hosts, estate):
         own = [host for host in hosts if host.site is site]
         if not own:
@@ -58,10 +59,33 @@ def write_sites(context: Context) -> dict[str, Written]:
                 context.implied(span, "no listener leads to it")
             continue
         name, number = file_of(site), 2
-        while name in made:
+        while name in {other.name for other in made}:
             name, number = f"{file_of(site)}-{number}", number + 1
-        made[name] = Written(write_body(site, context), own)
+        made.append(Written(name, write_body(site, context), own))
     return made
+
+
+def in_files(written: list[Written]) -> dict[str, list[Written]]:
+    """Sites of one name in one file, where the order in which names are tried allows for it."""
+    together: dict[str, list[Written]] = {}
+    for item in written:
+        together.setdefault(file_of(item.hosts[0].site), []).append(item)
+    if _holds([host for items in together.values() for item in items for host in item.hosts]):
+        return together
+    return {item.name: [item] for item in written}
+
+
+def _holds(hosts: list[Host]) -> bool:
+    """Whether on each listener the first host is the one for unknown names, and no name with a star comes before another site's that it holds."""
+    for listener in dict.fromkeys(host.listener for host in hosts):
+        here = [host for host in hosts if host.listener == listener]
+        if any(host.is_default for host in here[1:]) and not here[0].is_default:
+            return False
+        for number, host in enumerate(here):
+            wide = [name for name in host.names if "*" in name]
+            if any(host_matches(name, other, False) for name in wide for later in here[number + 1:] for other in later.names):
+                return False
+    return True
 
 
 def write_body(site: Site, context: Context) -> list[Node]:
@@ -86,15 +110,30 @@ def write_body(site: Site, context: Context) -> list[Node]:
         nodes.append(context.line("AllowEncodedSlashes", "On"))
     if not site.reading.merges_slashes:
         nodes.append(context.line("MergeSlashes", "Off"))
-    nodes += logs.write_logs(site.logs, context)
+    nodes += logs.write_logs(site.logs, logs.unlogged(plan.cases, context), context)
     nodes += head
-    if plan.events:
+    if (line := _redirect_all(plan, context)) is not None:
+        nodes.append(line)
+    elif plan.events:
         nodes += [context.line("RewriteEngine", "On"), *(node for event in plan.events for node in event.nodes)]
         nodes[-sum(len(event.nodes) for event in plan.events) - 1].apart = True
     if any(isinstance(item, Forward) for item in walk(chain)):
         nodes += _proxy(plan, chain, context)
     nodes += plan.aliases
-    return [*nodes, *files.write_folders(chain, context), *sections]
+    served = [(case.leaf.answer, case.parts) for case in plan.cases if isinstance(case.leaf.answer, ServeFiles)]
+    return [*nodes, *files.write_folders(served, chain, context), *sections]
+
+
+def _redirect_all(plan: routes.Plan, context: Context) -> Node | None:
+    """A host that does nothing but send everybody elsewhere, path and query included."""
+    match plan.cases:
+        case [routes.Case(leaf=Leaf(answer=Redirect(status=status, location=(str() as url, Var(Variable.TARGET | Variable.TARGET_NOW)))), parts=())] if (
+                len(plan.events) == 1 and "://" in url and url.count("/") == 2 and not context.options.strict):
+            word = {301: ["permanent"], 302: []}.get(status, [str(status)])
+            made = context.line("Redirect", *word, quote("/"), quote(f"{url}/"), spans=plan.events[0].nodes[-1].spans, comments=plan.events[0].nodes[0].comments)
+            plan.events[0].nodes = []
+            return made
+    return None
 
 
 def _proxy(plan: routes.Plan, chain: object, context: Context) -> list[Node]:
