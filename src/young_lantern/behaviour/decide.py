@@ -415,7 +415,8 @@ class _Run:
             case Moved(status, location):
                 if state.in_error and state.keeps_first:
                     return self.fail(status, step.span)
-                return self.end(step.span, status=status, location=location)
+                front = f"{state.request.scheme}://{state.request.authority}" if step.folders.location_absolute else ""
+                return self.end(step.span, status=status, location=front + location)
             case GoOn(label, path):
                 state.path, state.raw_path, state.internal = path, None, True
                 return _Jump(label, True)

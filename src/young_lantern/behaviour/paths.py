@@ -23,7 +23,7 @@ def read_path(raw: str, reading: PathReading) -> str | None:
     """The path that rules see, or None when the server refuses the target with 400."""
     if _ESCAPE.search(raw) or not raw.startswith("/"):
         return None
-    path = decoded(raw)
+    path = decoded("/" + raw.lstrip("/") if reading.merges_first else raw)
     if "\0" in path and reading.refuses_upward:
         return None
     return normalised(path, reading) if reading.resolves_dots or reading.merges_slashes else path

@@ -4,6 +4,8 @@ tree.py    the form that writers take: conditions that branch, and leaves with a
 static.py  what is known of a condition before any request comes
 tables.py  conditions on tables, for dialects without them
 trying.py  branches over files in one form
+conditional.py fields with conditions of their own
+mapping.py  redirects of an origin
 spread.py  changes of the path, each with its own end
 disjoint.py whether two conditions can hold at once
 places.py  places by path, for dialects whose sites are lists of them

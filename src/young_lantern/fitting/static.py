@@ -10,7 +10,7 @@ from functools import lru_cache
 from typing import Any
 
 from ..model import (
-    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, LookedUpInside, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
+    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, LookedUpInside, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Rewritten, SchemeIs, Template, TextIs,
     TextMatches, Var, Variable, literal,
 )
 from ..model.walk import transform
@@ -90,6 +90,8 @@ def truth(condition: Condition, known: Known) -> bool | None:
             return None if known.internal is None else label in known.rewritten
         case FileExists(root, (Var(Variable.PATH),) | (), kind, cleans=False) if known.file_root is not None and known.file_root == root:
             return kind is not FileKind.FOLDER
+        case TextIs(template, values, ignores_case) if (text := literal(template)) is not None and not any(isinstance(part, Placeholder) for part in template):
+            return any(text == value or ignores_case and text.lower() == value.lower() for value in values)
         case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | FileExists() if lasting(condition):
             return True if (condition, True) in known.settled else False if (condition, False) in known.settled else None
         case TextIs((Var(Variable.VARIABLE, name),), values):

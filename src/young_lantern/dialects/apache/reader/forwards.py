@@ -163,7 +163,7 @@ class Proxies:
 
 def split_url(text: str) -> tuple[str, str] | None:
     """`http://origin/path` -> (`http://origin`, `/path`); None when it is none, or the origin is not written out."""
-    found = re.match(r"((?:https?|wss?)://[^/]+)(/.*)?$", text)
+    found = re.match(r"((?:https?|wss?|balancer)://[^/]+)(/.*)?$", text)
     return (found[1], found[2] or "") if found else None
 
 

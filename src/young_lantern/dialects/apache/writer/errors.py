@@ -13,6 +13,7 @@ from collections.abc import Callable
 from ....codes import ERROR_PAGE_PARTLY
 from ....fitting import Chain, Leaf, leaves, unroll
 from ....model import Block, Disposition, ErrorPage, ErrorPages, Forward, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, Template, Var, Variable, join, literal
+from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
 from .answers import STATUSES
@@ -47,7 +48,10 @@ def _possible(chain: Chain) -> frozenset[int]:
 
 def _page(page: ErrorPage, status: int, context: Context) -> list[Node]:
     spans: tuple[Span | None, ...] = (page.span,)
+    context.structure.update(item for item in walk(page) if isinstance(item, Span))
     made = _target(page, status)
+    if made is None:
+        return []
     if isinstance(made, Unwritable):
         context.note(page.span, Disposition.UNSUPPORTED, ERROR_PAGE_PARTLY, statuses=str(status), reason=f"httpd has no way to say {made.what}")
         return []
@@ -60,7 +64,7 @@ def _page(page: ErrorPage, status: int, context: Context) -> list[Node]:
     return [context.line("ErrorDocument", str(status), quote(text), spans=spans, comments=page.comments)]
 
 
-def _target(page: ErrorPage, status: int) -> Template | Unwritable:
+def _target(page: ErrorPage, status: int) -> Template | Unwritable | None:
     """The path or URL of a page, or its text."""
     if page.target is not None and (page.restarts or page.redirect):
         first = page.target[0] if page.target else ""
@@ -70,9 +74,11 @@ def _target(page: ErrorPage, status: int) -> Template | Unwritable:
     return _inside(page, status)
 
 
-def _inside(page: ErrorPage, status: int) -> Template | Unwritable:
-    """Steps that come to one path of files, or to one text, for a status."""
+def _inside(page: ErrorPage, status: int) -> Template | Unwritable | None:
+    """Steps that come to one path of files, or to one text, for a status; None when they say nothing of it."""
     chain, _ = unroll((Block("error", _with_status(page.steps, str(status))),))
+    if not chain.items:
+        return None
     path: Template | None = None
     for item in chain.items:
         if isinstance(item, Rewrite) and isinstance(item.edit, SetPath) and literal(item.edit.template) is not None:

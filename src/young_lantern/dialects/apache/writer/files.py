@@ -6,6 +6,7 @@ Rule:     the folder that most paths are served from is the document root; other
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 
 from ....codes import MEDIA_TYPE_NONE
@@ -35,6 +36,14 @@ def choose_root(chain: Chain) -> str:
 def in_document_root(step: ServeFiles, context: Context) -> bool:
     root = literal(step.root)
     return step.whole_path is None and not step.strip and root is not None and (root.rstrip("/") or "/") == context.document_root and bool(context.document_root)
+
+
+def front(step: ServeFiles, context: Context) -> str | None:
+    """The folder that a path is named below in full; "" for the document root, None where no name says it."""
+    if in_document_root(step, context):
+        return ""
+    root = literal(step.root)
+    return root.rstrip("/") if root is not None and not step.strip and step.whole_path is None and root.startswith("/") and not re.search(r"[$%\\]", root) else None
 
 
 def write_alias(step: ServeFiles, parts: tuple[Condition, ...], kept_out: tuple[Condition, ...], context: Context) -> Node | None:
@@ -108,8 +117,10 @@ def folder_lines(folders: Folders, spans: tuple[Span | None, ...], context: Cont
         lines.append(context.line("DirectoryIndex", *(map(word, names) if names else ["disabled"]), spans=spans))
     else:
         context.modules.add("dir")
-    if folders.listing:
+    if folders.no_index_status == 403 or folders.listing:
+        # Without this module a folder that has no index file is 404 rather than 403.
         context.modules.add("autoindex")
+    if folders.listing:
         lines.append(context.line("Options", "+Indexes", spans=spans))
     if folders.added_slash is None:
         lines.append(context.line("DirectorySlash", "Off", spans=spans))
@@ -136,7 +147,7 @@ def write_folders(served: list[tuple[ServeFiles, tuple[Condition, ...]]], chain:
     nodes = []
     for folder, steps in found.items():
         first = steps[0]
-        spans = tuple(dict.fromkeys(span for step in steps for span in (step.root_span, *step.also) if span))
+        spans = tuple(dict.fromkeys(span for step in steps for span in (step.root_span, step.span, *step.also) if span))
         lines = [] if folder in own else folder_lines(first.folders, (first.span, *first.also), context)
         nodes.append(context.line("Directory", quote(folder), spans=spans, block=[*lines, *method_lines(first, context), context.line("Require", "all", "granted")]))
     return nodes

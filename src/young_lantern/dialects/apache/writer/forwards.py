@@ -11,6 +11,7 @@ from __future__ import annotations
 import re
 
 from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
+from ....fitting.mapping import location_mapping
 from ....model import (
     ALWAYS, AsReceived, Condition, Disposition, Field, Forward, LocationMapping, Mapped, Not, Operation, PathIs, PathMatches, PathStartsWith, Pool, Rewrite, SetPath, Span,
     Template, Var, Variable, Written, literal,
@@ -114,7 +115,7 @@ def write_rule(step: Forward, asked: Asked, context: Context) -> list[Node] | Un
         case AsReceived() | Mapped("", ()):
             text: str | Unwritable = asked.whole or "%{REQUEST_URI}"
         case Mapped(prefix, replacement):
-            asked.pattern = asked.pattern.removesuffix("(.*)$") + f"{escaped(prefix)}(.*)$" if asked.whole else f"^{escaped(prefix)}(.*)$" if asked.pattern == "^" else asked.pattern
+            asked.pattern = asked.pattern.removesuffix("(/.*)$") + f"{escaped(prefix)}(.*)$" if asked.whole else f"^{escaped(prefix)}(.*)$" if asked.pattern == "^" else asked.pattern
             if not asked.pattern.endswith("(.*)$"):
                 return Unwritable("a prefix that is cut off a path for some requests only")
             base = context.in_rule(replacement, step.span)
@@ -283,7 +284,8 @@ def _member_named(value: Template, step: Forward, context: Context) -> Template:
 
 def write_reverses(step: Forward, context: Context) -> list[Node]:
     """Mappings of Location -> ProxyPassReverse lines."""
-    return [line for mapping in step.redirects if (line := _reverse(mapping, context)) is not None]
+    mappings = [*step.redirects, *(mapping for field in step.response_fields if (mapping := location_mapping(field)))]
+    return [line for mapping in mappings if (line := _reverse(mapping, context)) is not None]
 
 
 _FRONTS = ((), (Var(Variable.SCHEME), "://", Var(Variable.AUTHORITY)), (Var(Variable.SCHEME), "://", Var(Variable.HOST)))

@@ -35,9 +35,9 @@ def rule(asked: Asked, substitution: str, flags: list[str], context: Context, sp
     return made
 
 
-def write_rewrite(item: Rewrite, asked: Asked, flags: list[str], context: Context) -> list[Node] | Unwritable:
-    """A change of the path, or of the query alone."""
-    made = substitution(item, asked, context)
+def write_rewrite(item: Rewrite, asked: Asked, flags: list[str], context: Context, front: str = "") -> list[Node] | Unwritable:
+    """A change of the path, or of the query alone. front: the folder that the new path lies in, where it is not the document root."""
+    made = substitution(item, asked, context, front)
     if isinstance(made, Unwritable):
         return made
     text, more = made
@@ -53,7 +53,7 @@ def substitution(item: Rewrite, asked: Asked, context: Context, front: str = "")
             asked.pattern = _without(asked.pattern, prefix)
             text = "/$1" if prefix.endswith("/") else "$1"
         case StripSuffix(suffix):
-            asked.pattern = asked.pattern.removesuffix("(.*)$") + f"(.*?){escaped(suffix)}$"
+            asked.pattern = asked.pattern.removesuffix("(/.*)$") + f"(/.*?){escaped(suffix)}$"
             text = "$1"
         case None:
             text = asked.whole or "%{REQUEST_URI}"
@@ -68,7 +68,7 @@ def substitution(item: Rewrite, asked: Asked, context: Context, front: str = "")
 
 def _without(pattern: str, prefix: str) -> str:
     """A pattern for the whole path whose group is what follows a prefix."""
-    return pattern.removesuffix("(.*)$") + f"{escaped(prefix)}(.*)$"
+    return pattern.removesuffix("(/.*)$") + f"{escaped(prefix)}(.*)$"
 
 
 def _query(edit: QueryEdit, text: str, span: Span | None, asked: Asked, context: Context) -> tuple[str, list[str]] | Unwritable:

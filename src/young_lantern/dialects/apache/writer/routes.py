@@ -16,7 +16,8 @@ from ....fitting import Branch, Chain, Fork, Leaf, disjoint
 from ....fitting.places import refuses
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, AllOf, ClientIn, Condition, FileExists, FileKind, Forward, Not, Respond, Rewrite, ServeFiles, SetVariable, Span, TextIs, Unserved, Var, Variable,
+    ALWAYS, AllOf, Capture, ClientIn, Condition, FileExists, FileKind, Forward, Not, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Rewrite, ServeFiles, SetPath,
+    SetVariable, Span, StripPrefix, Template, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import walk
 from ...noting import Unwritable
@@ -24,7 +25,7 @@ from . import answers, files, forwards, rewrites
 from .conditions import write_conditions
 from .context import Context
 from .output import Node
-from .paths import of_paths
+from .paths import escaped, of_paths
 
 _WHY_501 = ("Not carried over: see the report.",)
 
@@ -121,6 +122,22 @@ def _drop_idle_stops(plan: Plan) -> None:
     plan.events = kept
 
 
+def _drop_idle_marks(plan: Plan, others: list[Node]) -> None:
+    """Variables that no line asks for."""
+    text = "\n".join(_words(others)) + "\n".join(" ".join(node.words) for event in plan.events for node in event.nodes if node.words[0] == "RewriteCond")
+    for event in plan.events:
+        for node in event.nodes:
+            if node.words[0] != "RewriteRule" or len(node.words) < 4:
+                continue
+            flags = node.words[3].strip("[]").split(",")
+            kept = [flag for flag in flags if not (found := re.fullmatch(r"E=(\w+):1", flag)) or re.search(rf"\b{found[1]}\b", text)]
+            node.words[3:] = [f"[{','.join(kept)}]"] if kept else []
+
+
+def _words(nodes: list[Node]) -> list[str]:
+    return [text for node in nodes for text in (" ".join(node.words), *_words(node.block or []))]
+
+
 def _apart(one: tuple[Condition, ...], other: tuple[Condition, ...]) -> bool:
     return any(disjoint(a, b) or (isinstance(a, Not) and bare(a.condition) == bare(b)) or (isinstance(b, Not) and bare(b.condition) == bare(a)) for a in one for b in other)
 
@@ -129,6 +146,7 @@ def _apart(one: tuple[Condition, ...], other: tuple[Condition, ...]) -> bool:
 
 def _walk(items: list, where: _Where, plan: Plan, context: Context) -> list[Case]:  # type: ignore[type-arg]
     made: list[Case] = []
+    items, where = _stripped(items, where)
     for number, item in enumerate(items):
         rest = items[number + 1:]
         if isinstance(item, Leaf):
@@ -147,6 +165,29 @@ def _walk(items: list, where: _Where, plan: Plan, context: Context) -> list[Case
         for case in made:
             case.peers += [other for other in made if other is not case and other not in case.peers]
     return made
+
+
+def _stripped(items: list, where: _Where) -> tuple[list, _Where]:  # type: ignore[type-arg]
+    """A prefix that is cut off is a pattern whose group is the rest; what is put before the rest next goes along."""
+    first = items[0] if items else None
+    if not isinstance(first, Rewrite) or not isinstance(first.edit, StripPrefix) or first.query is not None:
+        return items, where
+    prefix = first.edit.prefix.rstrip("/")
+    if not prefix or not any(isinstance(part, PathStartsWith | PathIs) and _text(part).startswith(prefix + "/") for part in where.parts):
+        return items, where
+    label = f"below {prefix}"
+    rest: Template = ("/", Capture(1, label))
+    second = items[1] if len(items) > 1 else None
+    if isinstance(second, Rewrite) and isinstance(second.edit, SetPath) and Var(Variable.PATH) in second.edit.template:
+        template = join(*(rest if part == Var(Variable.PATH) else part for part in second.edit.template))
+        items = [replace(second, edit=SetPath(template)), *items[2:]]
+    else:
+        items = [replace(first, edit=SetPath(rest)), *items[1:]]
+    return items, where.under(PathMatches(Pattern(f"^{escaped(prefix)}/(.*)$", label=label), span=first.span))
+
+
+def _text(part: PathStartsWith | PathIs) -> str:
+    return part.path if isinstance(part, PathIs) else part.prefix
 
 
 def _after(branch: Branch, where: _Where, rest: list, context: Context) -> _Where:  # type: ignore[type-arg]
@@ -370,7 +411,7 @@ def _served_elsewhere(where: _Where, plan: Plan) -> tuple[Condition, ...]:
 def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Event:
     answer = leaf.answer
     spans = (answer.span, *leaf.through)
-    whole = rewrites.needs_path(answer) and (context.rewritten or isinstance(answer, Forward))
+    whole = rewrites.needs_path(answer) and (context.rewritten or isinstance(answer, Forward)) or context.rewritten and isinstance(answer, ServeFiles | Forward)
     asked = write_conditions(where.parts, answer, context, whole=whole)
     made: list[Node] | Unwritable
     if isinstance(asked, Unwritable):
@@ -413,13 +454,14 @@ def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: C
     answer = leaf.answer
     if not isinstance(answer, ServeFiles | Forward):
         return None
-    if isinstance(answer, ServeFiles) and not files.in_document_root(answer, context):
+    root = files.front(answer, context) if isinstance(answer, ServeFiles) else ""
+    if root is None:
         return None
     asked = write_conditions(where.parts, (item, answer), context, whole=rewrites.needs_path(item))
     if isinstance(asked, Unwritable):
         return None
     if isinstance(answer, ServeFiles):
-        made = rewrites.write_rewrite(item, asked, ["L"], context)
+        made = rewrites.write_rewrite(item, asked, ["L"], context, root)
         if isinstance(made, Unwritable):
             return None
     else:
@@ -455,9 +497,10 @@ def settle_passed(plan: Plan, context: Context) -> None:
             event.nodes[0].comments = _WHY_501
 
 
-def finish(plan: Plan) -> None:
-    """Leaves out stops that nothing needs, and exclusions behind the last proxy."""
+def finish(plan: Plan, others: list[Node]) -> None:
+    """Leaves out stops and variables that nothing needs, and exclusions behind the last proxy. others: the lines outside of the rules."""
     _drop_idle_stops(plan)
+    _drop_idle_marks(plan, others)
     known: set[tuple[str, ...]] = set()
     plan.mappings = [line for line in plan.mappings if tuple(line.words) not in known and not known.add(tuple(line.words))]  # type: ignore[func-returns-value]
     while plan.mappings and plan.mappings[-1].words[-1] == "!":

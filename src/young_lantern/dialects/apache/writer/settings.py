@@ -10,14 +10,18 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from ....fitting import Chain, disjoint
+from ....fitting.mapping import location_mapping
 from ....fitting.static import bare
 from ....model import ALWAYS, Abort, Condition, Field, Forward, Not, Redirect, Respond, ServeFiles
+from ...noting import Unwritable
 from ..values import quote
 from . import access, compression, errors, fields, files, forwards, limits
+from .conditions import write_conditions
 from .context import Context
 from .output import Node
 from .paths import fragment, of_paths, section
-from .routes import Case, Plan, wish_of
+from .rewrites import rule
+from .routes import Case, Event, Plan, wish_of
 
 
 @dataclass(frozen=True)
@@ -41,7 +45,9 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
         held = {id(case): made for case in plan.cases if (made := gives(case, chain, context)) is not None}
         caring = [case for case in plan.cases if id(case) in held]
         shared = _shared([held[id(case)] for case in caring])
-        head += _joined([said.node for said in shared], [held[id(case)] for case in caring])
+        head += _joined([said.node for said in shared if said.when is None], [held[id(case)] for case in caring])
+        for when in dict.fromkeys(said.when for said in shared if said.when is not None):
+            _conditional(when, [said.node for said in shared if said.when == when], plan, sections, context)
         names = {said.key for said in shared}
         for case in caring:
             held[id(case)] = tuple(said for said in held[id(case)] if said.key not in names)
@@ -59,7 +65,7 @@ def _shared(lists: list[Lines]) -> list[Said]:
     first = lists[0]
     names = {said.name for said in first}
     alike = {name for name in names if all([s.key for s in other if s.name == name] == [s.key for s in first if s.name == name] for other in lists)}
-    return [said for said in first if said.name in alike and said.when is None and not any(other.when is not None for other in first if other.name == said.name)]
+    return [said for said in first if said.name in alike]
 
 
 def _joined(nodes: list[Node], lists: list[Lines]) -> list[Node]:
@@ -92,7 +98,7 @@ def _handled(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 def _all_fields(case: Case, context: Context) -> Lines:
     leaf = case.leaf
-    own: tuple[Field, ...] = leaf.answer.response_fields if isinstance(leaf.answer, Forward) else ()
+    own = tuple(item for item in leaf.answer.response_fields if location_mapping(item) is None) if isinstance(leaf.answer, Forward) else ()
     return _said(fields.write_fields((*own, *leaf.settings.fields), isinstance(leaf.answer, Forward), context))
 
 
@@ -182,11 +188,34 @@ def _group(topic: str, nodes: list[Node], when: Condition | None, cases: list[Ca
         regions = [(case, None) for case in cases]
     if unsaid := [case for case, region in regions if region is None]:
         _by_variable(topic, [replace(node, words=list(node.words)) for node in nodes], when, unsaid, context)
-    found = [(*region, *((when,) if when is not None else ())) for _, region in regions if region is not None]
+    found = [(*region, *((when,) if when is not None else ())) for _, region in regions if region is not None and not (when is not None and any(disjoint(when, part) for part in region))]
     if not found:
         return
     place = section(found[0]) if len(found) == 1 else _union(found)
     sections.setdefault(place or ("LocationMatch", "^"), []).extend(nodes)
+
+
+def _conditional(when: Condition, nodes: list[Node], plan: Plan, sections: dict[tuple[str, str], list[Node]], context: Context) -> None:
+    """Lines that all answers have, for requests that meet a condition as it was asked at the start."""
+    if of_paths(when):
+        sections.setdefault(section((when,)) or ("LocationMatch", "^"), []).extend(nodes)
+        return
+    asked = write_conditions((when,), (), context)
+    if isinstance(asked, Unwritable) or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
+        for node in nodes:
+            context.lost(node.spans[0] if node.spans else None, node.words[1], "httpd has no condition for it there")
+        return
+    name = context.name("asked")
+    plan.events.insert(0, Event((when,), rule(asked, "-", [f"E={name}:1"], context, tuple(nodes[0].spans)), needed=True))
+    context.marked += [_asking(node, name) for node in nodes]
+
+
+def _asking(node: Node, name: str) -> Node:
+    if node.words[-1].startswith('"expr=%{REQUEST_STATUS}'):
+        node.words[-1] = node.words[-1].replace('"expr=', f"\"expr=reqenv('{name}') == '1' && ", 1)
+    else:
+        node.words.append(f"env={name}")
+    return node
 
 
 def _within(region: tuple[Condition, ...], wide: tuple[Condition, ...]) -> bool:
@@ -235,9 +264,4 @@ def _by_variable(topic: str, nodes: list[Node], when: Condition | None, cases: l
     marked = [case for case in cases if case.event is not None and case.event.nodes]
     for case in marked:
         case.event.mark(name, context)  # type: ignore[union-attr]
-    for node in nodes:
-        if node.words[-1].startswith('"expr=%{REQUEST_STATUS}'):
-            node.words[-1] = node.words[-1].replace('"expr=', f"\"expr=reqenv('{name}') == '1' && ", 1)
-        else:
-            node.words.append(f"env={name}")
-    context.marked += nodes
+    context.marked += [_asking(node, name) for node in nodes]

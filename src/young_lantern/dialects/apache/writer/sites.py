@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 
 from ....codes import IPV6_TOO, NO_COUNTERPART, RESTART_LOST
 from ....fitting import Leaf, unroll, without_tables
+from ....fitting.conditional import with_conditions, without_idle_changes
 from ....fitting.places import plain_paths
 from ....fitting.spread import spread
 from ....fitting.trying import without_loops
@@ -92,25 +93,27 @@ def write_body(site: Site, context: Context) -> list[Node]:
     """What a site does with its requests, the same on all its listeners."""
     context.site, context.variables, context.rewritten = site, set(), False
     captures_host = any(name.pattern for name in site.names)
-    chain, lost = unroll(without_tables(site.program), captures_host=captures_host, asks_indexes=True)
+    chain, lost = unroll(with_conditions(without_tables(site.program)), captures_host=captures_host, asks_indexes=True)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     passing: set[int] = set()
-    chain = without_loops(spread(plain_paths(chain, context.options.strict), passing))
+    chain = without_loops(spread(without_idle_changes(plain_paths(chain, context.options.strict)), passing))
     context.document_root = files.choose_root(chain)
     plan = routes.write_plan(chain, passing, context)
     routes.settle_passed(plan, context)
     head, sections = settings.write_settings(plan, chain, context)
-    routes.finish(plan)
+    logged = logs.write_logs(site.logs, logs.unlogged(plan.cases, context), context)
+    routes.finish(plan, [*head, *sections, *logged])
     nodes: list[Node] = []
     if context.document_root:
-        nodes.append(context.line("DocumentRoot", quote(context.document_root)))
+        roots = tuple(case.leaf.answer.root_span for case in plan.cases if isinstance(case.leaf.answer, ServeFiles) and files.in_document_root(case.leaf.answer, context))
+        nodes.append(context.line("DocumentRoot", quote(context.document_root), spans=roots))
     if site.reading.encoded_slash_status is None:
         nodes.append(context.line("AllowEncodedSlashes", "On"))
     if not site.reading.merges_slashes:
         nodes.append(context.line("MergeSlashes", "Off"))
-    nodes += logs.write_logs(site.logs, logs.unlogged(plan.cases, context), context)
+    nodes += logged
     nodes += head
     if (line := _redirect_all(plan, context)) is not None:
         nodes.append(line)
@@ -207,7 +210,7 @@ def write_hosts(written: Written, shared: str, context: Context) -> list[Node]:
         site = own[0].site
         context.site = site
         places = [_address(host.listener, context) for host in own]
-        head = [context.line("ServerName", names[0] if names else f"{file_of(site)}.invalid", spans=tuple(span for host in own for span in host.spans))]
+        head = [context.line("ServerName", names[0], spans=tuple(span for host in own for span in host.spans))] if names else []
         if names and "*" in names[0]:
             head = [context.line("ServerName", _stem(names[0])), context.line("ServerAlias", *names, spans=tuple(span for host in own for span in host.spans))]
         elif names[1:]:
@@ -265,7 +268,7 @@ def write_unanswered(context: Context) -> list[Node]:
     for listener in context.estate.listeners:
         if isinstance(listener.fallback, str) or any(row.host.is_any for row in listener.rows):
             continue
-        head = [context.line("ServerName", "unknown.invalid")]
+        head: list[Node] = []
         if listener.secure:
             source = next((context.estate.site(row.site) for row in listener.rows), None)
             head += tls.write_tls(source.tls or SiteTls() if source else SiteTls(), file_of(source) if source else "default", False, context)

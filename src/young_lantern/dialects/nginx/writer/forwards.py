@@ -12,8 +12,9 @@ import re
 from dataclasses import replace
 
 from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
+from ....fitting.mapping import location_mapping
 from ....model import (
-    AsReceived, Capture, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, StripPrefix, Template, Var,
+    AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, StripPrefix, Template, Var,
     Variable, Written, join, literal,
 )
 from ...noting import Unwritable
@@ -292,9 +293,9 @@ def response_additions(step: Forward) -> bool:
 # --- redirects of the origin ------------------------------------------------------------------------------------------
 
 def _redirects(step: Forward, url: str, prefix: str, context: Context) -> list[Node]:
-    mappings = [*step.redirects, *(mapping for field in step.response_fields if (mapping := _mapping(field)))]
+    mappings = [*step.redirects, *(mapping for field in step.response_fields if (mapping := location_mapping(field)))]
     for field in step.response_fields:
-        if field.name.lower() == "location" and field.operation is Operation.EDIT and _mapping(field) is None:
+        if field.name.lower() == "location" and field.operation is Operation.EDIT and location_mapping(field) is None:
             context.lost(field.span, "Location", "the pattern that it is changed by is no plain beginning of a URL", "write a proxy_redirect with a pattern")
     own = (url, prefix) if url.count("/") > 2 and prefix else (f"{url}/", "/")
     nodes = []
@@ -313,17 +314,3 @@ def _redirects(step: Forward, url: str, prefix: str, context: Context) -> list[N
     if by_default and len(nodes) == 1 and not nodes[0].spans:
         return []
     return nodes or [Node(["proxy_redirect", "off"])]
-
-
-def _mapping(field: Field) -> LocationMapping | None:
-    """An edit of Location whose pattern is a plain beginning -> the mapping that it comes to."""
-    if field.name.lower() != "location" or field.operation is not Operation.EDIT or field.find is None:
-        return None
-    text = field.find.text
-    plain = re.sub(r"\\([.\-/:?+])", r"\1", text.removeprefix("^"))
-    if not text.startswith("^") or re.search(r"[\\()\[\]{}*+?|$^]", plain.replace("?", "") if "\\?" in text else plain):
-        return None
-    value = literal(field.value)
-    return LocationMapping((plain,), (value.replace("$$", "$"),), field.span) if value is not None else None
-
-

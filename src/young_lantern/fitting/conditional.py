@@ -1,0 +1,41 @@
+"""Routes that only set fields -> fields with a condition of their own, for dialects that know such; and changes of the path that change nothing, left out."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ..model import AllOf, Block, Capture, Choose, Condition, Field, Rewrite, SetPath, Step, Var, Variable
+from ..model.walk import walk
+from .tree import Branch, Chain
+
+
+def with_conditions(steps: tuple[Step, ...]) -> tuple[Step, ...]:
+    """The steps in which a route for fields alone is not a route any more: what follows it need not be told apart by it."""
+    made: list[Step] = []
+    for step in steps:
+        match step:
+            case Choose((route,)) if route.steps and all(isinstance(item, Field) for item in route.steps) and not any(isinstance(item, Capture) for item in walk(route.steps)):
+                made += [replace(item, when=_both(route.condition, item.when)) for item in route.steps]  # type: ignore[type-var]
+            case Choose(routes):
+                made.append(replace(step, routes=tuple(replace(route, steps=with_conditions(route.steps)) for route in routes)))
+            case Block():
+                made.append(replace(step, steps=with_conditions(step.steps)))
+            case _:
+                made.append(step)
+    return tuple(made)
+
+
+def _both(held: Condition, when: Condition | None) -> Condition:
+    return held if when is None else AllOf((held, when))
+
+
+def without_idle_changes(chain: Chain) -> Chain:
+    """The chain without changes of the path to itself."""
+    items: list = []
+    for item in chain.items:
+        if isinstance(item, Rewrite) and item.query is None and isinstance(item.edit, SetPath) and item.edit.template == (Var(Variable.PATH),):
+            continue
+        if isinstance(item, Branch):
+            item = Branch([replace(fork, chain=without_idle_changes(fork.chain)) for fork in item.forks], item.span)
+        items.append(item)
+    return Chain(items, chain.shared)
