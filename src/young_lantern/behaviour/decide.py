@@ -314,13 +314,13 @@ class _Run:
             status = state.error_status or status
             if state.keeps_first:
                 # http_request.c, ap_die: it is the first request that is answered then, with its own settings.
-                state.fields = state.first_fields
+                state.fields, state.path = state.first_fields, state.first_path
         state.error_status = status
         if page is None:
             return self.end(span, status=status, is_error=True)
         # ngx_http_special_response_handler: the place of the error says whether further ones are looked up, not the place they lead to.
         state.recurs = state.pages is not None and state.pages.recurs
-        state.in_error, state.keeps_first, state.first_fields = True, page.keeps_first, list(state.fields)
+        state.in_error, state.keeps_first, state.first_fields, state.first_path = True, page.keeps_first, list(state.fields), state.path
         state.forced_status = page.status.fixed if page.status.fixed is not None else None if page.status.pages_own else status
         state.note(f"error page for {status}", page.span)
         if page.redirect:

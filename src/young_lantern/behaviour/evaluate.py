@@ -44,6 +44,7 @@ class State:
     labelled: dict[str, tuple[str, ...]] = field(default_factory=dict)
     fields: list[Field] = field(default_factory=list)
     request_fields: list[Field] = field(default_factory=list)
+    first_path: str = ""  # of the request that an error page is asked for
     pages: ErrorPages | None = None
     compress: Compress | None = None
     body_limit: BodyLimit | None = None

@@ -71,7 +71,7 @@ class Proxies:
             self._keeps_out(node)
             return Route(held, (Choose(without),) if without else (), node.span, node.comments, text)
         found = _URL.fullmatch(words[0])
-        if not found or found[1].lower() == "balancer" or re.search(r"\$\d", found[2]):
+        if not found or re.search(r"\$\d", found[2]):
             self.context.value(node, words[0], "http:// or https:// and an origin that does not depend on the path were expected")
             return Route(held, (Unserved(node.span.directive, node.span),), node.span)
         path = found[3]

@@ -24,6 +24,8 @@ from .expressions import read_expression
 from .places import NEVER
 
 _URL = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
+# A pattern whose first group stands at the path's start, so that it begins with the slash if it is not empty.
+_AT_START = re.compile(r"\^(?:\(\?[=!](?:[^()\\]|\\.|\((?:[^()\\]|\\.|\((?:[^()\\]|\\.)*\))*\))*\))*\((?!\?)")
 # Patterns that hold for every path.
 _ANY = ("^", "", ".*", "^.*$", "^.*", "(.*)", "^(.*)$", "^(.*)")
 ENDED = "rewriting_ended"
@@ -278,7 +280,7 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
     if any(isinstance(part, Unread) for part in template):
         context.checked(template, node.span, "RewriteCond")
         return None
-    if wanted.startswith("="):
+    if wanted.startswith("=") and len(wanted) > 1:  # alone it is a pattern (cmd_rewritecond)
         return TextIs(template, (wanted[1:].strip('"'),), ignores_case, node.span)
     if template == (Var(Variable.METHOD),) and (methods := re.fullmatch(r"\^?\(?([A-Z]+(?:\|[A-Z]+)*)\)?\$?", wanted)) and wanted.startswith("^") and wanted.endswith("$"):
         return MethodIn(tuple(methods[1].split("|")), node.span)
@@ -361,8 +363,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         target = join(level.base, target)
     if level.prefix is None and path[:1] in "$%" and not path.startswith(("$0", "%{REQUEST_URI}")):
         # A group at the front may begin with the slash, or not; a path without one is refused.
-        first = label and re.search(r"\(/", node.args[0])
-        if not first:
+        if not re.search(r"\((?:\?:)?/", node.args[0]) and not (path.startswith("$1") and _AT_START.match(node.args[0])):
             context.value(node, substitution, "a substitution that begins with a slash was expected")
             return (*steps, Unserved(node.span.directive, node.span))
     edit = _query(rule, mark, query, template)

@@ -56,6 +56,9 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     told = {note.span for note in context.notes}
     for span in context.structure - told - set(output.targets):
         context.implied(span, "what it asks for is said by where the lines stand")
+    for line, why in context.idle.items():
+        if line not in told and line not in output.targets:
+            context.implied(line, why)
     return Writing(output.files, output.targets, context.notes, context.reached)
 
 

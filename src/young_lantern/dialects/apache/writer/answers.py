@@ -9,18 +9,16 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from http import HTTPStatus
 
 from ....codes import NO_COUNTERPART
 from ....model import Abort, Capture, Disposition, Redirect, Respond, Template, Var, Variable
 from ...noting import Unwritable
 from .conditions import Asked
 from .context import Context
+from .errors import STATUSES, body_text
 from .output import Node
 from .rewrites import rule
 
-# Those that http_protocol.c has a line for, of the ones that configurations name.
-STATUSES = frozenset(status.value for status in HTTPStatus) - {418, 103, 425}
 _FLAGS = {403: "F", 410: "G"}
 # Signs of a URL that mod_rewrite would percent-encode.
 _ENCODED = re.compile(r"[%#\s\"<>\\^`{|}]|[^\x00-\x7f]")
@@ -58,6 +56,8 @@ def write_answer(step: Respond, asked: Asked, context: Context) -> list[Node] | 
         return Unwritable(f"the status {step.status}, for which httpd has no line")
     if 300 <= step.status < 400 and step.status != 304:
         return Unwritable(f"a {step.status} without a Location")
+    if not step.raises and step.status not in (204, 304) and isinstance(text := body_text(step, context.rewritten, context), Unwritable):
+        return text
     flag = _FLAGS.get(step.status, f"R={step.status}")
     return rule(asked, "-", [flag] if step.status in _FLAGS else [flag, "L"], context, (step.span,), step.comments)
 

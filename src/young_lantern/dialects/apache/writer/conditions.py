@@ -7,6 +7,7 @@ Rule:     what is asked of the path is one pattern, the rule's own, with look-ah
 
 from __future__ import annotations
 
+import dataclasses
 import re
 from dataclasses import dataclass, field
 
@@ -43,6 +44,9 @@ def write_conditions(parts: tuple[Condition, ...], used: object, context: Contex
     asked = Asked()
     whole = whole or context.rewritten and any(Var(Variable.PATH) in getattr(item, "path", ()) or Var(Variable.PATH) in getattr(item, "template", ()) for item in walk(tuple(others)))
     made = _pattern(paths, wanted, whole, asked)
+    if asked.whole and _continued((used, tuple(others))):
+        # A slash at the path's end is not doubled by what is put behind it.
+        asked.pattern = asked.pattern.removesuffix("(/.*)$") + "(.*?)/*$"
     if isinstance(made, Unwritable):
         return made
     clauses = [literals for item in others for literals in _clauses(item)]
@@ -65,6 +69,14 @@ def write_conditions(parts: tuple[Condition, ...], used: object, context: Contex
     if last:
         asked.condition = next(item.pattern.label for item in last[0] if isinstance(item, TextMatches))
     return asked
+
+
+def _continued(value: object) -> bool:
+    """Whether a text that begins with a slash is put behind the path."""
+    if isinstance(value, tuple):
+        pairs = zip(value, value[1:], strict=False)
+        return any(one == Var(Variable.PATH) and isinstance(other, str) and other.startswith("/") for one, other in pairs) or any(map(_continued, value))
+    return any(_continued(getattr(value, name.name)) for name in dataclasses.fields(value)) if dataclasses.is_dataclass(value) and not isinstance(value, type) else False
 
 
 def _flat(condition: Condition) -> list[Condition]:
@@ -181,9 +193,12 @@ def _text_is(template: Template, wanted: tuple[str, ...], ignores_case: bool, si
     text = context.in_rule(template, None, asked)
     if isinstance(text, Unwritable):
         return text
+    subject = text if " " not in text else values.quote(text)
+    if wanted == ("",):
+        # A bare `=` would be a pattern (mod_rewrite.c, cmd_rewritecond).
+        return [subject, values.quote(f"{sign}^$")]
     if len(wanted) == 1 and not re.search(r"[\"\\]", wanted[0]):
-        # mod_rewrite: `=` compares as text; nothing after it is the empty text.
-        return [values.word(text) if "%" not in text else text if " " not in text else values.quote(text), values.word(f"{sign}={wanted[0]}") if wanted[0] else f'"{sign}="', *case]
+        return [subject, values.word(f"{sign}={wanted[0]}"), *case]
     return [values.quote(text), values.quote(f"{sign}^(?:{'|'.join(map(re.escape, wanted))})$"), *case]
 
 

@@ -37,6 +37,7 @@ class Context(Noting):
     rewritten: whether the path may have been changed where writing stands, so that REQUEST_URI is not it
     balancers: pool name -> what it is called here; `proxies` their sections
     variables: names taken by variables of rules
+    idle:      lines that need no word of their own, with the reason, unless one is written for them elsewhere
     document_root: of the site that is written; marked: its lines that ask for a variable of a rule
     """
 
@@ -47,6 +48,7 @@ class Context(Noting):
     proxies: list[Node] = field(default_factory=list)
     variables: set[str] = field(default_factory=set)
     structure: set[Span] = field(default_factory=set)
+    idle: dict[Span | None, str] = field(default_factory=dict)
     document_root: str = ""
     marked: list[Node] = field(default_factory=list)
 

@@ -9,17 +9,20 @@ from __future__ import annotations
 import dataclasses
 import re
 from collections.abc import Callable
+from http import HTTPStatus
 
 from ....codes import ERROR_PAGE_PARTLY
 from ....fitting import Chain, Leaf, leaves, unroll
-from ....model import Block, Disposition, ErrorPage, ErrorPages, Forward, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, Template, Var, Variable, join, literal
+from ....model import Block, Disposition, ErrorPage, ErrorPages, Forward, Placeholder, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, Template, Var, Variable, join, literal
 from ....model.walk import walk
 from ...noting import Unwritable
+from .. import values
 from ..values import quote
-from .answers import STATUSES
-from .context import Context
+from .context import Context, what
 from .output import Node
 
+# Those that http_protocol.c has a line for, of the ones that configurations name.
+STATUSES = frozenset(status.value for status in HTTPStatus) - {418, 103, 425}
 # What httpd may answer by itself wherever files are served or requests are passed on.
 _USUAL = {ServeFiles: (403, 404, 405), Forward: (413, 502, 503, 504)}
 
@@ -131,14 +134,29 @@ def _deep(value: object, change: Callable[[object], object]) -> object:
     return value
 
 
-def text_page(step: Respond, context: Context) -> list[Node]:
-    """What an answer with a text needs besides its rule."""
-    text = context.plain(step.body, step.span)
+def text_page(step: Respond, moved: bool, context: Context) -> list[Node]:
+    """What an answer with a text needs besides its rule. moved: the path was changed, so that no name stands for it."""
+    text = body_text(step, moved, context)
     if isinstance(text, Unwritable):
-        context.lost(step.span, "the text", f"it needs {text.what}")
         return []
-    kind = step.media_type
-    nodes = [context.line("ErrorDocument", str(step.status), quote(_text((text,))[0] if text else _NOTHING), spans=(step.span,))]  # type: ignore[arg-type]
-    if kind:
-        nodes.append(context.line("Header", "always", "set", "Content-Type", quote(kind), spans=(step.span,)))
+    nodes = [context.line("ErrorDocument", str(step.status), quote(text), spans=(step.span,))]
+    if step.media_type:
+        nodes.append(context.line("Header", "always", "set", "Content-Type", quote(step.media_type), spans=(step.span,)))
     return nodes
+
+
+def body_text(step: Respond, moved: bool, context: Context) -> str | Unwritable:
+    """The text of an answer as ErrorDocument takes it."""
+    if literal(step.body) is not None and not any(isinstance(part, Placeholder) for part in step.body):
+        return str(_text(step.body)[0]) if step.body else _NOTHING
+    pieces = []
+    for part in map(context.fixed, step.body):
+        if isinstance(part, str):
+            pieces.append(re.sub(r"([\\$])", r"\\\1", part).replace("\n", _NEWLINE))
+        elif isinstance(part, Placeholder):
+            pieces.append(context.placeholder(part, step.span))
+        elif isinstance(part, Var) and not (moved and part.variable is Variable.PATH) and (text := values.variable_text(part)) is not None and part.variable is not Variable.VARIABLE:
+            pieces.append(text)
+        else:
+            return Unwritable(what(part))
+    return "".join(pieces) if not pieces[0].startswith(("/", "%{REQUEST_URI}")) else "%{ENV:none}" + "".join(pieces)

@@ -22,22 +22,26 @@ _VERBS = {Operation.SET: "set", Operation.ADD: "add", Operation.APPEND: "append"
 _SUCCESS = frozenset(range(200, 400))
 
 
-def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) -> list[tuple[Node, Field]]:
-    """Response fields in force -> lines, each with what it came from. forwards: the answer is an origin's."""
+def write_fields(fields: tuple[Field, ...], forwards: bool, by_rule: bool, context: Context) -> list[tuple[Node, Field]]:
+    """Response fields in force -> lines, each with what it came from. forwards: the answer is an origin's; by_rule: one of the server's own, which
+    only lines of the table `always` go with."""
     made: list[tuple[Node, Field]] = []
     left = list(fields)
-    expiry = _expiry(left, context)
+    expiry = None if by_rule else _expiry(left, context)
     if expiry is not None:
         made += expiry
     set_names: set[str] = set()
     for field in left:
-        made += [(line, field) for line in _lines(field, forwards, set_names, context)]
+        made += [(line, field) for line in _lines(field, forwards, by_rule, set_names, context)]
         set_names.add(field.name.lower())
     return made
 
 
-def _lines(field: Field, forwards: bool, before: set[str], context: Context) -> list[Node]:
+def _lines(field: Field, forwards: bool, by_rule: bool, before: set[str], context: Context) -> list[Node]:
     spans, name = (field.span,), field.name
+    if by_rule and field.operation in (Operation.REMOVE, Operation.EDIT) and name.lower() not in before:
+        context.idle.setdefault(field.span, "an answer of the server's own has no such field")
+        return []
     if field.operation is Operation.REMOVE:
         own = [context.line("Header", "always", "unset", name, spans=spans)] if name.lower() in before else []
         return [context.line("Header", "unset", name, spans=spans, comments=field.comments), *own]
@@ -52,7 +56,7 @@ def _lines(field: Field, forwards: bool, before: set[str], context: Context) -> 
         return []
     asks = _asks(field)
     words = [name, quote(text), *([quote(asks)] if asks else [])]
-    if field.operation in (Operation.DEFAULT, Operation.MERGE, Operation.APPEND) and not field.apart:
+    if field.operation in (Operation.DEFAULT, Operation.MERGE, Operation.APPEND) and not field.apart and not by_rule:
         return [context.line("Header", _VERBS[field.operation], *words, spans=spans, comments=field.comments)]
     verb = "add" if field.operation is Operation.ADD and name.lower() in before else "set" if field.operation is Operation.ADD else _VERBS[field.operation]
     replaces = field.operation is Operation.SET and field.deferred and not field.apart and forwards

@@ -54,6 +54,11 @@ def write_mapping(step: Forward, parts: tuple[Condition, ...], context: Context)
             if not path.startswith("/"):
                 return None
             return context.line("ProxyPass", quote(prefix), quote(url + path), *(["nocanon"] if spelt else []), *options, spans=spans, comments=step.comments)
+        case PathStartsWith(prefix, False), Mapped(cut, replacement, False, False) if cut == prefix and not prefix.endswith("/"):
+            base = context.plain(replacement, step.span)
+            if isinstance(base, Unwritable) or not base.startswith("/") or not _plain(base) or "$" in base:
+                return None
+            return context.line("ProxyPassMatch", quote(f"^{escaped(prefix)}(.*)$"), quote(f"{url}{base}$1"), *options, spans=spans, comments=step.comments)
         case PathStartsWith(prefix, False), AsReceived():
             return context.line("ProxyPassMatch", quote("^" + escaped(prefix)), quote(url), "nocanon", *options, spans=spans, comments=step.comments)
         case PathMatches() | PathIs(_, False), AsReceived():
@@ -115,7 +120,7 @@ def write_rule(step: Forward, asked: Asked, context: Context) -> list[Node] | Un
         case AsReceived() | Mapped("", ()):
             text: str | Unwritable = asked.whole or "%{REQUEST_URI}"
         case Mapped(prefix, replacement):
-            asked.pattern = asked.pattern.removesuffix("(/.*)$") + f"{escaped(prefix)}(.*)$" if asked.whole else f"^{escaped(prefix)}(.*)$" if asked.pattern == "^" else asked.pattern
+            asked.pattern = asked.pattern.removesuffix("(/.*)$") + f"{escaped(prefix)}(.*)$" if asked.whole else f"^{escaped(prefix)}(.*)$" if asked.pattern in ("^", f"^{escaped(prefix)}") else asked.pattern
             if not asked.pattern.endswith("(.*)$"):
                 return Unwritable("a prefix that is cut off a path for some requests only")
             base = context.in_rule(replacement, step.span)

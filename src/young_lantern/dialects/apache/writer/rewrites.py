@@ -50,8 +50,9 @@ def substitution(item: Rewrite, asked: Asked, context: Context, front: str = "")
         case SetPath(template):
             text = context.in_rule(template, item.span, asked)
         case StripPrefix(prefix):
-            asked.pattern = _without(asked.pattern, prefix)
-            text = "/$1" if prefix.endswith("/") else "$1"
+            # What is left begins with a slash, whether the prefix took it or not.
+            asked.pattern = _without(asked.pattern, prefix.rstrip("/") + "/")[:-len("(.*)$")].removesuffix("/") + "/?(.*)$"
+            text = "/$1"
         case StripSuffix(suffix):
             asked.pattern = asked.pattern.removesuffix("(/.*)$") + f"(/.*?){escaped(suffix)}$"
             text = "$1"

@@ -12,7 +12,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field, replace
 
-from ....fitting import Branch, Chain, Fork, Leaf, disjoint
+from ....fitting import Branch, Chain, Fork, Leaf, disjoint, leaves
 from ....fitting.places import refuses
 from ....fitting.static import bare
 from ....model import (
@@ -124,14 +124,17 @@ def _drop_idle_stops(plan: Plan) -> None:
 
 def _drop_idle_marks(plan: Plan, others: list[Node]) -> None:
     """Variables that no line asks for."""
-    text = "\n".join(_words(others)) + "\n".join(" ".join(node.words) for event in plan.events for node in event.nodes if node.words[0] == "RewriteCond")
+    asking = [node for event in plan.events for node in event.nodes if node.words[0] == "RewriteCond"]
+    text = "\n".join(_words([*others, *asking]))
     for event in plan.events:
         for node in event.nodes:
             if node.words[0] != "RewriteRule" or len(node.words) < 4:
                 continue
             flags = node.words[3].strip("[]").split(",")
-            kept = [flag for flag in flags if not (found := re.fullmatch(r"E=(\w+):1", flag)) or re.search(rf"\b{found[1]}\b", text)]
+            kept = [flag for flag in flags if not (found := re.fullmatch(r"E=(\w+):.*", flag)) or re.search(rf"\b{found[1]}\b", text)]
             node.words[3:] = [f"[{','.join(kept)}]"] if kept else []
+        if event.nodes and event.nodes[-1].words[2:] == ["-"]:
+            event.nodes = []  # it would do nothing
 
 
 def _words(nodes: list[Node]) -> list[str]:
@@ -160,7 +163,12 @@ def _walk(items: list, where: _Where, plan: Plan, context: Context) -> list[Case
             made.append(case)
             break
         else:
-            where = _effect(item, where, bool(rest) or bool(where.parts), plan, context)
+            after = _effect(item, where, bool(rest) or bool(where.parts), plan, context)
+            if after is None:
+                context.left.update(span for span in walk(tuple(rest)) if isinstance(span, Span))
+                context.left.update(span for leaf in leaves(Chain(rest)) for span in walk((leaf.answer, leaf.settings)) if isinstance(span, Span))
+                break
+            where = after
     if any(isinstance(item, Branch) and any(not of_paths(fork.condition) for fork in item.forks) for item in items):
         for case in made:
             case.peers += [other for other in made if other is not case and other not in case.peers]
@@ -290,7 +298,8 @@ def _denies(fork: Fork) -> bool:
 
 # --- effects ------------------------------------------------------------------------------------------------------------------
 
-def _effect(item: Rewrite | SetVariable, where: _Where, followed: bool, plan: Plan, context: Context) -> _Where:
+def _effect(item: Rewrite | SetVariable, where: _Where, followed: bool, plan: Plan, context: Context) -> _Where | None:
+    """Where what follows stands; None when it could not be said, so that nothing may follow."""
     if isinstance(item, SetVariable):
         asked = write_conditions(where.parts, item.value, context, whole=rewrites.needs_path(item.value) and context.rewritten)
         made = asked if isinstance(asked, Unwritable) else rewrites.write_variable(item, asked, context)
@@ -303,7 +312,7 @@ def _effect(item: Rewrite | SetVariable, where: _Where, followed: bool, plan: Pl
     made = asked if isinstance(asked, Unwritable) else rewrites.write_rewrite(item, asked, [], context)
     if isinstance(made, Unwritable):
         _lose(item.span, made, where, plan, context)
-        return where
+        return None
     event = Event(where.parts, made, moved=True)
     plan.events.append(event)
     context.rewritten = True

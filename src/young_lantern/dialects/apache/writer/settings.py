@@ -99,7 +99,7 @@ def _handled(case: Case, chain: Chain, context: Context) -> Lines | None:
 def _all_fields(case: Case, context: Context) -> Lines:
     leaf = case.leaf
     own = tuple(item for item in leaf.answer.response_fields if location_mapping(item) is None) if isinstance(leaf.answer, Forward) else ()
-    return _said(fields.write_fields((*own, *leaf.settings.fields), isinstance(leaf.answer, Forward), context))
+    return _said(fields.write_fields((*own, *leaf.settings.fields), isinstance(leaf.answer, Forward), not isinstance(leaf.answer, Forward | ServeFiles), context))
 
 
 def _of_handlers(node: Node) -> bool:
@@ -115,7 +115,11 @@ def _pages(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 def _requests(case: Case, chain: Chain, context: Context) -> Lines | None:
     leaf = case.leaf
-    return _said(forwards.request_fields(leaf.answer, leaf.settings.request_fields, context)) if isinstance(leaf.answer, Forward) else None
+    if isinstance(leaf.answer, Forward):
+        return _said(forwards.request_fields(leaf.answer, leaf.settings.request_fields, context))
+    for item in leaf.settings.request_fields:
+        context.idle.setdefault(item.span, "no origin is asked there")
+    return None
 
 
 def _compress(case: Case, chain: Chain, context: Context) -> Lines | None:
@@ -142,7 +146,7 @@ def _texts(case: Case, chain: Chain, context: Context) -> Lines | None:
     answer = case.leaf.answer
     if not isinstance(answer, Respond) or answer.raises or answer.status in (204, 304):
         return ()
-    return tuple(Said(node, tuple(node.words), "text") for node in errors.text_page(answer, context))
+    return tuple(Said(node, tuple(node.words), "text") for node in errors.text_page(answer, case.moved, context))
 
 
 def _intercepts(case: Case, chain: Chain, context: Context) -> Lines | None:
