@@ -133,8 +133,10 @@ class _Run:
                 state.note("a cycle of rewrites", step.span)
                 return self.end(step.span, status=500, is_error=True)
             fields, request_fields, state.pages, state.compress = self.kept[step.label]
-            for name in state.environment:
-                state.variables.pop(name, None)
+            if step.new_request:
+                for name in state.environment:
+                    state.variables.pop(name, None)
+                state.variables["REDIRECT_STATUS"] = str(state.error_status or 200)
             state.fields, state.request_fields = list(fields), list(request_fields)
 
     def choose(self, step: Choose) -> _Next:
@@ -317,7 +319,9 @@ class _Run:
                 state.fields, state.path = state.first_fields, state.first_path
         state.error_status = status
         if page is None:
-            return self.end(span, status=status, is_error=True)
+            # httpd: an answer that is no error, made like one, has words of the server's own where no page is written for it.
+            words = "(words of the server's own)" if 200 <= status < 300 and status != 204 else None
+            return self.end(span, status=status, is_error=True, body=words)
         # ngx_http_special_response_handler: the place of the error says whether further ones are looked up, not the place they lead to.
         state.recurs = state.pages is not None and state.pages.recurs
         state.in_error, state.keeps_first, state.first_fields, state.first_path = True, page.keeps_first, list(state.fields), state.path

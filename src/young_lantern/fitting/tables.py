@@ -35,12 +35,12 @@ def _spelt_out(asked: TextIs | TextMatches, table: Lookup) -> Condition | None:
     others: list[LookupRow] = []
     for row, holds in zip(table.rows, met, strict=False):
         if holds:
-            parts.append(_all(_row(row, table), [_row(other, table) for other in others if _overlap(row, other, table)]))
+            parts.append(_all(row_condition(row, table), [row_condition(other, table) for other in others if _overlap(row, other, table)]))
         else:
             others.append(row)
     if met[-1]:
         # Whatever no row holds, or a row that leads here: not one of the others, unless a row before it took it.
-        wrong = [_all(_row(other, table), [_row(row, table) for row, holds in zip(table.rows[:table.rows.index(other)], met, strict=False)
+        wrong = [_all(row_condition(other, table), [row_condition(row, table) for row, holds in zip(table.rows[:table.rows.index(other)], met, strict=False)
                                            if holds and _overlap(other, row, table)]) for other in others]
         return Not(_any(wrong), asked.span) if wrong else ALWAYS
     return _any(parts) if parts else Not(ALWAYS, asked.span)
@@ -52,7 +52,8 @@ def _meets(asked: TextIs | TextMatches, result: str) -> bool:
     return any(result == value or (asked.ignores_case and result.lower() == value.lower()) for value in asked.values)
 
 
-def _row(row: LookupRow, table: Lookup) -> Condition:
+def row_condition(row: LookupRow, table: Lookup) -> Condition:
+    """When a row of a table holds."""
     if not isinstance(row.value, str):
         return TextMatches(table.subject, row.value, span=table.span)
     if not table.networks:

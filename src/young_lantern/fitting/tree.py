@@ -11,11 +11,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from ..model import (
-    Abort, BodyLimit, Compress, Condition, ErrorPages, Field, Forward, LogTo, Redirect, Respond, Rewrite, ServeFiles,
+    Abort, BodyLimit, Compress, Condition, ErrorPages, Field, Forward, LogTo, Redirect, Respond, Restart, Rewrite, ServeFiles,
     SetVariable, Span, Unserved,
 )
 
-Answer = Redirect | Respond | Abort | Forward | ServeFiles | Unserved
+# A restart only where unroll was told that the target makes requests of its own.
+Answer = Redirect | Respond | Abort | Forward | ServeFiles | Unserved | Restart
 Effect = Rewrite | SetVariable
 
 

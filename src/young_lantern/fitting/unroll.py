@@ -58,7 +58,7 @@ class _Walker:
     lost: list[LostRestart] = field(default_factory=list)
     labels: dict[int, str] = field(default_factory=dict)
     leaves: int = 0
-    asks_indexes: bool = False
+    own_requests: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,15 +72,17 @@ class _Env:
     through: tuple[Span, ...] = ()
 
 
-def unroll(program: tuple[Step, ...], captures_host: bool = False, asks_indexes: bool = False) -> tuple[Chain, list[LostRestart]]:
+def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False) -> tuple[Chain, list[LostRestart]]:
     """The program as a chain. Patterns in it carry a label each, and captures the label of their pattern.
 
-    asks_indexes:  the target looks index files up like any other path, so that nothing is written for those
+    own_requests:  the target makes requests of its own that go through the whole again: for index files and error pages, so that nothing is written for
+                   those, and for paths that are not known beforehand, which end in a leaf that restarts
     captures_host: the site was chosen by a pattern of its names, whose captures are in sight from the start
     """
-    walker = _Walker(asks_indexes=asks_indexes)
+    walker = _Walker(own_requests=own_requests)
     labelled = transform(program, _labeller())
-    chain = _chain(list(labelled), _Env(capture=HOST if captures_host else ""), walker)
+    known = Known(internal=None) if own_requests else Known()
+    chain = _chain(list(labelled), _Env(capture=HOST if captures_host else "", known=known), walker)
     _drop_unused(chain, program)
     return chain, walker.lost
 
@@ -153,6 +155,9 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case Restart(label, asks=asks) if asks:
                 # What is not found inside is missing all the same: the comparison shows what comes of that.
                 steps = [Rewrite(SetPath(asks), span=step.span), Restart(label, step.span), *steps]
+            case Restart(label) if walker.own_requests and env.known.path is None and any(isinstance(item, _End) and item.block.label == label for item in steps):
+                items.append(Leaf(Restart(label, step.span), Settings()))
+                return Chain(items)
             case Restart(label):
                 again = _restart(step, steps, env, walker)
                 if again is None:
@@ -183,7 +188,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case _:
                 assert isinstance(step, _ENDS), step
                 walker.leaves += 1
-                if isinstance(step, ServeFiles) and not walker.asks_indexes:
+                if isinstance(step, ServeFiles) and not walker.own_requests:
                     items += _indexes(step, steps, env, walker)
                 items.append(Leaf(_captured(step, env), _relevant(step, _settled(env)), env.through))
                 return Chain(items)
@@ -439,8 +444,9 @@ def _restart(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> t
         known = replace(env.known, internal=True, rewritten=frozenset())
         again = replace(env, settings=item.before, known=known)
         body = _without_leaves(list(item.block.steps), step.label)
-        forgotten = {inner.name: inner for inner in walk(item.block) if isinstance(inner, SetVariable) and inner.environment}
-        body = [*(SetVariable(name, (), inner.span) for name, inner in forgotten.items()), *body]
+        if item.block.new_request:
+            forgotten = {inner.name: inner for inner in walk(item.block) if isinstance(inner, SetVariable) and inner.environment}
+            body = [*(SetVariable(name, (), inner.span) for name, inner in forgotten.items()), SetVariable("REDIRECT_STATUS", ("200",)), *body]
         return [*body, replace(item, entries=item.entries + 1), *steps[number + 1:]], again
     return None
 

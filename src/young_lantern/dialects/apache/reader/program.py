@@ -73,7 +73,7 @@ class Program:
             # A changed path skips the mapping.
             changed = Choose((Route(Rewritten(_PHASE), named),))
             mapping = (Block(_PHASE, phase), changed, *mapping)
-        return (Block(SITE, (*head, *mapping), limit=defaults.RESTARTS),)
+        return (Block(SITE, (*head, *mapping), limit=defaults.RESTARTS, new_request=True),)
 
     def _condition(self, section: Section, place: Place | None) -> Condition:
         return condition(section, place, self.context, self.form)

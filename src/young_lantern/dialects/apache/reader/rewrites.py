@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from ....model import (
     ALWAYS, AllOf, AnyOf, Choose, Condition, FileExists, FileKind, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
@@ -38,6 +38,7 @@ class Rule:
     node: Node
     conditions: list[Node]
     flags: dict[str, str]
+    variables: list[str] = field(default_factory=list)
 
     def has(self, *names: str) -> bool:
         return any(name in self.flags for name in names)
@@ -81,8 +82,8 @@ def read_rules(nodes: list[Node], context: Context) -> list[Rule]:
         elif node.name == "rewriterule":
             context.use(node)
             text = node.args[2].strip() if len(node.args) > 2 else ""
-            flags = dict((piece.strip().partition("=")[0].lower(), piece.strip().partition("=")[2]) for piece in _pieces(text.removeprefix("[").removesuffix("]")))
-            made.append(Rule(node, waiting, flags))
+            pairs = [(piece.strip().partition("=")[0].lower(), piece.strip().partition("=")[2]) for piece in _pieces(text.removeprefix("[").removesuffix("]"))]
+            made.append(Rule(node, waiting, dict(pairs), [value for name, value in pairs if name in ("e", "env")]))
             waiting = []
     return made
 
@@ -327,10 +328,9 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         return context.template(text, node, rule=label, condition=condition, escapes=escapes, document_root=level.document_root, own=names)
 
     steps: list[Step] = []
-    for flag in ("e", "env"):
-        if flag in rule.flags:
-            name, _, value = rule.flags[flag].partition(":")
-            steps.append(SetVariable(name.removeprefix("!"), template(value), node.span, environment=True))
+    for flag in rule.variables:
+        name, _, value = flag.partition(":")
+        steps.append(SetVariable(name.removeprefix("!"), template(value), node.span, environment=True))
     if ends_for_good(rule):
         steps.append(SetVariable(ENDED, ("1",), node.span))
     if rule.has("f", "forbidden") or rule.has("g", "gone"):

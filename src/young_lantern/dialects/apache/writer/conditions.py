@@ -12,7 +12,7 @@ import re
 from dataclasses import dataclass, field
 
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, SchemeIs, Template, TextIs,
+    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
     TextMatches, Var, Variable,
 )
 from ....model.walk import walk
@@ -21,7 +21,7 @@ from ...noting import Unwritable
 from .. import values
 from .context import Context, Names
 from .output import Node
-from .paths import PATHS, look, of_paths, plain_pattern, without_groups
+from .paths import PATHS, groups_of, look, of_paths, plain_pattern, without_groups
 
 _KINDS = {FileKind.FILE: "-f", FileKind.FOLDER: "-d"}
 
@@ -67,7 +67,8 @@ def write_conditions(parts: tuple[Condition, ...], used: object, context: Contex
         asked.conditions.append(context.line("RewriteCond", subject, values.quote(f"^(?:.*?{before}({_ANYTHING[subject]}*))?")))
         asked.piece = piece
     if last:
-        asked.condition = next(item.pattern.label for item in last[0] if isinstance(item, TextMatches))
+        pattern = next(item.pattern for item in last[0] if isinstance(item, TextMatches))
+        asked.condition, asked.groups = pattern.label, {**asked.groups, **groups_of(pattern.text)}
     return asked
 
 
@@ -104,7 +105,7 @@ def _pattern(paths: list[Condition], wanted: set[str], whole: bool, asked: Asked
     main = needed[0] if needed else next((item for item in reversed(paths) if isinstance(item, PATHS)), paths[-1])
     before = "".join(_ahead(item) for item in paths if item is not main and not _said_by(main, item))
     if isinstance(main, PathMatches):
-        asked.rule = main.pattern.label
+        asked.rule, asked.groups = main.pattern.label, groups_of(main.pattern.text)
         text, anywhere = plain_pattern(main.pattern)
         asked.flags += ["NC"] if main.pattern.ignores_case and not before else []
         if main.pattern.ignores_case and before:
@@ -156,6 +157,9 @@ def _literal(condition: Condition, asked: Asked, context: Context) -> list[str] 
     inner = condition.condition if isinstance(condition, Not) else condition
     sign = "!" if negated else ""
     match inner:
+        case Rewritten(""):
+            # Set where the server itself asks, for an error page.
+            return ["%{ENV:REDIRECT_STATUS}", values.quote("^$" if sign else "!^$")]
         case MethodIn(methods):
             return ["%{REQUEST_METHOD}", f"{sign}={methods[0]}"] if len(methods) == 1 else ["%{REQUEST_METHOD}", f"{sign}^({'|'.join(methods)})$"]
         case SchemeIs(scheme):

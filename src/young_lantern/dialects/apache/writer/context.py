@@ -21,12 +21,19 @@ class Names:
 
     whole: what stands for the current path in the substitution
     piece: the argument or cookie whose value is the last condition's group
+    groups: the numbers of named groups
     """
 
     rule: str = ""
     condition: str = ""
     whole: str = ""
     piece: Var | None = None
+    groups: dict[str, int] = field(default_factory=dict)
+
+    def number(self, group: int | str) -> int | None:
+        """Which group of its pattern a capture speaks of."""
+        found = group if isinstance(group, int) else self.groups.get(group)
+        return found if found is not None and found < 10 else None
 
 
 @dataclass
@@ -38,6 +45,8 @@ class Context(Noting):
     balancers: pool name -> what it is called here; `proxies` their sections
     variables: names taken by variables of rules
     idle:      lines that need no word of their own, with the reason, unless one is written for them elsewhere
+    groups:    (rule, capture) -> the variable that the rule keeps it in
+    marks:     answers -> the variable that their rules set;  told: answers whose text stands for the whole host
     document_root: of the site that is written; marked: its lines that ask for a variable of a rule
     """
 
@@ -50,6 +59,9 @@ class Context(Noting):
     structure: set[Span] = field(default_factory=set)
     idle: dict[Span | None, str] = field(default_factory=dict)
     document_root: str = ""
+    groups: dict[tuple[int, str], str] = field(default_factory=dict)
+    marks: dict[tuple[int, ...], str] = field(default_factory=dict)
+    told: set[int] = field(default_factory=set)
     marked: list[Node] = field(default_factory=list)
 
     def line(self, *words: str, spans: tuple[Span | None, ...] = (), comments: tuple[str, ...] = (), block: list[Node] | None = None) -> Node:
@@ -102,10 +114,10 @@ class Context(Noting):
                 return re.sub(r"([\\$%])", r"\\\1", part)
             case Placeholder():
                 return self.placeholder(part, span)
-            case Capture(group) if part.pattern == asked.rule and asked.rule and isinstance(group, int) and group < 10:
-                return f"${group}"
-            case Capture(group) if part.pattern == asked.condition and asked.condition and isinstance(group, int) and group < 10:
-                return f"%{group}"
+            case Capture(group) if part.pattern == asked.rule and asked.rule and (number := asked.number(group)) is not None:
+                return f"${number}"
+            case Capture(group) if part.pattern == asked.condition and asked.condition and (number := asked.number(group)) is not None:
+                return f"%{number}"
             case Var() if part == asked.piece:
                 return "%1"
             case Var(Variable.PATH | Variable.PATH_ESCAPED) if asked.whole:

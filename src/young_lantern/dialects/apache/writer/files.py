@@ -22,6 +22,9 @@ from .paths import escaped, look
 from .rewrites import rule
 
 
+ROOT = "%{DOCUMENT_ROOT}"
+
+
 def choose_root(chain: Chain) -> str:
     """The folder that most answers of a site are served from; "" if there is none."""
     counted: Counter[str] = Counter()
@@ -39,9 +42,13 @@ def in_document_root(step: ServeFiles, context: Context) -> bool:
 
 
 def front(step: ServeFiles, context: Context) -> str | None:
-    """The folder that a path is named below in full; "" for the document root, None where no name says it."""
+    """The folder that a path is named below in full; None where no name says it.
+
+    Names are written in full: a path whose first segment happens to be there at the file system's root would be taken for a name (mod_rewrite.c,
+    prefix_stat).
+    """
     if in_document_root(step, context):
-        return ""
+        return ROOT
     root = literal(step.root)
     return root.rstrip("/") if root is not None and not step.strip and step.whole_path is None and root.startswith("/") and not re.search(r"[$%\\]", root) else None
 
@@ -97,7 +104,7 @@ def write_rule(step: ServeFiles, parts: tuple[Condition, ...], asked: Asked, con
         text = context.in_rule((*step.root, Var(Variable.PATH)), step.span, asked)
     if isinstance(text, Unwritable) or not text.startswith("/"):
         return text if isinstance(text, Unwritable) else Unwritable("a folder that depends on the request")
-    text = text.removeprefix(context.document_root) if context.document_root and text.startswith(context.document_root + "/") else text
+    text = ROOT + text.removeprefix(context.document_root) if context.document_root and text.startswith(context.document_root + "/") else text
     return rule(asked, text, ["L"], context, (step.span, step.root_span, *step.also), step.comments)
 
 

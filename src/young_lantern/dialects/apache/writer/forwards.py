@@ -9,6 +9,7 @@ Left out: TLS to the origin is not verified unless SSLProxyVerify is written, as
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
 from ....fitting.mapping import location_mapping
@@ -22,7 +23,7 @@ from ..values import PLACEHOLDER, quote
 from .conditions import Asked
 from .context import Context, Names
 from .output import Node
-from .paths import escaped, fragment, plain_pattern
+from .paths import escaped, fragment, groups_of, plain_pattern
 from .rewrites import rule, substitution
 
 _METHODS = {"round_robin": "byrequests", "by_traffic": "bytraffic", "least_connections": "bybusyness"}
@@ -32,8 +33,21 @@ HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect", "
 
 # --- by path alone ------------------------------------------------------------------------------------------------------------
 
+def with_query(step: Forward) -> Forward:
+    """A target that ends in the client's query says so, rather than spelling it out."""
+    if not isinstance(step.target, Written) or step.target.adds_query:
+        return step
+    template = step.target.template
+    if template[-2:] == (Var(Variable.QUERY_MARK), Var(Variable.QUERY)):
+        return replace(step, target=replace(step.target, template=template[:-2], adds_query=True))
+    if template[-1:] == (Var(Variable.QUERY, "?"),):
+        return replace(step, target=replace(step.target, template=template[:-1], adds_query=True))
+    return step
+
+
 def write_mapping(step: Forward, parts: tuple[Condition, ...], context: Context) -> Node | Unwritable | None:
     """A forward for paths -> its ProxyPass line; None when no such line says it."""
+    step = with_query(step)
     asked = [part for part in parts if part is not ALWAYS]
     spans = (step.span, *step.also)
     url = write_pool(step, context)
@@ -72,7 +86,7 @@ def write_mapping(step: Forward, parts: tuple[Condition, ...], context: Context)
             # mod_proxy, ProxyPassMatch: without a reference to a group the whole path would be put behind the URL; an empty group is one.
             return context.line("ProxyPassMatch", quote(f"^{escaped(path)}()$"), quote(f"{url}{target}$1"), *options, spans=spans, comments=step.comments) if _plain(target) and "$" not in target else None
         case PathMatches(pattern), Written(template, True):
-            path = context.in_rule(template, step.span, Names(pattern.label))
+            path = context.in_rule(template, step.span, Names(pattern.label, groups=groups_of(pattern.text)))
             if isinstance(path, Unwritable) or "%" in path or pattern.ignores_case or "\\" in path:
                 return None
             return context.line("ProxyPassMatch", quote(plain_pattern(pattern)[0]), quote(url + path), *options, spans=spans, comments=step.comments)
@@ -111,6 +125,7 @@ def write_exclusion(parts: tuple[Condition, ...], spans: tuple[Span | None, ...]
 
 def write_rule(step: Forward, asked: Asked, context: Context) -> list[Node] | Unwritable:
     """A forward whose conditions take a rule: the flag P."""
+    step = with_query(step)
     url = write_pool(step, context)
     if isinstance(url, Unwritable):
         return url

@@ -47,6 +47,18 @@ def _alternates(inside: str) -> bool:
     return False
 
 
+def groups_of(text: str) -> dict[str, int]:
+    """The numbers of a pattern's named groups."""
+    found: dict[str, int] = {}
+    number = 0
+    for piece in re.finditer(r"\\.|\[(?:\\.|\^?\]|[^\]])(?:\\.|[^\]\\])*\]|\((?:\?P?<([A-Za-z_]\w*)>|(?!\?))", text):
+        if piece[0].startswith("("):
+            number += 1
+            if piece[1]:
+                found[piece[1]] = number
+    return found
+
+
 def without_groups(text: str) -> str:
     """A pattern's text whose groups do not capture."""
     return _GROUP.sub(lambda found: found[1] if found[1] else "(?:", text)

@@ -94,6 +94,6 @@ def write_variable(item: SetVariable, asked: Asked, context: Context) -> list[No
         return text
     if any(sign in text for sign in ",]\" "):
         return Unwritable("a variable whose value has blanks, commas or brackets")
-    return rule(asked, "-", [f"E={item.name}:{text}"], context, (item.span,))
+    return rule(asked, "-", [f"E={item.name}:{text}" if text else f"E=!{item.name}"], context, (item.span,))
 
 

@@ -16,13 +16,13 @@ from ....fitting import Branch, Chain, Fork, Leaf, disjoint, leaves
 from ....fitting.places import refuses
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, AllOf, Capture, ClientIn, Condition, FileExists, FileKind, Forward, Not, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Rewrite, ServeFiles, SetPath,
+    ALWAYS, AllOf, Capture, ClientIn, Condition, FileExists, FileKind, Forward, Not, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewrite, ServeFiles, SetPath,
     SetVariable, Span, StripPrefix, Template, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import walk
 from ...noting import Unwritable
 from . import answers, files, forwards, rewrites
-from .conditions import write_conditions
+from .conditions import Asked, write_conditions
 from .context import Context
 from .output import Node
 from .paths import escaped, of_paths
@@ -39,13 +39,14 @@ class Event:
     stops: bool = False
     needed: bool = False
     moved: bool = False
+    asked: Asked | None = None
 
-    def mark(self, name: str, context: Context) -> None:
+    def mark(self, name: str, context: Context, value: str = "1") -> None:
         """The rule sets a variable, by which lines elsewhere know these requests."""
         self.needed = True
         rule = next(node for node in self.nodes if node.words[0] == "RewriteRule")
         flags = rule.words[3].strip("[]").split(",") if len(rule.words) > 3 else []
-        rule.words[3:] = [f"[E={name}:1,{','.join(flags)}]" if flags else f"[E={name}:1]"]
+        rule.words[3:] = [f"[E={name}:{value},{','.join(flags)}]" if flags else f"[E={name}:{value}]"]
 
 
 @dataclass(eq=False)
@@ -83,6 +84,7 @@ class Plan:
     cases: list[Case] = field(default_factory=list)
     passing: set[int] = field(default_factory=set)
     passed: list[tuple[Leaf, Event]] = field(default_factory=list)
+    again: bool = False
 
 
 @dataclass(frozen=True)
@@ -106,6 +108,9 @@ class _Where:
 def write_plan(chain: Chain, passing: set[int], context: Context) -> Plan:
     """The rules and lines of a site."""
     plan = Plan(passing=passing)
+    plan.again = any(isinstance(leaf.answer, Restart) for leaf in leaves(chain))
+    # Rules that begin anew see a path that may have been changed.
+    context.rewritten = plan.again
     if chain.falls:
         chain = Chain([*chain.items, Leaf(Respond(200), chain.shared)])
     _walk(chain.items, _Where(), plan, context)
@@ -124,14 +129,15 @@ def _drop_idle_stops(plan: Plan) -> None:
 
 def _drop_idle_marks(plan: Plan, others: list[Node]) -> None:
     """Variables that no line asks for."""
-    asking = [node for event in plan.events for node in event.nodes if node.words[0] == "RewriteCond"]
-    text = "\n".join(_words([*others, *asking]))
+    rules = [node for event in plan.events for node in event.nodes]
+    text = "\n".join([*_words(others), *(" ".join(node.words[1:3]) for node in rules)])
     for event in plan.events:
         for node in event.nodes:
             if node.words[0] != "RewriteRule" or len(node.words) < 4:
                 continue
             flags = node.words[3].strip("[]").split(",")
-            kept = [flag for flag in flags if not (found := re.fullmatch(r"E=(\w+):.*", flag)) or re.search(rf"\b{found[1]}\b", text)]
+            # A variable that the flag itself names does not ask for it.
+            kept = [flag for flag in flags if not (found := re.fullmatch(r"E=!?(\w+)(?::.*)?", flag)) or re.search(rf"\b{found[1]}\b", text)]
             node.words[3:] = [f"[{','.join(kept)}]"] if kept else []
         if event.nodes and event.nodes[-1].words[2:] == ["-"]:
             event.nodes = []  # it would do nothing
@@ -157,6 +163,8 @@ def _walk(items: list, where: _Where, plan: Plan, context: Context) -> list[Case
         elif isinstance(item, Branch):
             made += _branch(item, where, rest, plan, context)
             where = _after(item, where, rest, context)
+        elif isinstance(item, Rewrite) and len(rest) == 1 and isinstance(rest[0], Leaf) and isinstance(rest[0].answer, Restart) and _changed_again(item, rest[0], where, plan, context):
+            break
         elif isinstance(item, Rewrite) and len(rest) == 1 and isinstance(rest[0], Leaf) and _passes(item, rest[0], where, plan, context):
             break
         elif isinstance(item, Rewrite) and len(rest) == 1 and isinstance(rest[0], Leaf) and (case := _moved_leaf(item, rest[0], where, plan, context)) is not None:
@@ -349,10 +357,12 @@ def _leaf(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Case:
             plan.events.append(event)
             plan.passed.append((leaf, event))
             return Case(leaf, where.came, False, event)
+    if isinstance(answer, Restart):
+        return Case(leaf, (), False, _again(answer, where, plan, context))
     match answer:
         case Forward() if (made := _mapped_forward(answer, leaf, where, plan, context)) is not None:
             event = made
-        case ServeFiles() if (made := _mapped_files(answer, where, plan, context)) is not None:
+        case ServeFiles() if (made := _mapped_files(answer, leaf, where, plan, context)) is not None:
             event = made
         case _:
             event = _rule_answer(leaf, where, plan, context)
@@ -363,23 +373,37 @@ def _leaf(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Case:
     return case
 
 
-def _stop(where: _Where, spans: tuple[Span | None, ...], plan: Plan, context: Context) -> Event | Unwritable:
+def _again(answer: Restart, where: _Where, plan: Plan, context: Context) -> Event:
+    """A changed path that is looked up again: the rules begin anew."""
     asked = write_conditions(where.parts, (), context)
     if isinstance(asked, Unwritable):
+        return _lose(answer.span, asked, where, plan, context)
+    event = Event(where.parts, rewrites.rule(asked, "-", ["N=10"], context, (answer.span,), _WHY_AGAIN))
+    plan.events.append(event)
+    return event
+
+
+_WHY_AGAIN = ("The new path is looked up from the start, as before.",)
+
+
+def _stop(leaf: Leaf, where: _Where, spans: tuple[Span | None, ...], plan: Plan, context: Context) -> Event | Unwritable:
+    asked = write_conditions(where.parts, values_of(leaf), context)
+    if isinstance(asked, Unwritable):
         return asked
-    event = Event(where.parts, rewrites.rule(asked, "-", ["L"], context, spans), stops=True)
+    # A path that was changed, and looked up again, is mapped like any other only when it is passed through.
+    event = Event(where.parts, rewrites.rule(asked, "-", ["PT" if plan.again else "L"], context, spans), stops=True, needed=plan.again, asked=asked)
     plan.events.append(event)
     return event
 
 
 def _mapped_forward(answer: Forward, leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Event | None:
     """A forward by path alone: a ProxyPass line; None when it takes a rule."""
-    if where.moved or context.rewritten or not all(of_paths(part) for part in where.parts):
+    if where.moved or context.rewritten and not plan.again or not all(of_paths(part) for part in where.parts):
         return None
     made = forwards.write_mapping(answer, where.parts, context)
     if made is None or isinstance(made, Unwritable):
         return None
-    event = _stop(where, (), plan, context)
+    event = _stop(leaf, where, (), plan, context)
     if isinstance(event, Unwritable):
         return None
     made.spans = tuple(dict.fromkeys((*made.spans, *leaf.through)))
@@ -388,7 +412,7 @@ def _mapped_forward(answer: Forward, leaf: Leaf, where: _Where, plan: Plan, cont
     return event
 
 
-def _mapped_files(answer: ServeFiles, where: _Where, plan: Plan, context: Context) -> Event | None:
+def _mapped_files(answer: ServeFiles, leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Event | None:
     """Files by path: an Alias line unless they lie in the document root; kept from the proxies that come later."""
     if where.moved and not files.in_document_root(answer, context):
         return None
@@ -398,7 +422,7 @@ def _mapped_files(answer: ServeFiles, where: _Where, plan: Plan, context: Contex
         alias = files.write_alias(answer, asked, _served_elsewhere(where, plan), context)
         if alias is None:
             return None
-    event = _stop(where, (), plan, context)
+    event = _named(leaf, where, plan, context) if where.moved else _stop(leaf, where, (), plan, context)
     if isinstance(event, Unwritable):
         return None
     if alias is not None:
@@ -406,6 +430,16 @@ def _mapped_files(answer: ServeFiles, where: _Where, plan: Plan, context: Contex
     exclusion = forwards.write_exclusion(asked, (answer.span,), context)
     if exclusion is not None:
         plan.mappings.append(exclusion)
+    return event
+
+
+def _named(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Event | Unwritable:
+    """A path that was changed, as the name of a file in the document root."""
+    asked = write_conditions(where.parts, values_of(leaf), context, whole=True)
+    if isinstance(asked, Unwritable):
+        return asked
+    event = Event(where.parts, rewrites.rule(asked, f"{files.ROOT}{asked.whole}" if asked.whole else "-", ["L"], context, ()), asked=asked)
+    plan.events.append(event)
     return event
 
 
@@ -420,8 +454,8 @@ def _served_elsewhere(where: _Where, plan: Plan) -> tuple[Condition, ...]:
 def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Event:
     answer = leaf.answer
     spans = (answer.span, *leaf.through)
-    whole = rewrites.needs_path(answer) and (context.rewritten or isinstance(answer, Forward)) or context.rewritten and isinstance(answer, ServeFiles | Forward)
-    asked = write_conditions(where.parts, answer, context, whole=whole)
+    whole = rewrites.needs_path(answer) and (context.rewritten or isinstance(answer, Forward)) or context.rewritten and (isinstance(answer, Forward) or isinstance(answer, ServeFiles) and not any(isinstance(part, PathIs) for part in where.parts))
+    asked = write_conditions(where.parts, (answer, values_of(leaf)), context, whole=whole)
     made: list[Node] | Unwritable
     if isinstance(asked, Unwritable):
         made = asked
@@ -439,9 +473,20 @@ def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Eve
         return _lose(answer.span, made, where, plan, context, refuses(Chain([leaf])))
     for node in made:
         node.spans = tuple(dict.fromkeys((*node.spans, *(span for span in spans if span))))
-    event = Event(where.parts, made)
+    event = Event(where.parts, made, asked=asked if isinstance(asked, Asked) else None)
     plan.events.append(event)
     return event
+
+
+def _changed_again(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: Context) -> bool:
+    """A change of the path, and the rules from the start, in one rule."""
+    asked = write_conditions(where.parts, item, context, whole=rewrites.needs_path(item))
+    made = asked if isinstance(asked, Unwritable) else rewrites.write_rewrite(item, asked, ["N=10"], context)
+    if isinstance(made, Unwritable):
+        return False
+    made[0].comments = (*made[0].comments, *_WHY_AGAIN)
+    plan.events.append(Event(where.parts, made))
+    return True
 
 
 def _passes(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: Context) -> bool:
@@ -466,7 +511,7 @@ def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: C
     root = files.front(answer, context) if isinstance(answer, ServeFiles) else ""
     if root is None:
         return None
-    asked = write_conditions(where.parts, (item, answer), context, whole=rewrites.needs_path(item))
+    asked = write_conditions(where.parts, (item, answer, values_of(leaf)), context, whole=rewrites.needs_path(item))
     if isinstance(asked, Unwritable):
         return None
     if isinstance(answer, ServeFiles):
@@ -480,11 +525,16 @@ def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: C
         plan.reverses += forwards.write_reverses(answer, context)
     for node in made:
         node.spans = tuple(dict.fromkeys((*node.spans, *(span for span in (answer.span, *leaf.through) if span))))
-    event = Event(where.parts, made)
+    event = Event(where.parts, made, asked=asked)
     plan.events.append(event)
     case = Case(leaf, where.came, where.by_path, event, where.before, where.denied, where.denied_span, where.moved)
     plan.cases.append(case)
     return case
+
+
+def values_of(leaf: Leaf) -> tuple[object, ...]:
+    """The values of fields that an answer carries, which may ask for captures."""
+    return tuple(item.value for item in (*leaf.settings.fields, *leaf.settings.request_fields, *getattr(leaf.answer, "fields", ()), *getattr(leaf.answer, "response_fields", ())))
 
 
 def wish_of(case: Case) -> str:

@@ -7,12 +7,14 @@ Rule:     what all answers that care have is said once, for the host. Of the res
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 from ....fitting import Chain, disjoint
 from ....fitting.mapping import location_mapping
 from ....fitting.static import bare
-from ....model import ALWAYS, Abort, Condition, Field, Forward, Not, Redirect, Respond, ServeFiles
+from ....model import ALWAYS, Abort, Capture, Condition, Field, Forward, Not, Redirect, Respond, ServeFiles, Var, Variable
 from ...noting import Unwritable
 from ..values import quote
 from . import access, compression, errors, fields, files, forwards, limits
@@ -35,17 +37,23 @@ class Said:
 
 
 Lines = tuple[Said, ...]
+Gives = Callable[[Case, Chain, Context], Lines | None]
 
 
 def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Node], list[Node]]:
     """Lines for the whole host, and sections."""
     head: list[Node] = []
     sections: dict[tuple[str, str], list[Node]] = {}
-    for topic, gives in _TOPICS:
+    head += _texts_for_all(plan, chain, context)
+    for topic, gives in (*_page_topics(plan, chain, context), *_TOPICS):
         held = {id(case): made for case in plan.cases if (made := gives(case, chain, context)) is not None}
         caring = [case for case in plan.cases if id(case) in held]
         shared = _shared([held[id(case)] for case in caring])
-        head += _joined([said.node for said in shared if said.when is None], [held[id(case)] for case in caring])
+        whole = _joined([said.node for said in shared if said.when is None], [held[id(case)] for case in caring])
+        if topic == "access" and whole:
+            sections[("Location", "/")] = whole  # a host itself does not say who may come in
+        else:
+            head += whole
         for when in dict.fromkeys(said.when for said in shared if said.when is not None):
             _conditional(when, [said.node for said in shared if said.when == when], plan, sections, context)
         names = {said.key for said in shared}
@@ -80,6 +88,25 @@ def _joined(nodes: list[Node], lists: list[Lines]) -> list[Node]:
 
 # --- what each answer needs ------------------------------------------------------------------------------------------------------
 
+def _known(fields_: tuple[Field, ...], case: Case, context: Context) -> tuple[Field, ...]:
+    """Fields whose captures are variables that the case's rule sets."""
+    event = case.event
+    made = []
+    for item in fields_:
+        parts = []
+        for part in item.value:
+            if isinstance(part, Capture) and event is not None and event.asked is not None and event.nodes and isinstance(text := context.in_rule((part,), item.span, event.asked), str):
+                name = context.groups.setdefault((id(event), text), "") or context.name(f"group {part.group}")
+                if not context.groups[id(event), text]:
+                    event.mark(name, context, text)
+                    context.groups[id(event), text] = name
+                parts.append(Var(Variable.VARIABLE, name))
+            else:
+                parts.append(part)
+        made.append(replace(item, value=tuple(parts)))
+    return tuple(made)
+
+
 def _said(nodes: list[tuple[Node, Field]]) -> Lines:
     return tuple(Said(node, (*node.words, bare(item.when) if item.when else None), item.name.lower(), item.when) for node, item in nodes)
 
@@ -99,24 +126,32 @@ def _handled(case: Case, chain: Chain, context: Context) -> Lines | None:
 def _all_fields(case: Case, context: Context) -> Lines:
     leaf = case.leaf
     own = tuple(item for item in leaf.answer.response_fields if location_mapping(item) is None) if isinstance(leaf.answer, Forward) else ()
-    return _said(fields.write_fields((*own, *leaf.settings.fields), isinstance(leaf.answer, Forward), not isinstance(leaf.answer, Forward | ServeFiles), context))
+    return _said(fields.write_fields(_known((*own, *leaf.settings.fields), case, context), isinstance(leaf.answer, Forward), not isinstance(leaf.answer, Forward | ServeFiles), context))
 
 
 def _of_handlers(node: Node) -> bool:
     return node.words[0].startswith("Expires") or node.words[0] == "Header" and node.words[1] != "always"
 
 
-def _pages(case: Case, chain: Chain, context: Context) -> Lines | None:
-    if isinstance(case.leaf.answer, Abort | Redirect) or isinstance(case.leaf.answer, Respond) and not case.leaf.answer.raises:
+def _pages(status: str, case: Case, chain: Chain, context: Context) -> Lines | None:
+    """The page for one status, for answers that may have it."""
+    answer = case.leaf.answer
+    if isinstance(answer, Abort | Redirect) or isinstance(answer, Respond) and not (answer.raises and str(answer.status) == status):
         return None
     nodes = errors.write_pages(case.leaf.settings.pages, chain, context)
-    return tuple(Said(node, tuple(node.words), node.words[1]) for node in nodes)
+    return tuple(Said(node, tuple(node.words), node.words[1]) for node in nodes if node.words[1] == status)
+
+
+def _page_topics(plan: Plan, chain: Chain, context: Context) -> list[tuple[str, Gives]]:
+    statuses = {node.words[1] for case in plan.cases for node in errors.write_pages(case.leaf.settings.pages, chain, context)}
+    return [("pages", partial(_pages, status)) for status in sorted(statuses)]
 
 
 def _requests(case: Case, chain: Chain, context: Context) -> Lines | None:
     leaf = case.leaf
     if isinstance(leaf.answer, Forward):
-        return _said(forwards.request_fields(leaf.answer, leaf.settings.request_fields, context))
+        answer = replace(leaf.answer, fields=_known(leaf.answer.fields, case, context))
+        return _said(forwards.request_fields(answer, _known(leaf.settings.request_fields, case, context), context))
     for item in leaf.settings.request_fields:
         context.idle.setdefault(item.span, "no origin is asked there")
     return None
@@ -144,7 +179,7 @@ def _folders(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 def _texts(case: Case, chain: Chain, context: Context) -> Lines | None:
     answer = case.leaf.answer
-    if not isinstance(answer, Respond) or answer.raises or answer.status in (204, 304):
+    if not isinstance(answer, Respond) or answer.raises or answer.status in (204, 304) or id(case) in context.told:
         return ()
     return tuple(Said(node, tuple(node.words), "text") for node in errors.text_page(answer, case.moved, context))
 
@@ -167,22 +202,43 @@ def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 # In the order in which the lines stand.
 _TOPICS = (
-    ("access", _access), ("pages", _pages), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("compression", _compress), ("limits", _limit), ("requests", _requests), ("errors of origins", _intercepts),
+    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("compression", _compress), ("limits", _limit), ("requests", _requests), ("errors of origins", _intercepts),
 )
 
 
 # --- sections ---------------------------------------------------------------------------------------------------------------------
 
+def _texts_for_all(plan: Plan, chain: Chain, context: Context) -> list[Node]:
+    """Texts of answers that are no errors: where a status has one text only, it stands for the whole host, since nothing else has the status."""
+    made: dict[int, tuple[Node, ...]] = {}
+    mixed: set[int] = set()
+    for case in plan.cases:
+        answer = case.leaf.answer
+        if isinstance(answer, Respond) and not answer.raises and 200 <= answer.status < 300:
+            nodes = tuple(said.node for said in _texts(case, chain, context) or ())
+            held = made.setdefault(answer.status, nodes)
+            if [node.words for node in held] != [node.words for node in nodes] or len(nodes) > 1:
+                mixed.add(answer.status)
+            elif held and nodes and held is not nodes:
+                held[0].spans = tuple(dict.fromkeys((*held[0].spans, *nodes[0].spans)))
+    for case in plan.cases:
+        if isinstance(case.leaf.answer, Respond) and case.leaf.answer.status in made and case.leaf.answer.status not in mixed:
+            context.told.add(id(case))
+    return [node for status, nodes in made.items() if status not in mixed for node in nodes]
+
+
 def _place(topic: str, caring: list[Case], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]], context: Context) -> None:
-    groups: dict[tuple[object, ...], list[Case]] = {}
-    for case in caring:
-        if held[id(case)]:
-            groups.setdefault(tuple(said.key for said in held[id(case)]), []).append(case)
-    for key, cases in groups.items():
-        lines = [said for said in held[id(cases[0])]]
-        _joined([said.node for said in lines], [held[id(case)] for case in cases])
-        for when in dict.fromkeys(said.when for said in lines):
-            _group(topic, [said.node for said in lines if said.when == when], when, cases, key, held, sections, context)
+    for name in dict.fromkeys(said.name for case in caring for said in held[id(case)]):
+        own = {id(case): tuple(said for said in held[id(case)] if said.name == name) for case in caring}
+        groups: dict[tuple[object, ...], list[Case]] = {}
+        for case in caring:
+            if own[id(case)]:
+                groups.setdefault(tuple(said.key for said in own[id(case)]), []).append(case)
+        for key, cases in groups.items():
+            lines = list(own[id(cases[0])])
+            _joined([said.node for said in lines], [own[id(case)] for case in cases])
+            for when in dict.fromkeys(said.when for said in lines):
+                _group(topic, [said.node for said in lines if said.when == when], when, cases, key, own, sections, context)
 
 
 def _group(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], key: tuple[object, ...], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]],
@@ -264,8 +320,10 @@ def _by_variable(topic: str, nodes: list[Node], when: Condition | None, cases: l
             span = node.spans[0] if node.spans else None
             context.lost(span, node.words[0], "it holds for some requests of a path only, and httpd has no condition for it there")
         return
-    name = context.name(wish_of(cases[0]))
     marked = [case for case in cases if case.event is not None and case.event.nodes]
-    for case in marked:
+    group = tuple(id(case) for case in marked)
+    name = context.marks.get(group) or context.name(wish_of(cases[0]))
+    for case in marked if group not in context.marks else ():
         case.event.mark(name, context)  # type: ignore[union-attr]
+    context.marks[group] = name
     context.marked += [_asking(node, name) for node in nodes]

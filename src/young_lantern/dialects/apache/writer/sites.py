@@ -24,6 +24,7 @@ from ..values import quote, spell
 from . import files, logs, routes, settings, tls
 from .context import Context
 from .output import Node
+from .tables import tables_as_variables
 
 _BY_ORDER = "First of its port, so that it answers hosts that no site names, as before."
 
@@ -93,7 +94,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     """What a site does with its requests, the same on all its listeners."""
     context.site, context.variables, context.rewritten = site, set(), False
     captures_host = any(name.pattern for name in site.names)
-    chain, lost = unroll(with_conditions(without_tables(site.program)), captures_host=captures_host, asks_indexes=True)
+    chain, lost = unroll(tables_as_variables(with_conditions(without_tables(site.program))), captures_host=captures_host, own_requests=True)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))

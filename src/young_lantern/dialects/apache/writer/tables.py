@@ -1,0 +1,69 @@
+"""Lookups in values -> variables that rules set beforehand. Mirror: none, since httpd's tables of text lie in files of their own.
+
+Rule:     the fallback is set first and the rows after it, the last one first, so that the first row that holds has the last word.
+Source:   Apache HTTP Server manual, mod_rewrite, flag E.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import re
+from typing import Any
+
+from ....fitting.tables import row_condition
+from ....model import Choose, Condition, Lookup, Route, SetVariable, Step, Var, Variable, literal
+from ....model.walk import walk
+
+# Rows of a table that become rules; longer ones stay lookups, which cannot be written.
+_LIMIT_ROWS = 60
+
+
+def tables_as_variables(program: tuple[Step, ...]) -> tuple[Step, ...]:
+    """The program with its tables looked up at the start."""
+    tables: dict[str, Lookup] = {}
+
+    def change(value: Any) -> Any:
+        if isinstance(value, tuple) and any(_writable(part) for part in value):
+            tables.update({part.name: part for part in value if _writable(part)})
+            return tuple(Var(Variable.VARIABLE, _name(part.name)) if _writable(part) else part for part in value)
+        return value
+
+    changed = _in_tuples(program, change)
+    steps: list[Step] = []
+    for table in tables.values():
+        steps.append(SetVariable(_name(table.name), table.fallback, table.span))
+        for row in reversed(table.rows):
+            held: Condition = row_condition(row, table)
+            steps.append(Choose((Route(held, (SetVariable(_name(table.name), row.result, table.span),), table.span),), table.span))
+    return (*steps, *changed)
+
+
+def _writable(part: object) -> bool:
+    if not isinstance(part, Lookup) or len(part.rows) > _LIMIT_ROWS or any(isinstance(inner, Lookup) for inner in walk(part.subject)):
+        return False
+    results = [literal(result) for result in (*(row.result for row in part.rows), part.fallback)]
+    return all(result is not None and not re.search(r"[\s,\"\]]", result) for result in results)
+
+
+def _name(name: str) -> str:
+    return re.sub(r"\W", "_", name)
+
+
+def _in_tuples(value: Any, change: Any) -> Any:
+    if isinstance(value, tuple):
+        return change(tuple(_in_tuples(item, change) for item in value))
+    if isinstance(value, Lookup):
+        return value
+    return _in_fields(value, change)
+
+
+def _in_fields(value: Any, change: Any) -> Any:
+    if not dataclasses.is_dataclass(value) or isinstance(value, type):
+        return value
+    made = {}
+    for field in dataclasses.fields(value):
+        before = getattr(value, field.name)
+        after = _in_tuples(before, change)
+        if after != before:
+            made[field.name] = after
+    return dataclasses.replace(value, **made) if made else value
