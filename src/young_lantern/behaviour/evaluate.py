@@ -157,6 +157,8 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return state.method
         case Variable.TARGET:
             return request.target
+        case Variable.URL_PATH:
+            return state.path if state.url is None else state.url
         case Variable.PATH:
             return state.path
         case Variable.PATH_ESCAPED:

@@ -24,6 +24,7 @@ class Variable(Enum):
     METHOD = "method"
     TARGET = "target"  # as received: raw path and query
     PATH = "path"  # current path, decoded
+    URL_PATH = "url_path"  # as PATH, but not changed by a rewrite that only says which file is meant (Rewrite.keeps_url)
     PATH_ESCAPED = "path_escaped"  # current path, as it goes on the wire
     TARGET_NOW = "target_now"  # current path escaped, with the current query
     ORIGINAL_PATH = "original_path"

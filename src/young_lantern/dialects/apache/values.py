@@ -108,6 +108,8 @@ def expression_variable(name: str) -> Template:
         return (Var(Variable.AUTHORITY),) if inner.lower() == "host" else (Var(Variable.FIELD, inner),)
     if kind in ("ENV", "reqenv", "env"):
         return (Var(Variable.VARIABLE, inner),)
+    if name == "REQUEST_URI":
+        return (Var(Variable.URL_PATH),)
     return VARIABLES.get(name, (Unread(f"%{{{name}}}"),))
 
 

@@ -32,6 +32,7 @@ WRITE: dict[Variable, str] = {}
 for _name, _variable in _NAMES:
     WRITE.setdefault(_variable, _name)
 WRITE[Variable.HOST] = "host"
+WRITE[Variable.URL_PATH] = "http.request.uri.path"
 _PREFIXED = (
     ("http.request.header.", Variable.FIELD), ("header.", Variable.FIELD), ("http.request.cookie.", Variable.COOKIE),
     ("cookie.", Variable.COOKIE), ("http.request.uri.query.", Variable.ARGUMENT), ("query.", Variable.ARGUMENT),

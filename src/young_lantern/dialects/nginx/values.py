@@ -115,6 +115,7 @@ for _name, _variable in VARIABLES.items():
     WRITE.setdefault(_variable, _name)
 WRITE[Variable.HOST_SENT] = "host"
 WRITE[Variable.FOUND] = "uri"
+WRITE[Variable.URL_PATH] = "uri"
 _SPECIAL = re.compile(r"[\s;{}\"'#]|^$|\\$")
 
 

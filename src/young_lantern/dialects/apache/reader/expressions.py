@@ -12,7 +12,7 @@ import re
 from dataclasses import dataclass
 
 from ....model import (
-    ALWAYS, AllOf, AnyOf, ClientIn, Condition, MethodIn, Not, PathMatches, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Unread, Var, Variable, join,
+    ALWAYS, AllOf, AnyOf, ClientIn, Condition, MethodIn, Not, PathForm, PathMatches, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Unread, Var, Variable, join,
 )
 from .. import values
 
@@ -120,7 +120,7 @@ class _Parser:
     def compared(self, word: Template, sign: str) -> Condition:
         if sign in ("=~", "!~"):
             pattern = self.regex()
-            made: Condition = PathMatches(pattern, span=self.span) if word == (Var(Variable.PATH),) else TextMatches(word, pattern, span=self.span)
+            made: Condition = PathMatches(pattern, PathForm.URL, span=self.span) if word == (Var(Variable.URL_PATH),) else TextMatches(word, pattern, span=self.span)
             return Not(made, self.span) if sign == "!~" else made
         if sign == "-ipmatch" and word == (Var(Variable.CLIENT),):
             return ClientIn((self.string(),), self.span)

@@ -88,7 +88,7 @@ class Program:
         for rule in rules:
             text = re.sub(r"%\{DOCUMENT_ROOT\}", self.place.folder, rule.node.args[1]) if len(rule.node.args) > 1 else "-"
             start = re.split(r"[$%]", text)[0]
-            known = [folder for folder in self._folders() if start.startswith(folder + "/")]
+            known = [folder for folder in self._folders() if (start + "/").startswith(folder + "/")]
             if known:
                 places[max(known, key=len)] = None
         if not places:

@@ -361,7 +361,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     target = template(path, escaped)
     if not path.startswith(("/", "$", "%")) or (path.startswith(("$", "%")) and level.prefix is not None and not path.startswith("%{")):
         target = join(level.base, target)
-    if level.prefix is None and path[:1] in "$%" and not path.startswith(("$0", "%{REQUEST_URI}")):
+    if level.prefix is None and path[:1] in "$%" and not path.startswith(("$0", "%{REQUEST_URI}", "%{DOCUMENT_ROOT}")):
         # A group at the front may begin with the slash, or not; a path without one is refused.
         if not re.search(r"\((?:\?:)?/", node.args[0]) and not (path.startswith("$1") and _AT_START.match(node.args[0])):
             context.value(node, substitution, "a substitution that begins with a slash was expected")

@@ -46,6 +46,7 @@ class Context(Noting):
     variables: names taken by variables of rules
     idle:      lines that need no word of their own, with the reason, unless one is written for them elsewhere
     groups:    (rule, capture) -> the variable that the rule keeps it in
+    moved:     the path was changed for the answer whose fields are written
     marks:     answers -> the variable that their rules set;  told: answers whose text stands for the whole host
     document_root: of the site that is written; marked: its lines that ask for a variable of a rule
     """
@@ -60,6 +61,7 @@ class Context(Noting):
     idle: dict[Span | None, str] = field(default_factory=dict)
     document_root: str = ""
     groups: dict[tuple[int, str], str] = field(default_factory=dict)
+    moved: bool = False
     marks: dict[tuple[int, ...], str] = field(default_factory=dict)
     told: set[int] = field(default_factory=set)
     marked: list[Node] = field(default_factory=list)
@@ -129,8 +131,8 @@ class Context(Noting):
                 return text if text is not None else Unwritable(what(part))
         return Unwritable(what(part))
 
-    def in_field(self, template: Template, span: Span | None) -> str | Unwritable:
-        """The value of a header line: plain text with `%%`, or a text of the expression language after `expr=`."""
+    def in_field(self, template: Template, span: Span | None, moved: bool = False) -> str | Unwritable:
+        """The value of a header line: plain text with `%%`, or a text of the expression language after `expr=`. moved: the path is not the one that came."""
         parts = [self.fixed(part) for part in template]
         pieces = []
         if all(isinstance(part, str | Placeholder) for part in parts):
@@ -144,8 +146,8 @@ class Context(Noting):
                 pieces.append(part)
             elif isinstance(part, Placeholder):
                 pieces.append(self.placeholder(part, span))
-            elif isinstance(part, Var) and part.variable in (Variable.PATH_ESCAPED, Variable.ORIGINAL_PATH):
-                return Unwritable(what(part))
+            elif isinstance(part, Var) and (part.variable in (Variable.PATH_ESCAPED, Variable.ORIGINAL_PATH) or moved and part.variable is Variable.PATH):
+                return Unwritable(what(part) if part.variable is not Variable.PATH else "the path as it was changed")
             elif isinstance(part, Var) and (text := values.variable_text(part)) is not None:
                 pieces.append(text)
             else:

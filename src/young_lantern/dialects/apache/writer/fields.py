@@ -50,7 +50,7 @@ def _lines(field: Field, forwards: bool, by_rule: bool, before: set[str], contex
     if any(isinstance(part, HttpDate) for part in field.value):
         context.note(field.span, Disposition.CHANGED, EXPIRES_DATE_LOST)
         return []
-    text = context.in_field(field.value, field.span)
+    text = context.in_field(field.value, field.span, context.moved and not field.at_once)
     if isinstance(text, Unwritable):
         context.lost(field.span, name, f"its value needs {text.what}")
         return []

@@ -270,7 +270,7 @@ def _request_field(item: Field, step: Forward, context: Context) -> Node | None:
         verb, value = "append", (Var(Variable.CLIENT),)
     if verb is None:
         return _edit(item, context)
-    text = context.in_field(value, item.span)
+    text = context.in_field(value, item.span, context.moved and not item.at_once)
     if isinstance(text, Unwritable):
         context.lost(item.span, name, f"its value needs {text.what}")
         return None

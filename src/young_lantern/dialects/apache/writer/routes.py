@@ -55,7 +55,7 @@ class Case:
 
     before:  what was asked earlier, and did not hold, with the cases that came of it
     denied:  clients that are refused
-    moved:   the path was changed before more was asked of it
+    moved:   the path was changed before more was asked of it; changed: in the rule that answers
     peers:   those that something other than the path parts it from
     """
 
@@ -67,6 +67,7 @@ class Case:
     denied: Condition | None = None
     denied_span: Span | None = None
     moved: bool = False
+    changed: bool = False
     peers: list["Case"] = field(default_factory=list)
 
 
@@ -527,7 +528,7 @@ def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: C
         node.spans = tuple(dict.fromkeys((*node.spans, *(span for span in (answer.span, *leaf.through) if span))))
     event = Event(where.parts, made, asked=asked)
     plan.events.append(event)
-    case = Case(leaf, where.came, where.by_path, event, where.before, where.denied, where.denied_span, where.moved)
+    case = Case(leaf, where.came, where.by_path, event, where.before, where.denied, where.denied_span, where.moved, changed=True)
     plan.cases.append(case)
     return case
 

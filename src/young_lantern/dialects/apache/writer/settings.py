@@ -14,7 +14,8 @@ from functools import partial
 from ....fitting import Chain, disjoint
 from ....fitting.mapping import location_mapping
 from ....fitting.static import bare
-from ....model import ALWAYS, Abort, Capture, Condition, Field, Forward, Not, Redirect, Respond, ServeFiles, Var, Variable
+from ....model import ALWAYS, Abort, Capture, Condition, Field, Forward, Not, Redirect, Respond, ServeFiles, Span, Var, Variable
+from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
 from . import access, compression, errors, fields, files, forwards, limits
@@ -46,11 +47,18 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
     sections: dict[tuple[str, str], list[Node]] = {}
     head += _texts_for_all(plan, chain, context)
     for topic, gives in (*_page_topics(plan, chain, context), *_TOPICS):
-        held = {id(case): made for case in plan.cases if (made := gives(case, chain, context)) is not None}
+        held: dict[int, Lines] = {}
+        for case in plan.cases:
+            context.moved = case.moved or case.changed
+            if (made := gives(case, chain, context)) is not None:
+                held[id(case)] = made
         caring = [case for case in plan.cases if id(case) in held]
         shared = _shared([held[id(case)] for case in caring])
         whole = _joined([said.node for said in shared if said.when is None], [held[id(case)] for case in caring])
-        if topic == "access" and whole:
+        if topic == "limits" and whole and any(isinstance(case.leaf.answer, ServeFiles) for case in plan.cases):
+            # Where files are served, too, it would act on those.
+            sections[("Proxy", "*")] = whole
+        elif topic == "access" and whole:
             sections[("Location", "/")] = whole  # a host itself does not say who may come in
         else:
             head += whole
@@ -62,7 +70,7 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
         _place(topic, caring, held, sections, context)
     head += context.marked
     context.marked = []
-    made = [context.line(name, quote(word), block=lines) for (name, word), lines in sections.items()]
+    made = [context.line(name, word if word == "*" else quote(word), block=lines) for (name, word), lines in sections.items()]
     return head, made
 
 
@@ -107,7 +115,8 @@ def _known(fields_: tuple[Field, ...], case: Case, context: Context) -> tuple[Fi
     return tuple(made)
 
 
-def _said(nodes: list[tuple[Node, Field]]) -> Lines:
+def _said(nodes: list[tuple[Node, Field]], context: Context) -> Lines:
+    context.structure.update(span for _, item in nodes if item.when is not None for span in walk(item.when) if isinstance(span, Span))
     return tuple(Said(node, (*node.words, bare(item.when) if item.when else None), item.name.lower(), item.when) for node, item in nodes)
 
 
@@ -126,7 +135,7 @@ def _handled(case: Case, chain: Chain, context: Context) -> Lines | None:
 def _all_fields(case: Case, context: Context) -> Lines:
     leaf = case.leaf
     own = tuple(item for item in leaf.answer.response_fields if location_mapping(item) is None) if isinstance(leaf.answer, Forward) else ()
-    return _said(fields.write_fields(_known((*own, *leaf.settings.fields), case, context), isinstance(leaf.answer, Forward), not isinstance(leaf.answer, Forward | ServeFiles), context))
+    return _said(fields.write_fields(_known((*own, *leaf.settings.fields), case, context), isinstance(leaf.answer, Forward), not isinstance(leaf.answer, Forward | ServeFiles), context), context)
 
 
 def _of_handlers(node: Node) -> bool:
@@ -151,7 +160,7 @@ def _requests(case: Case, chain: Chain, context: Context) -> Lines | None:
     leaf = case.leaf
     if isinstance(leaf.answer, Forward):
         answer = replace(leaf.answer, fields=_known(leaf.answer.fields, case, context))
-        return _said(forwards.request_fields(answer, _known(leaf.settings.request_fields, case, context), context))
+        return _said(forwards.request_fields(answer, _known(leaf.settings.request_fields, case, context), context), context)
     for item in leaf.settings.request_fields:
         context.idle.setdefault(item.span, "no origin is asked there")
     return None

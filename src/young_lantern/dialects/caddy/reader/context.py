@@ -42,6 +42,7 @@ class Level:
     """A segment of directives: a site block, a handle, a route. `root` is the root in force where reading stands.
 
     matchers: named matchers in sight, name -> definition
+    is_inner: it stands within another
     """
 
     directives: list[Directive]
@@ -49,11 +50,12 @@ class Level:
     root: Template = (".",)
     root_span: Span | None = None
     comments: tuple[str, ...] = ()
+    is_inner: bool = False
 
     def below(self, directive: Directive) -> "Level":
         inner = directive.block or []
         own = {item.name: item for item in inner if item.name.startswith("@")}
-        return Level([item for item in inner if not item.name.startswith("@")], {**self.matchers, **own}, self.root, self.root_span)
+        return Level([item for item in inner if not item.name.startswith("@")], {**self.matchers, **own}, self.root, self.root_span, is_inner=True)
 
 
 Read = Callable[[Directive, list[str], Level, Context], tuple[Step, ...]]

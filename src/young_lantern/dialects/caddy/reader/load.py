@@ -108,6 +108,8 @@ class Loader:
             if directive.name != "import":
                 if directive.block is not None and directive.name in SEGMENTS:
                     directive.block = self._segment(directive.block, above, base, snippets)
+                elif directive.block is not None:
+                    directive.block = self._lines(directive.block, snippets)
                 out.append(directive)
                 continue
             self.context.use(directive)
@@ -126,6 +128,22 @@ class Loader:
                 if shown not in self.files:
                     self.files[shown] = parse(self.tree.read(path), shown)
                 out += self._segment(copy.deepcopy(self.files[shown].directives), (*above, real), path.parent, snippets)
+        return out
+
+    def _lines(self, lines: list[Directive], snippets: tuple[str, ...]) -> list[Directive]:
+        """The lines of a directive's own block, with the snippets that are imported there."""
+        out: list[Directive] = []
+        for line in lines:
+            name = line.args[0] if line.name == "import" and line.args else ""
+            if name in snippets:
+                raise SourceUnreadable(f"the snippet {name} imports itself", file=line.file, line=line.span.line)
+            if name in self.snippets:
+                inner = [_with_arguments(item, line.args[1:]) for item in self.snippets[name].block or []]
+                out += self._lines(inner, (*snippets, name))
+                continue
+            if line.block is not None:
+                line.block = self._lines(line.block, snippets)
+            out.append(line)
         return out
 
     def _claim(self, directive: Directive, within: str) -> Directive:

@@ -101,6 +101,10 @@ def _name(directive: Directive) -> str:
     return " ".join(word.raw for word in words)
 
 
+# Marks where the root changes: it is a variable of the request, so that error pages are looked for there from then on (2.6.2, probed).
+ERROR_ROOT = "root of errors"
+
+
 def _roots(directives: list[Directive], level: Level, context: Context) -> list[Step]:
     """`root [matcher] FOLDER`: changes level.root for what follows; steps only where it depends on the request."""
     routes: list[Route] = []
@@ -113,7 +117,7 @@ def _roots(directives: list[Directive], level: Level, context: Context) -> list[
         folder = context.template(words[-1], directive)
         if condition is ALWAYS and not routes and directive is directives[-1]:
             level.root, level.root_span = folder, directive.span
-            return []
+            return [SetVariable(ERROR_ROOT, folder, directive.span)] if level.is_inner else []
         if condition is ALWAYS and not routes:
             continue  # the next one without a matcher is consolidated with it, and sets the root last
         routes.append(Route(condition, (SetVariable("root", folder, directive.span),), directive.span))

@@ -12,15 +12,15 @@ import re
 from dataclasses import dataclass, replace
 
 from ....model import (
-    AnswerPlainly, ErrorPage, ErrorPages, Fallback, FileExists, HostName, HostRow, Listener, LogTo, Placeholder, Redirect, Refuse,
-    ServeFiles, Site, Span, Step, Template, Var, Variable,
+    AnswerPlainly, Block, Choose, ErrorPage, ErrorPages, Fallback, FileExists, HostName, HostRow, Listener, LogTo, Placeholder,
+    Redirect, Refuse, ServeFiles, SetVariable, Site, Span, Step, Template, Var, Variable,
 )
 from ....model.walk import transform
 from ....patterns import host_matches
 from .. import defaults
 from ..syntax import Directive
 from .context import Context, Level
-from .routes import read_level
+from .routes import ERROR_ROOT, read_level
 from .tables import find_tables
 from .tls import read_tls
 
@@ -127,9 +127,29 @@ def _with_pages(one: Read, made: list[Read]) -> Site:
     if pages is None and wider:
         # The root is a variable of the request: the wider block's error pages look where this site's root points.
         before, after = wider[0].root, one.root
-        pages = transform(wider[0].pages, lambda value: replace(value, root=after)
-                          if isinstance(value, ServeFiles | FileExists) and value.root == before else value)
-    return replace(one.site, program=(pages, *one.site.program)) if pages else one.site
+        pages = _rooted(wider[0].pages, before, after)
+    program = _with_roots(one.site.program, pages, one.root)
+    return replace(one.site, program=(pages, *program) if pages else program)
+
+
+def _rooted(pages: ErrorPages, before: Template, after: Template) -> ErrorPages:
+    """The error pages, their files looked for below another root."""
+    return transform(pages, lambda value: replace(value, root=after) if isinstance(value, ServeFiles | FileExists) and value.root == before else value)
+
+
+def _with_roots(steps: tuple[Step, ...], pages: ErrorPages | None, root: Template) -> tuple[Step, ...]:
+    """The steps with error pages put where the root changes."""
+    made: list[Step] = []
+    for step in steps:
+        if isinstance(step, SetVariable) and step.name == ERROR_ROOT:
+            made += [_rooted(pages, root, step.value)] if pages is not None and step.value != root else []
+        elif isinstance(step, Choose):
+            made.append(replace(step, routes=tuple(replace(route, steps=_with_roots(route.steps, pages, root)) for route in step.routes)))
+        elif isinstance(step, Block):
+            made.append(replace(step, steps=_with_roots(step.steps, pages, root)))
+        else:
+            made.append(step)
+    return tuple(made)
 
 
 def _automatic(made: list[Read], context: Context) -> tuple[Site, list[tuple[str, Span | None]]] | None:
