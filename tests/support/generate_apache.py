@@ -15,6 +15,18 @@ NAMES = [
 ]
 PREFIXES = ["/", "/a", "/a/", "/docs", "/docs/", "/api/", "/api", "/b", "/docs/x.html", "/sub"]
 PATTERNS = [r"\.png$", r"\.(html|png)$", "^/a", "^/(docs|api)/(.*)$", "/b/?$", "^/a/(.+)$", r"\d+"]
+MORE_CONDITIONS = [
+    "expr \"-R '127.0.0.0/8'\"",
+    "expr \"! -R '192.0.2.0/24' && %{REQUEST_METHOD} in {'GET', 'HEAD'}\"",
+    "%{ENV:mark} =1",
+    "%{ENV:mark} ^$",
+    "%{ENV:REDIRECT_STATUS} ^$",
+    "%{HTTP:X-Probe} !^$",
+    "%{SERVER_NAME} =loans.fernhollow.example",
+    "$1 ^x",
+]
+# Targets whose spelling decides.
+ODD = ["/a/x%3fy", "/docs/x%3F.html", "//a", "/a//x.html", "/n/docs/x.html", "/n/n/n/n/a", "/a%2Fx", "/m/x.html", "/m/"]
 
 
 class ApacheSource:
@@ -49,6 +61,8 @@ class ApacheSource:
         lines += [f"  ServerAlias {name}\n" for name in names[1:]]
         lines.append(f"  DocumentRoot {self.root}\n")
         lines.append(self._settings("  ", 0.3))
+        if self.chance(0.2):
+            lines.append(f"  {self.pick(['MergeSlashes Off', 'AllowEncodedSlashes On', 'ErrorDocument 200 fine'])}\n")
         if self.chance(0.5):
             lines.append(
                 "  RewriteEngine On\n" + "".join(self._rule("  ", True) for _ in range(self.random.randint(1, 3)))
@@ -64,6 +78,20 @@ class ApacheSource:
             lines.append(f'Header {table}{self.pick(["set", "set", "add", "append"])} X-{self.pick("AB")} "{value}"')
         if self.chance(share / 3):
             lines.append("Header unset X-A")
+        if self.chance(share / 2):
+            asks = self.pick(
+                [
+                    '"expr=%{REQUEST_STATUS} -lt 400"',
+                    '"expr=%{REQUEST_STATUS} in {\'404\', \'403\'}"',
+                    "\"expr=%{REQUEST_METHOD} == 'GET' && -n %{HTTP:X-Probe}\"",
+                    '"expr=%{REQUEST_URI} =~ m#^/a#"',
+                    "\"expr=reqenv('mark') == '1'\"",
+                    "env=mark",
+                    "env=!mark",
+                ]
+            )
+            value = self.pick(["1", "%{mark}e", "expr=u %{REQUEST_URI}", "expr=%{HTTP:X-Probe}"])
+            lines.append(f'Header {self.pick(["always ", ""])}set X-{self.pick("CD")} "{value}" {asks}')
         if self.chance(share / 2):
             lines.append(
                 f"ErrorDocument {self.pick(['404', '403', '405'])} {self.pick(['/404.html', '/missing', '/docs/x.html', 'http://www.fernhollow.example/sorry', 'sorry'])}"
@@ -104,6 +132,9 @@ class ApacheSource:
                 f"ProxyPass {prefix} http://192.0.2.9:81{prefix if self.chance(0.5) else self.pick(['/v1', '/v1/', ''])}",
                 f"ProxyPass {prefix} balancer://pool{self.pick(['/', '/app', ''])}",
                 f"ProxyPass {prefix} !",
+                f"ProxyPass {prefix} http://192.0.2.9:81{prefix if self.chance(0.5) else '/v1/' if prefix.endswith('/') else '/v1'} nocanon",
+                f'AliasMatch "^/{self.pick(["m", "a"])}/(.*)$" "{self.root}/{self.pick(["docs", "sub"])}/$1"',
+                f'AliasMatch "^/m/(?!.*x)(.*)$" "{self.root}/docs/$1"',
                 f"ProxyPassMatch {self.pick(['^/(a|b)/(.*)$', '^/api(/.*)?$'])} http://192.0.2.9:81/m/$1",
                 f"ProxyPassReverse {prefix} http://192.0.2.9:81/v1",
                 f"ProxyPreserveHost {self.pick(['On', 'Off'])}",
@@ -154,6 +185,8 @@ class ApacheSource:
             )
             if "Require not" in lines[-1]:
                 lines[-1] = f"{inner}<RequireAll>\n{lines[-1]}{inner}</RequireAll>\n"
+        if self.chance(0.15):
+            lines.append(f"{inner}AllowMethods {self.pick(['GET HEAD', 'GET POST', 'reset', 'HEAD'])}\n")
         if self.chance(0.2) and opened.startswith("Location "):
             lines.append(
                 inner
@@ -191,7 +224,7 @@ class ApacheSource:
     def _rule(self, indent: str, at_server: bool) -> str:
         slash = "/" if at_server else ""
         conditions = [
-            f"RewriteCond {self.pick(['%{REQUEST_METHOD} ^POST$', '%{REQUEST_METHOD} !=GET', '%{QUERY_STRING} ^q=(.*)$', '%{HTTP_USER_AGENT} bot [NC]', '%{HTTP_HOST} ^(www)[.] [NC]', '%{HTTPS} off', '%{HTTPS} =on', '%{REQUEST_URI} !^/a', '%{REQUEST_FILENAME} !-f', '%{REQUEST_FILENAME} -d', '%{DOCUMENT_ROOT}%{REQUEST_URI} -f', '%{HTTP:X-Probe} .', '%{HTTP_HOST} ^loans [OR]'])}"
+            f"RewriteCond {self.pick(['%{REQUEST_METHOD} ^POST$', '%{REQUEST_METHOD} !=GET', '%{QUERY_STRING} ^q=(.*)$', '%{HTTP_USER_AGENT} bot [NC]', '%{HTTP_HOST} ^(www)[.] [NC]', '%{HTTPS} off', '%{HTTPS} =on', '%{REQUEST_URI} !^/a', '%{REQUEST_FILENAME} !-f', '%{REQUEST_FILENAME} -d', '%{DOCUMENT_ROOT}%{REQUEST_URI} -f', '%{HTTP:X-Probe} .', '%{HTTP_HOST} ^loans [OR]', *MORE_CONDITIONS])}"
             for _ in range(self.random.choice([0, 0, 1, 1, 2]))
         ]
         if conditions and conditions[-1].endswith("[OR]"):
@@ -212,6 +245,17 @@ class ApacheSource:
                 ("." if not at_server else "^/.", "/index.html"),
                 (f"^{slash}(.*)[.]htm$", "/$1.html"),
                 (f"^{slash}(docs|api)$", "/%{HTTP_HOST}/$1"),
+                *(
+                    [
+                        ("^/a/(.*)$", "%{DOCUMENT_ROOT}/docs/$1"),
+                        ("^(/.*)$", "%{DOCUMENT_ROOT}$1"),
+                        ("^/(.*)$", "http://192.0.2.9:81/p/$1"),
+                        ("^/n/(.*)$", "/$1"),
+                        ("^(?=/d)(/.*)$", "$1"),
+                    ]
+                    if at_server
+                    else []
+                ),
             ]
         )
         flags = self.pick(
@@ -234,9 +278,15 @@ class ApacheSource:
                 "END" if at_server else "L",
             ]
         )
+        if target == "-" and self.chance(0.5):
+            flags = self.pick(["E=mark:1", "E=mark:$0,E=other:2", "E=!mark", "E=mark:1,L", "R=405", "R=200", *(["PT"] if at_server else [])])
+        if target.startswith("http://192"):
+            flags = self.pick(["P", "P,QSD", "P,L"])
+        if pattern == "^/n/(.*)$":
+            flags = "N=3"
         if target == "-" and flags in ("R", "R=301,L", "R,NE", "R=308,QSA,L", ""):
             flags = "L"
-        if target.startswith("http") and flags in ("PT", "L,QSA", "QSD", "C", "S=1", "END", "", "L,NC"):
+        if target.startswith("http://www") and flags in ("PT", "L,QSA", "QSD", "C", "S=1", "END", "", "L,NC"):
             flags = "R"
         lines = [*conditions, f"RewriteRule {pattern} {target}{' [' + flags + ']' if flags else ''}"]
         return "".join(f"{indent}{line}\n" for line in lines)
@@ -245,6 +295,6 @@ class ApacheSource:
         """(method, host, target, fields) rows."""
         rows = NginxSource.requests(self, count)  # type: ignore[arg-type]
         return [
-            (method, self.pick(HOSTS) if self.chance(0.2) else host, target, fields)
+            (method, self.pick(HOSTS) if self.chance(0.2) else host, self.pick(ODD) if self.chance(0.08) else target, fields)
             for method, host, target, fields in rows
         ]

@@ -19,7 +19,7 @@ from ..patterns import compiled, host_matches, search
 from ..patterns.engines import go_replacement
 from . import answering, paths
 from .evaluate import State, holds, in_network, text
-from .outcome import OriginRequest, Outcome, TraceEntry
+from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
 from .serving import AskIndexes, Found, GoOn, Missing, Moved, serve
 
@@ -204,7 +204,8 @@ class _Run:
         """Whether the target as received begins with a prefix, so that what follows may go on as it is (proxy_util.c, ap_proxy_trans_match)."""
         target = self.state.request.target
         more = prefix.endswith("/") and target[len(prefix):len(prefix) + 1] == "/"
-        return self.state.raw_path is not None and target.startswith(prefix or "/") and not more
+        # A path that was changed, and passed through, still goes on as it came (httpd 2.4.71, probed).
+        return target.startswith(prefix or "/") and not more
 
     def _brings_mark(self, template: Template) -> bool:
         """Whether something put into a text brings a question mark, before one that is written there (mod_rewrite.c, do_expand)."""
@@ -282,6 +283,8 @@ class _Run:
         if step.refuses_marks and self._brings_mark(step.location):
             return self.fail(403, step.span, insists=True)
         location = text(step.location, self.state)
+        if step.splits_at_mark and "?" not in location:
+            location = location.replace("%3F", "?", 1)
         if step.absolute and location.startswith("/"):
             location = f"{self.state.request.scheme}://{self.state.request.authority}{location}"
         self.state.note(f"redirect {step.status}", step.span, location)
@@ -314,13 +317,13 @@ class _Run:
         if state.in_error and (state.restored or state.keeps_first and not insists):
             # caddyhttp server.ServeHTTP: an error while an error is handled leaves the first one's status.
             status = state.error_status or status
-            if state.keeps_first:
-                # http_request.c, ap_die: it is the first request that is answered then, with its own settings.
-                state.fields, state.path = state.first_fields, state.first_path
+        if state.in_error and state.keeps_first:
+            # http_request.c, ap_die: it is the first request that is answered then, with its own settings.
+            state.fields, state.path, state.url = state.first_fields, state.first_path, None
         state.error_status = status
         if page is None:
             # httpd: an answer that is no error, made like one, has words of the server's own where no page is written for it.
-            words = "(words of the server's own)" if 200 <= status < 300 and status != 204 else None
+            words = OWN_WORDS if 200 <= status < 300 and status != 204 else None
             return self.end(span, status=status, is_error=True, body=words)
         # ngx_http_special_response_handler: the place of the error says whether further ones are looked up, not the place they lead to.
         state.recurs = state.pages is not None and state.pages.recurs

@@ -8,6 +8,10 @@ from typing import Any
 from ..model import Span
 
 
+# The content of an answer that the server makes up by itself, word by word of no concern.
+OWN_WORDS = "(words of the server's own)"
+
+
 @dataclass(frozen=True, slots=True)
 class TraceEntry:
     """One step met: the rule in words, its place, the value it saw, and whether it held (None: not a question)."""

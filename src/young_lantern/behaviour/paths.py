@@ -23,10 +23,20 @@ def read_path(raw: str, reading: PathReading) -> str | None:
     """The path that rules see, or None when the server refuses the target with 400."""
     if _ESCAPE.search(raw) or not raw.startswith("/"):
         return None
-    path = decoded("/" + raw.lstrip("/") if reading.merges_first else raw)
+    if reading.normalises_first:
+        plain = re.sub(r"%([0-9A-Fa-f]{2})", lambda found: _unreserved(found[0]), "/" + raw.lstrip("/"))
+        made = normalised(plain, reading)
+        return None if made is None or "%00" in made else decoded(made)
+    path = decoded(raw)
     if "\0" in path and reading.refuses_upward:
         return None
     return normalised(path, reading) if reading.resolves_dots or reading.merges_slashes else path
+
+
+def _unreserved(escape: str) -> str:
+    """An escape, decoded if it stands for an unreserved character (RFC 3986 section 2.3)."""
+    character = chr(int(escape[1:], 16))
+    return character if character.isascii() and (character.isalnum() or character in "-._~") else escape
 
 
 def normalised(path: str, reading: PathReading) -> str | None:

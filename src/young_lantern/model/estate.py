@@ -94,7 +94,7 @@ class PathReading:
     """What a server does to the path of every request before any rule sees it."""
 
     merges_slashes: bool = True
-    merges_first: bool = False  # slashes at the very start count as one, even where others stay as they are
+    normalises_first: bool = False  # slashes and dots are seen to before escapes other than of unreserved characters are decoded; slashes at the start are one
     resolves_dots: bool = True
     refuses_upward: bool = True  # `/../` above the root is 400
     encoded_slash_status: int | None = None  # answered to a path with %2F, whatever it is

@@ -288,7 +288,10 @@ class LogTo:
 
 @dataclass(frozen=True, slots=True)
 class Redirect:
-    """`absolute`: a location that is a path gets scheme and authority of the request in front (nginx). `insists`: as in Respond; `refuses_marks` as in SetPath."""
+    """`absolute`: a location that is a path gets scheme and authority of the request in front (nginx). `insists`: as in Respond; `refuses_marks` as in SetPath.
+
+    splits_at_mark: a question mark that a capture brings in begins the query (httpd RedirectMatch)
+    """
 
     status: int
     location: Template
@@ -297,6 +300,7 @@ class Redirect:
     comments: tuple[str, ...] = ()
     insists: bool = False
     refuses_marks: bool = False
+    splits_at_mark: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ from ...model import PathReading
 
 # core: AllowEncodedSlashes Off (404), MergeSlashes On (2.4.39), `..` above the root is 400. Slashes at the start are one even with
 # MergeSlashes Off (protocol.c, ap_parse_uri; 2.4.71, probed).
-READING = PathReading(merges_slashes=True, merges_first=True, resolves_dots=True, refuses_upward=True, encoded_slash_status=404, keeps_empty_query=True, escapes_in_captures="")
+READING = PathReading(merges_slashes=True, normalises_first=True, resolves_dots=True, refuses_upward=True, encoded_slash_status=404, keeps_empty_query=True, escapes_in_captures="")
 # core: DocumentRoot as compiled; Debian's httpd has none of its own, so this is the manual's.
 DOCUMENT_ROOT = "/usr/local/apache/htdocs"
 # mod_dir: DirectoryIndex index.html, DirectorySlash On.

@@ -20,7 +20,7 @@ _TYPES = Path("/etc/mime.types")
 _MODULES = Path("/usr/lib/apache2/modules")
 _PORT = re.compile(r"(:|^)(\d+|\$\{\w+\}|\{\{.*?\}\})$")
 # What a copy needs to run at all, with all that a part of a configuration takes to be there.
-_USUAL = ("mpm_event authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer "
+_USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer "
           "lbmethod_byrequests lbmethod_bybusyness slotmem_shm setenvif env ssl socache_shmcb macro").split()
 
 

@@ -11,7 +11,7 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-from ...model import Capture, Part, Placeholder, Template, Unread, Var, Variable, join
+from ...model import Capture, Lookup, LookupRow, Part, Placeholder, Template, Unread, Var, Variable, join
 from ..spelling import PLACEHOLDER
 from ..spelling import spell as spelling_of
 
@@ -132,7 +132,9 @@ def read_field_value(text: str) -> Template:
         elif found[0].startswith(("${", "{{")):
             parts.append(Placeholder(found[0]))
         elif found[2] == "e":
-            parts.append(Var(Variable.VARIABLE, found[1]))
+            variable_ = Var(Variable.VARIABLE, found[1])
+            # mod_headers.c: a variable that is not set reads "(null)".
+            parts.append(Lookup(f"{found[1]}_or_null", (variable_,), (LookupRow("", ("(null)",)),), (variable_,)))
         else:
             parts.append(Unread(found[0]))
     parts.append(text[at:])

@@ -32,7 +32,8 @@ def read_methods(nodes: list[Node], context: Context) -> tuple[Step, ...] | None
     words = [word for word in node.args]
     if "reset" in [word.lower() for word in words]:
         return ()
-    methods = tuple(dict.fromkeys(word.lstrip("+") for word in [*words, *(["HEAD"] if "GET" in words else [])]))
+    # httpd knows HEAD as a GET: either names both.
+    methods = tuple(dict.fromkeys([*words, *(["GET", "HEAD"] if {"GET", "HEAD"} & set(words) else [])]))
     if not words or any(word[0] in "+-" for word in words):
         context.value(node, " ".join(words), "the names of methods without signs, or reset, were expected")
         return (Unserved(node.span.directive, node.span),)

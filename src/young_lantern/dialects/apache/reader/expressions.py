@@ -1,7 +1,8 @@
 """httpd expressions (`RewriteCond expr`, `Header … expr=`, `Require expr`) -> conditions. Mirror: writer/conditions.py.
 
 Source:   Apache HTTP Server manual, "Expressions in Apache HTTP Server"; util_expr_parse.y.
-Rule:     `!` binds closest, then `&&`, then `||`; words compare as text unless the operator begins with a dash.
+Rule:     `&&` binds closest, then `||`, then `!`, which turns round all that follows it (2.4.71, probed); words compare as text unless the
+          operator begins with a dash.
 Unknown:  a function, variable or operator that is not read makes the whole expression unread: None.
 """
 
@@ -85,7 +86,7 @@ class _Parser:
 
     def one(self) -> Read:
         if self.take("!"):
-            inner = self.one()
+            inner = self.either()
             if inner.statuses is not None:
                 raise _NotRead
             return Read(inner.condition.condition if isinstance(inner.condition, Not) else Not(inner.condition, self.span))

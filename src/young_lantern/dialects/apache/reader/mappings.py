@@ -64,7 +64,7 @@ def _route(status: int, target: str, held: Condition, rest: Template | None, nod
     made = context.template(target, node, rule=label, escapes=True) if rest is None else join(context.template(target.replace("$", "\\$"), node), rest)
     query = () if "?" in target else (Var(Variable.QUERY, "?"),)
     # mod_alias: a target that is a path gets scheme and authority of the request in front.
-    return Route(held, (Redirect(status, join(made, query), absolute=True, span=node.span, comments=node.comments),), node.span, node.comments)
+    return Route(held, (Redirect(status, join(made, query), absolute=True, splits_at_mark=rest is None, span=node.span, comments=node.comments),), node.span, node.comments)
 
 
 def read_aliases(nodes: list[Node], context: Context) -> list[tuple[Node, str, str]]:

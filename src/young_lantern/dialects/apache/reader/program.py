@@ -72,7 +72,7 @@ class Program:
             phase = self._unless_ended(rewrites.read_phase(rules, level, self.context))
             # A changed path skips the mapping.
             changed = Choose((Route(Rewritten(_PHASE), named),))
-            mapping = (Block(_PHASE, phase), changed, *mapping)
+            mapping = (Block(_PHASE, phase, limit=rewrites.rounds(rules)), changed, *mapping)
         return (Block(SITE, (*head, *mapping), limit=defaults.RESTARTS, new_request=True),)
 
     def _condition(self, section: Section, place: Place | None) -> Condition:
@@ -202,7 +202,9 @@ class Program:
             for number, section in enumerate(self.sections):
                 # What folders above it say is merged into a folder's section before it is asked whether expiry is on at all.
                 around = [node for other in self.sections[:number] if _holds(other, section) for node in other.nodes]
-                steps += self._where(section, place, read(section.nodes, [*levels, *around], place))
+                # A limit in a section for what is proxied has no effect (2.4.71, probed).
+                nodes = [node for node in section.nodes if section.kind != "proxy" or node.name != "limitrequestbody"]
+                steps += self._where(section, place, read(nodes, [*levels, *around], place))
         return (*steps, *content)
 
     def _defaults(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
@@ -318,8 +320,10 @@ class Program:
         # mod_dir.c, fixup_dir: the slash is added to a folder's path even if a rule has changed it to another one inside.
         folder_path = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=section.node.span)
         bare = AllOf((folder_path, Not(PathMatches(Pattern("/$"), span=section.node.span))), section.node.span)
+        slash = [node for nodes in (self.host.levels, *(other.nodes for other in above)) for node in nodes if node.name == "directoryslash" and node.args]
+        adds_slash = not slash or slash[-1].args[0].lower() != "off"
         level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else prefix, again, again, self._proxy_rule,
-                               self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare)
+                               self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare if adds_slash else None)
         refused = [
             Choose((Route(held, (Respond(403, raises=True, span=other.node.span),), other.node.span),)) for other in self.sections
             if other not in above and not files.follows_links(other.nodes) and (held := self._condition(other, place)) != NEVER

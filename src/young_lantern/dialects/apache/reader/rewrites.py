@@ -166,8 +166,8 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         return Choose((Route(matched, (Unserved(node.span.directive, node.span),), node.span, node.comments),), node.span)
     if NEVER in asked:
         return Choose((), node.span)
-    # mod_rewrite.c, apply_rewrite_list: the server's own lookups skip rules that redirect or proxy, and those with NS.
-    client_only = (Not(LookedUpInside(node.span), node.span),) if rule.has("r", "redirect", "p", "proxy", "ns", "nosubreq") else ()
+    # mod_rewrite.c, apply_rewrite_list: the server's own lookups skip rules that redirect, and those with NS (2.4.71: not those with P).
+    client_only = (Not(LookedUpInside(node.span), node.span),) if rule.has("r", "redirect", "ns", "nosubreq") else ()
     parts = [part for part in (matched, *asked, *client_only) if part is not ALWAYS]
     whole = AllOf(tuple(parts), node.span) if len(parts) > 1 else parts[0] if parts else ALWAYS
     steps = _effects(rule, substitution, level, label, condition_label, own, after, context)
@@ -408,6 +408,12 @@ def changes_inside(rule: Rule) -> bool:
     """Whether a rule gives the request another path inside the server."""
     target = rule.node.args[1] if len(rule.node.args) > 1 else "-"
     return target != "-" and not _URL.match(target) and not rule.has("f", "forbidden", "g", "gone", "r", "redirect", "p", "proxy")
+
+
+def rounds(rules: list[Rule]) -> int:
+    """How often a list may begin anew: the least that a rule says with N=, else as good as for ever (mod_rewrite: 32000), then 500."""
+    said = [rule.flags.get("n", rule.flags.get("next", "")) for rule in rules if rule.has("n", "next")]
+    return min((int(text) for text in said if text.isdigit()), default=1000)
 
 
 def ends_for_good(rule: Rule) -> bool:

@@ -45,8 +45,11 @@ def with_query(step: Forward) -> Forward:
     return step
 
 
-def write_mapping(step: Forward, parts: tuple[Condition, ...], context: Context) -> Node | Unwritable | None:
-    """A forward for paths -> its ProxyPass line; None when no such line says it."""
+def write_mapping(step: Forward, parts: tuple[Condition, ...], as_received: bool, context: Context) -> Node | Unwritable | None:
+    """A forward for paths -> its ProxyPass line; None when no such line says it.
+
+    as_received: the target may go on as it came; where rules change paths that then are mapped, it must not (2.4.71, probed)
+    """
     step = with_query(step)
     asked = [part for part in parts if part is not ALWAYS]
     spans = (step.span, *step.also)
@@ -57,9 +60,10 @@ def write_mapping(step: Forward, parts: tuple[Condition, ...], context: Context)
         return None
     one = asked[0] if asked else PathStartsWith("/")
     options = [] if url.startswith("balancer:") else _options(step)
+    spelling = ["nocanon"] if as_received else []
     match one, step.target:
         case PathStartsWith(prefix, False), AsReceived() if prefix.endswith("/"):
-            return context.line("ProxyPass", quote(prefix), quote(url + prefix), "nocanon", *options, spans=spans, comments=step.comments)
+            return context.line("ProxyPass", quote(prefix), quote(url + prefix), *spelling, *options, spans=spans, comments=step.comments)
         case PathStartsWith(prefix, False), Mapped(cut, replacement, False, spelt) if prefix.endswith("/") and (cut == "" or prefix.startswith(cut)):
             base = context.plain(replacement, step.span)
             if isinstance(base, Unwritable) or "$" in base:
@@ -67,17 +71,17 @@ def write_mapping(step: Forward, parts: tuple[Condition, ...], context: Context)
             path = base + prefix[len(cut):]
             if not path.startswith("/"):
                 return None
-            return context.line("ProxyPass", quote(prefix), quote(url + path), *(["nocanon"] if spelt else []), *options, spans=spans, comments=step.comments)
+            return context.line("ProxyPass", quote(prefix), quote(url + path), *(spelling if spelt else []), *options, spans=spans, comments=step.comments)
         case PathStartsWith(prefix, False), Mapped(cut, replacement, False, False) if cut == prefix and not prefix.endswith("/"):
             base = context.plain(replacement, step.span)
             if isinstance(base, Unwritable) or not base.startswith("/") or not _plain(base) or "$" in base:
                 return None
             return context.line("ProxyPassMatch", quote(f"^{escaped(prefix)}(.*)$"), quote(f"{url}{base}$1"), *options, spans=spans, comments=step.comments)
         case PathStartsWith(prefix, False), AsReceived():
-            return context.line("ProxyPassMatch", quote("^" + escaped(prefix)), quote(url), "nocanon", *options, spans=spans, comments=step.comments)
+            return context.line("ProxyPassMatch", quote("^" + escaped(prefix)), quote(url), *spelling, *options, spans=spans, comments=step.comments)
         case PathMatches() | PathIs(_, False), AsReceived():
             text = plain_pattern(one.pattern)[0] if isinstance(one, PathMatches) and not one.pattern.ignores_case else "^" + fragment((one,))
-            return context.line("ProxyPassMatch", quote(text), quote(url), "nocanon", *options, spans=spans, comments=step.comments)
+            return context.line("ProxyPassMatch", quote(text), quote(url), *spelling, *options, spans=spans, comments=step.comments)
         case PathIs(path, False), Mapped(cut, replacement) if path.startswith(cut):
             base = context.plain(replacement, step.span)
             if isinstance(base, Unwritable):

@@ -401,7 +401,7 @@ def _mapped_forward(answer: Forward, leaf: Leaf, where: _Where, plan: Plan, cont
     """A forward by path alone: a ProxyPass line; None when it takes a rule."""
     if where.moved or context.rewritten and not plan.again or not all(of_paths(part) for part in where.parts):
         return None
-    made = forwards.write_mapping(answer, where.parts, context)
+    made = forwards.write_mapping(answer, where.parts, not plan.again and not plan.passing, context)
     if made is None or isinstance(made, Unwritable):
         return None
     event = _stop(leaf, where, (), plan, context)

@@ -55,10 +55,7 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
         caring = [case for case in plan.cases if id(case) in held]
         shared = _shared([held[id(case)] for case in caring])
         whole = _joined([said.node for said in shared if said.when is None], [held[id(case)] for case in caring])
-        if topic == "limits" and whole and any(isinstance(case.leaf.answer, ServeFiles) for case in plan.cases):
-            # Where files are served, too, it would act on those.
-            sections[("Proxy", "*")] = whole
-        elif topic == "access" and whole:
+        if topic == "access" and whole:
             sections[("Location", "/")] = whole  # a host itself does not say who may come in
         else:
             head += whole
@@ -70,7 +67,7 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
         _place(topic, caring, held, sections, context)
     head += context.marked
     context.marked = []
-    made = [context.line(name, word if word == "*" else quote(word), block=lines) for (name, word), lines in sections.items()]
+    made = [context.line(name, quote(word), block=lines) for (name, word), lines in sections.items()]
     return head, made
 
 
@@ -173,6 +170,8 @@ def _compress(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 
 def _limit(case: Case, chain: Chain, context: Context) -> Lines | None:
+    if isinstance(case.leaf.answer, ServeFiles):
+        return ()  # there it would act as well
     if not isinstance(case.leaf.answer, Forward):
         return None
     return tuple(Said(node, tuple(node.words), "limit") for node in limits.write_limit(case.leaf.settings.limit, context))
@@ -324,6 +323,11 @@ def _region(case: Case, key: tuple[object, ...], held: dict[int, Lines], loosely
 
 def _by_variable(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], context: Context) -> None:
     """Lines that ask for a variable which the cases' rules set."""
+    if topic == "limits" and when is None and not context.marked_limits:
+        # No section tells these apart: the limit stands for the whole host, files included.
+        context.marked_limits = True
+        context.marked += nodes
+        return
     if topic not in ("fields", "handled", "requests") or when is not None or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
         for node in nodes:
             span = node.spans[0] if node.spans else None

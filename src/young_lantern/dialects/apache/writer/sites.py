@@ -92,7 +92,7 @@ def _holds(hosts: list[Host]) -> bool:
 
 def write_body(site: Site, context: Context) -> list[Node]:
     """What a site does with its requests, the same on all its listeners."""
-    context.site, context.variables, context.rewritten = site, set(), False
+    context.site, context.variables, context.rewritten, context.marked_limits = site, set(), False, False
     captures_host = any(name.pattern for name in site.names)
     chain, lost = unroll(tables_as_variables(with_conditions(without_tables(site.program))), captures_host=captures_host, own_requests=True)
     for restart in lost:
