@@ -16,8 +16,8 @@ from young_lantern.model import AnswerPlainly, Disposition, Refuse
 # server block, target, (status, location, file below the root or None)
 ANSWERS = [
     ("root ROOT;", "/", 200, None, "index.html"),
-    ("root ROOT;", "/dir", 301, "/dir/", None),
-    ("root ROOT;", "/dir?x=1", 301, "/dir/?x=1", None),
+    ("root ROOT;", "/dir", 301, "http://www.fernhollow.example/dir/", None),
+    ("root ROOT;", "/dir?x=1", 301, "http://www.fernhollow.example/dir/?x=1", None),
     ("root ROOT;", "/bare/", 403, None, None),
     ("root ROOT;", "/none", 404, None, None),
     ("root ROOT; autoindex on;", "/bare/", 200, None, "bare/"),

@@ -62,7 +62,7 @@ class ApacheSource:
         lines.append(f"  DocumentRoot {self.root}\n")
         lines.append(self._settings("  ", 0.3))
         if self.chance(0.2):
-            lines.append(f"  {self.pick(['MergeSlashes Off', 'AllowEncodedSlashes On', 'ErrorDocument 200 fine'])}\n")
+            lines.append(f"  {self.pick(['MergeSlashes Off', 'ErrorDocument 200 fine'])}\n")
         if self.chance(0.5):
             lines.append(
                 "  RewriteEngine On\n" + "".join(self._rule("  ", True) for _ in range(self.random.randint(1, 3)))
@@ -82,7 +82,7 @@ class ApacheSource:
             asks = self.pick(
                 [
                     '"expr=%{REQUEST_STATUS} -lt 400"',
-                    '"expr=%{REQUEST_STATUS} in {\'404\', \'403\'}"',
+                    "\"expr=%{REQUEST_STATUS} in {'404', '403'}\"",
                     "\"expr=%{REQUEST_METHOD} == 'GET' && -n %{HTTP:X-Probe}\"",
                     '"expr=%{REQUEST_URI} =~ m#^/a#"',
                     "\"expr=reqenv('mark') == '1'\"",
@@ -205,7 +205,7 @@ class ApacheSource:
                 + "RewriteEngine On\n"
                 + "".join(self._rule(inner, False) for _ in range(self.random.randint(1, 2)))
             )
-        if self.chance(0.25) and not opened.startswith("Location"):
+        if self.chance(0.25) and not opened.startswith("Location") and not ("Directory" in opened and "*" in opened):
             lines.append(
                 inner
                 + self.pick(
@@ -279,7 +279,17 @@ class ApacheSource:
             ]
         )
         if target == "-" and self.chance(0.5):
-            flags = self.pick(["E=mark:1", "E=mark:$0,E=other:2", "E=!mark", "E=mark:1,L", "R=405", "R=200", *(["PT"] if at_server else [])])
+            flags = self.pick(
+                [
+                    "E=mark:1",
+                    "E=mark:$0,E=other:2",
+                    "E=!mark",
+                    "E=mark:1,L",
+                    "R=405",
+                    "R=200",
+                    *(["PT"] if at_server else []),
+                ]
+            )
         if target.startswith("http://192"):
             flags = self.pick(["P", "P,QSD", "P,L"])
         if pattern == "^/n/(.*)$":
@@ -295,6 +305,11 @@ class ApacheSource:
         """(method, host, target, fields) rows."""
         rows = NginxSource.requests(self, count)  # type: ignore[arg-type]
         return [
-            (method, self.pick(HOSTS) if self.chance(0.2) else host, self.pick(ODD) if self.chance(0.08) else target, fields)
+            (
+                method,
+                self.pick(HOSTS) if self.chance(0.2) else host,
+                self.pick(ODD) if self.chance(0.08) else target,
+                fields,
+            )
             for method, host, target, fields in rows
         ]

@@ -98,6 +98,13 @@ def read_default_expiry(nodes: list[Node], above: list[Node], context: Context) 
     return _pair(seconds, default.span)
 
 
+def read_redirect_expiry(nodes: list[Node], above: list[Node], context: Context) -> tuple[Step, ...]:
+    """What redirects of the server's own get: their content is text/html (2.4.71, probed)."""
+    typed = [node for node in nodes if node.name == "expiresbytype" and len(node.args) > 1 and node.args[0].lower() == "text/html"]
+    seconds = values.read_expiry(typed[-1].args[1]) if typed and _is_active(nodes, above, context) else None
+    return tuple(replace(item, statuses=frozenset(range(300, 400))) for item in _pair(seconds, typed[-1].span)) if seconds is not None else ()
+
+
 def read_typed_expiry(nodes: list[Node], above: list[Node], of_files: bool, context: Context) -> tuple[Step, ...]:
     """ExpiresByType of a level. of_files: the media type is known by the file's name; what an origin sends has the type it says."""
     typed: dict[str, tuple[int, Span]] = {}
@@ -128,8 +135,8 @@ def _is_active(nodes: list[Node], above: list[Node], context: Context) -> bool:
 
 
 def _pair(seconds: int, span: Span) -> tuple[Field, ...]:
-    # mod_expires: on answers below 400; what an origin says of it is kept.
-    common = {"statuses": frozenset(range(200, 400)) - {301}, "survives_errors": False, "span": span}
+    # mod_expires: on answers below 400, redirects of the server's own too (2.4.71, probed); what an origin says of it is kept.
+    common = {"statuses": frozenset(range(200, 400)), "span": span}
     return (
         Field(Side.RESPONSE, Operation.SET, "Cache-Control", (f"max-age={seconds}",), **common),  # type: ignore[arg-type]
         Field(Side.RESPONSE, Operation.SET, "Expires", (HttpDate(seconds),), **common),  # type: ignore[arg-type]

@@ -111,6 +111,12 @@ class Program:
             if place is not None or section.kind.startswith("location"):
                 said = (*files.read_error_pages(section.nodes, context, True), *fields.read_response_fields(section.nodes, True, context))
                 steps += self._where(section, place, said)
+        # Redirects of the mapping know what locations say of expiry, and not what folders do.
+        for read in (self._defaults, self._typed) if place is None else ():
+            steps += read(levels, [], None)
+            for section in self.sections:
+                if section.kind.startswith("location"):
+                    steps += self._where(section, None, read(section.nodes, levels, None))
         return tuple(steps)
 
     def _speaks_always(self, section: Section) -> bool:
@@ -197,7 +203,7 @@ class Program:
         answers = any(isinstance(item, Redirect) or (isinstance(item, Respond) and item.status not in (404, 500)) for item in walk(tuple(rewriting)))
         steps += [*rewriting, *redirects] if answers else [*redirects, *rewriting]
         # A media type's expiry counts before any default, wherever either is written.
-        for read in (self._defaults, self._settings):
+        for read in (self._defaults, self._typed, self._settings):
             steps += read(levels, [], place)
             for number, section in enumerate(self.sections):
                 # What folders above it say is merged into a folder's section before it is asked whether expiry is on at all.
@@ -209,6 +215,9 @@ class Program:
 
     def _defaults(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
         return fields.read_default_expiry(nodes, above, self.context)
+
+    def _typed(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
+        return fields.read_redirect_expiry(nodes, above, self.context)
 
     def _settings(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
         """What one level or section adds to answers that a handler makes."""

@@ -8,9 +8,12 @@ Left out: nothing is decided here: what the source says is written, or noted.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from ....model import Estate, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
+from .. import catalogue, values
 from ..values import quote
 from . import sites, types
 from .context import Context
@@ -46,6 +49,8 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
             nodes += sites.write_hosts(site, shared, context)
         files[f"sites/{number:03}-{name}.conf"] = nodes
     head = _main(listens, estate, context)
+    for nodes in (head, *files.values()):
+        context.modules |= set(_needed(nodes))
     output.write("httpd.conf", [*_modules(context), *head], tuple(line.format(dialect=estate.dialect) for line in _HEAD))
     for name, nodes in files.items():
         output.write(name, nodes)
@@ -77,6 +82,16 @@ def _main(listens: list[Node], estate: Estate, context: Context) -> list[Node]:
     lines.append(context.line("Include", "sites/*.conf"))
     lines[-1].apart = True
     return lines
+
+
+def _needed(nodes: list[Node]) -> Iterator[str]:
+    """The modules that lines belong to."""
+    for node in nodes:
+        name = node.words[0].lower()
+        module = catalogue.MODULES.get(f"<{name}" if node.block is not None else name)
+        if module and module not in values.BUILT_IN:
+            yield module
+        yield from _needed(node.block or [])
 
 
 def _modules(context: Context) -> list[Node]:

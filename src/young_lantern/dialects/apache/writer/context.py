@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from ....codes import PLACEHOLDER_OPEN
 from ....model import Capture, Disposition, HttpDate, Lookup, Part, Placeholder, Span, Template, Unread, Var, Variable
 from ...noting import Noting, Unwritable
-from .. import catalogue, values
+from .. import values
 from .output import Node
 
 
@@ -40,7 +40,7 @@ class Names:
 class Context(Noting):
     """One writing.
 
-    modules:   those that the lines written so far need, by name without `mod_`
+    modules:   those that are needed besides the ones that lines belong to, by name without `mod_`
     rewritten: whether the path may have been changed where writing stands, so that REQUEST_URI is not it
     balancers: pool name -> what it is called here; `proxies` their sections
     variables: names taken by variables of rules
@@ -69,11 +69,7 @@ class Context(Noting):
     marked: list[Node] = field(default_factory=list)
 
     def line(self, *words: str, spans: tuple[Span | None, ...] = (), comments: tuple[str, ...] = (), block: list[Node] | None = None) -> Node:
-        """A directive; the module that it belongs to is loaded."""
-        name = words[0]
-        module = catalogue.MODULES.get((f"<{name}" if block is not None else name).lower())
-        if module and module not in values.BUILT_IN:
-            self.modules.add(module)
+        """A directive, or a section with `block`."""
         return Node(list(words), block, tuple(dict.fromkeys(span for span in spans if span)), comments)
 
     def name(self, wish: str) -> str:

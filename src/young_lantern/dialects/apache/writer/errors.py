@@ -88,7 +88,8 @@ def _inside(page: ErrorPage, status: int) -> Template | Unwritable | None:
             path = item.edit.template
         elif isinstance(item, Leaf):
             match item.answer:
-                case ServeFiles() if path is not None:
+                case ServeFiles():
+                    # Without another path it is the error's own: what was not there is not there.
                     return path
                 case Respond(body=body) if literal(body) is not None and body:
                     return _text(body)

@@ -27,7 +27,7 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, by_rule: bool, conte
     only lines of the table `always` go with."""
     made: list[tuple[Node, Field]] = []
     left = list(fields)
-    expiry = None if by_rule else _expiry(left, context)
+    expiry = _expiry(left, context)
     if expiry is not None:
         made += expiry
     set_names: set[str] = set()

@@ -119,7 +119,7 @@ def _said(nodes: list[tuple[Node, Field]], context: Context) -> Lines:
 
 def _fields(case: Case, chain: Chain, context: Context) -> Lines | None:
     """Lines of the table `always`."""
-    return None if isinstance(case.leaf.answer, Abort) else tuple(said for said in _all_fields(case, context) if not _of_handlers(said.node))
+    return None if isinstance(case.leaf.answer, Abort) else tuple(said for said in _all_fields(case, context) if not _of_handlers(said.node) and not said.node.words[0].startswith("Expires"))
 
 
 def _handled(case: Case, chain: Chain, context: Context) -> Lines | None:
@@ -135,8 +135,16 @@ def _all_fields(case: Case, context: Context) -> Lines:
     return _said(fields.write_fields(_known((*own, *leaf.settings.fields), case, context), isinstance(leaf.answer, Forward), not isinstance(leaf.answer, Forward | ServeFiles), context), context)
 
 
+def _expiry(case: Case, chain: Chain, context: Context) -> Lines | None:
+    """How long an answer may be kept: all that is no error has it, redirects of the server's own too."""
+    answer = case.leaf.answer
+    if isinstance(answer, Abort) or isinstance(answer, Respond) and answer.status >= 400:
+        return None
+    return tuple(said for said in _all_fields(case, context) if said.node.words[0].startswith("Expires"))
+
+
 def _of_handlers(node: Node) -> bool:
-    return node.words[0].startswith("Expires") or node.words[0] == "Header" and node.words[1] != "always"
+    return node.words[0] == "Header" and node.words[1] != "always"
 
 
 def _pages(status: str, case: Case, chain: Chain, context: Context) -> Lines | None:
@@ -210,7 +218,7 @@ def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 # In the order in which the lines stand.
 _TOPICS = (
-    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("compression", _compress), ("limits", _limit), ("requests", _requests), ("errors of origins", _intercepts),
+    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("limits", _limit), ("requests", _requests), ("errors of origins", _intercepts),
 )
 
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 
 from ....model import (
-    AsReceived, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, Pool, Side, Written, literal,
+    AsReceived, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, Placeholder, Pool, Side, Written, literal,
 )
 from .. import defaults
 from ..syntax import Directive
@@ -27,6 +27,9 @@ def read_forward(directive: Directive, scope: Scope, prefix: str | None, context
         context.unread(directive, directive.args[0], "http:// or https:// and an origin were expected (a variable may not hold the whole URL)")
         return None
     scheme, authority, path = found[1].lower(), found[2], found[3]
+    if any(not isinstance(part, str | Placeholder) for part in context.template(authority, directive)):
+        context.unread(directive, directive.args[0], "an origin that does not depend on the request was expected")
+        return None
     pool = _pool(authority, scheme, directive, context)
     target = _target(path, prefix, directive, context)
     if prefix is None and path and "$" not in path:

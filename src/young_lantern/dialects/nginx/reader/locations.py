@@ -237,6 +237,9 @@ class SiteLocations:
             steps.append(Unserved(" ".join([guard.name, *guard.args]), guard.span))
         elif forward:
             steps.append(forward)
+        elif proxied:
+            # Where it goes is not read; it goes to no file.
+            steps.append(Unserved(" ".join([proxied[-1].name, *proxied[-1].args]), proxied[-1].span))
         elif handler is not None:
             steps.append(Unserved(" ".join([handler.name, *handler.args]), handler.span))
         else:
