@@ -9,7 +9,7 @@ import pytest
 from tests.support.generate_nginx import NginxSource
 from tests.support.reading import Reads, nginx
 from young_lantern.dialects.caddy.order import sort_items
-from young_lantern.dialects.caddy.writer.matchers import disjoint
+from young_lantern.fitting import disjoint
 from young_lantern.dialects.caddy.writer.output import Node, Output
 from young_lantern.dialects.dialect import WriterOptions
 from young_lantern.fitting import hoist, leaves, unroll

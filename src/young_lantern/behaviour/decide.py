@@ -136,6 +136,7 @@ class _Run:
             if step.new_request:
                 for name in state.environment:
                     state.variables.pop(name, None)
+                state.asked_inside = True
                 state.variables["REDIRECT_STATUS"] = str(state.error_status or 200)
             state.fields, state.request_fields = list(fields), list(request_fields)
 
@@ -205,7 +206,7 @@ class _Run:
         target = self.state.request.target
         more = prefix.endswith("/") and target[len(prefix):len(prefix) + 1] == "/"
         # A path that was changed, and passed through, still goes on as it came (httpd 2.4.71, probed).
-        return target.startswith(prefix or "/") and not more
+        return not self.state.asked_inside and target.startswith(prefix or "/") and not more
 
     def _brings_mark(self, template: Template) -> bool:
         """Whether something put into a text brings a question mark, before one that is written there (mod_rewrite.c, do_expand)."""
@@ -327,7 +328,7 @@ class _Run:
             return self.end(span, status=status, is_error=True, body=words)
         # ngx_http_special_response_handler: the place of the error says whether further ones are looked up, not the place they lead to.
         state.recurs = state.pages is not None and state.pages.recurs
-        state.in_error, state.keeps_first, state.first_fields, state.first_path = True, page.keeps_first, list(state.fields), state.path
+        state.in_error, state.keeps_first, state.first_fields, state.first_path = True, page.keeps_first, list(state.fields), state.path if state.url is None else state.url
         state.forced_status = page.status.fixed if page.status.fixed is not None else None if page.status.pages_own else status
         state.note(f"error page for {status}", page.span)
         if page.redirect:
@@ -450,7 +451,7 @@ class _Run:
         for name in names:
             inner = replace(
                 state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, entered={}, trace=[],
-                variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1)
+                variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, asked_inside=True)
             outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)
             state.gave_up = state.gave_up or inner.gave_up
             if outcome.status is not None and (300 <= outcome.status < 400 or outcome.file or outcome.origin) and not inner.in_error:

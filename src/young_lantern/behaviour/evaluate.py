@@ -44,6 +44,7 @@ class State:
     labelled: dict[str, tuple[str, ...]] = field(default_factory=dict)
     fields: list[Field] = field(default_factory=list)
     request_fields: list[Field] = field(default_factory=list)
+    asked_inside: bool = False  # the request is one of the server's own, whose target the client never sent
     first_path: str = ""  # of the request that an error page is asked for
     pages: ErrorPages | None = None
     compress: Compress | None = None

@@ -162,6 +162,8 @@ def _walk(items: list, where: _Where, plan: Plan, context: Context) -> list[Case
         if isinstance(item, Leaf):
             made.append(_leaf(item, where, plan, context))
         elif isinstance(item, Branch):
+            if rest and where.parts and any(_changes(fork.chain) for fork in item.forks if fork.chain.falls):
+                where = _entered(where, plan, context)
             made += _branch(item, where, rest, plan, context)
             where = _after(item, where, rest, context)
         elif isinstance(item, Rewrite) and len(rest) == 1 and isinstance(rest[0], Leaf) and isinstance(rest[0].answer, Restart) and _changed_again(item, rest[0], where, plan, context):
@@ -209,14 +211,29 @@ def _text(part: PathStartsWith | PathIs) -> str:
 
 def _after(branch: Branch, where: _Where, rest: list, context: Context) -> _Where:  # type: ignore[type-arg]
     """What follows a branch, some of whose forks changed the path and go on."""
-    moved = any(isinstance(item, Rewrite) for fork in branch.forks if fork.chain.falls for item in fork.chain.items)
+    moved = any(_changes(fork.chain) for fork in branch.forks if fork.chain.falls)
     if moved:
         context.rewritten = True
     first = branch.forks[0] if len(branch.forks) == 1 else None
     if first is not None and _denies(first) and where.by_path and not where.moved and rest and _is_content(rest):
         # Content that not all clients may have: its section says who.
         return replace(where, denied=first.condition, denied_span=first.span)
-    return replace(where, moved=where.moved or moved, by_path=where.by_path and not moved)
+    return replace(where, moved=where.moved or moved)
+
+
+def _entered(where: _Where, plan: Plan, context: Context) -> _Where:
+    """A place whose path is about to be changed for some: a variable says from now on which requests are in it."""
+    asked = write_conditions(where.parts, (), context)
+    if isinstance(asked, Unwritable):
+        return where
+    name = context.name(_wish(where.parts) or "here")
+    plan.events.append(Event(where.parts, rewrites.rule(asked, "-", [f"E={name}:1"], context), needed=True))
+    return replace(where, parts=(TextIs((Var(Variable.VARIABLE, name),), ("1",)),))
+
+
+def _changes(chain: Chain) -> bool:
+    """Whether a path may be changed there and go on."""
+    return any(isinstance(item, Rewrite) or isinstance(item, Branch) and any(_changes(fork.chain) for fork in item.forks if fork.chain.falls) for item in chain.items)
 
 
 def _branch(branch: Branch, where: _Where, rest: list, plan: Plan, context: Context) -> list[Case]:  # type: ignore[type-arg]
@@ -327,10 +344,10 @@ def _effect(item: Rewrite | SetVariable, where: _Where, followed: bool, plan: Pl
     context.rewritten = True
     passes = id(item) in plan.passing
     if not where.parts or not followed:
-        return replace(where, moved=True, by_path=False, passes=passes)
+        return replace(where, moved=True, passes=passes)
     name = context.name("changed path")
     event.mark(name, context)
-    return replace(where, parts=(TextIs((Var(Variable.VARIABLE, name),), ("1",)),), moved=True, by_path=False, passes=passes)
+    return replace(where, parts=(TextIs((Var(Variable.VARIABLE, name),), ("1",)),), moved=True, passes=passes)
 
 
 def _lose(span: Span | None, what: Unwritable, where: _Where, plan: Plan, context: Context, refused: bool = False) -> Event:
@@ -540,11 +557,15 @@ def values_of(leaf: Leaf) -> tuple[object, ...]:
 
 def wish_of(case: Case) -> str:
     """What a variable for the requests of a case should remind of."""
-    for part in case.parts:
+    return _wish(case.parts) or "other paths"
+
+
+def _wish(parts: tuple[Condition, ...]) -> str:
+    for part in parts:
         found = re.findall(r"[a-z0-9]+", str(getattr(part, "prefix", getattr(part, "path", ""))).lower())
         if found:
             return " ".join(found)
-    return "other paths"
+    return ""
 
 
 def settle_passed(plan: Plan, context: Context) -> None:

@@ -315,7 +315,7 @@ def _region(case: Case, key: tuple[object, ...], held: dict[int, Lines], loosely
     parts = tuple(part for part in case.parts if of_paths(part))
     if loosely:
         return parts
-    if case.moved or not case.by_path and any(id(other) in held and tuple(said.key for said in held[id(other)]) != key for other in case.peers):
+    if not case.by_path and any(id(other) in held and tuple(said.key for said in held[id(other)]) != key for other in case.peers):
         return None
     refused: list[Condition] = []
     for condition, before in case.before:
