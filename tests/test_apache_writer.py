@@ -101,7 +101,7 @@ NGINX = [
         "root ROOT; location /p/ { internal; }",
         ['RewriteCond %{ENV:REDIRECT_STATUS} "^$"', 'RewriteRule "^/p/" - [R=404,L]'],
     ),
-    ("location / { proxy_pass http://192.0.2.1; client_max_body_size 8m; }", ["LimitRequestBody 8388608"]),
+    ("location / { proxy_pass http://192.0.2.1; client_max_body_size 8m; }", ['RewriteCond expr "%{HTTP:Content-Length} -gt 8388608"', 'RewriteRule "^" - [R=413,L]']),
     (
         "root ROOT; access_log /var/log/x.log combined; location /s/ { access_log off; }",
         ['CustomLog "/var/log/x.log" combined env=!not_logged', 'RewriteRule "^/s/" - [E=not_logged:1,L]'],

@@ -27,6 +27,8 @@ TRANSLATED = {
     ("apache", "caddy"): (ApacheSource, 8),
     ("caddy", "nginx"): (CaddySource, 20),
     ("apache", "nginx"): (ApacheSource, 8),
+    ("nginx", "apache"): (NginxSource, 20),
+    ("caddy", "apache"): (CaddySource, 16),
 }
 
 

@@ -11,7 +11,7 @@ from urllib.parse import quote_plus
 
 from ..model import (
     Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, ErrorPages, Estate, Field,
-    ForgetFields, Forward, Leave, Pool, Listener, LogTo, Mapped, Note, Operation, Protect,
+    ForgetFields, Forward, Leave, Pattern, Pool, Listener, LogTo, Mapped, Note, Operation, Protect,
     QueryEdit, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
 )
@@ -201,11 +201,13 @@ class _Run:
         state.note("rewrite", step.span, f"{before} -> {state.path}")
         return None
 
-    def _spelt_as(self, prefix: str) -> bool:
+    def _spelt_as(self, prefix: str, pattern: Pattern | None) -> bool:
         """Whether the target as received begins with a prefix, so that what follows may go on as it is (proxy_util.c, ap_proxy_trans_match)."""
         target = self.state.request.target
         more = prefix.endswith("/") and target[len(prefix):len(prefix) + 1] == "/"
         # A path that was changed, and passed through, still goes on as it came (httpd 2.4.71, probed).
+        if pattern is not None and search(pattern, paths.split_target(target)[0]) is None:
+            return False
         return not self.state.asked_inside and target.startswith(prefix or "/") and not more
 
     def _brings_mark(self, template: Template) -> bool:
@@ -399,7 +401,7 @@ class _Run:
             case Mapped(prefix, replacement, True):
                 rest = state.path[len(prefix):].partition("?")[0]
                 return text(replacement, state) + paths.escaped(rest, state.site.reading.escapes) + query
-            case Mapped(prefix, replacement, keeps_spelling=True) if self._spelt_as(prefix):
+            case Mapped(prefix, replacement, keeps_spelling=True) if self._spelt_as(prefix, step.target.spelt_like):
                 return text(replacement, state) + state.request.target[len(prefix):]
             case Mapped(prefix, replacement):
                 if state.pinned:

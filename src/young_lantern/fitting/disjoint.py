@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 from ..model import AllOf, AnyOf, Condition, PathIs, PathMatches, PathStartsWith
-from ..patterns import literal_start, search
+from ..patterns import literal_start
 
 
 def disjoint(one: Condition, other: Condition) -> bool:
     """Whether no request can meet both, as far as paths alone tell."""
-    for whole, pattern in ((one, other), (other, one)):
-        if isinstance(whole, PathIs) and not whole.ignores_case and isinstance(pattern, PathMatches):
-            return search(pattern.pattern, whole.path) is None
     ones, others = _claims(one), _claims(other)
     return ones is not None and others is not None and not any(_overlap(a, b) for a in ones for b in others)
 

@@ -337,12 +337,14 @@ class Mapped:
     """`prefix` is cut off the current decoded path, the rest escaped and put behind `replacement`; the query follows.
 
     keeps_spelling: where the target as received begins with the prefix, what follows there goes on instead, query and all (httpd `nocanon`)
+    spelt_like: and it matches this
     """
 
     prefix: str
     replacement: Template
     cuts_at_mark: bool = False
     keeps_spelling: bool = False
+    spelt_like: Pattern | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,24 @@
-"""What httpd cannot say as others do: nothing is written in this dialect yet, so that the table is empty."""
+"""What httpd cannot say as others do: topic or directive of a source -> what becomes of it, and why. All else is kept.
+
+Order:    of no consequence; a directive's own row counts before its topic's.
+"""
 
 from __future__ import annotations
 
 from ...model import Disposition
 
-ABILITIES: dict[str, tuple[Disposition, str]] = {}
+_LENGTH = "a rule asks for the length that the client states; content without one is not limited"
+
+ABILITIES: dict[str, tuple[Disposition, str]] = {
+    "logs": (Disposition.CHANGED, "written in the format combined; a format of its own must be defined by hand"),
+    "limits": (Disposition.CHANGED, _LENGTH),
+    "client_max_body_size": (Disposition.CHANGED, _LENGTH),
+    "request_body": (Disposition.CHANGED, _LENGTH),
+    "default_type": (Disposition.CHANGED, "files whose names say nothing of their type are sent without one"),
+    "gzip_min_length": (Disposition.CHANGED, "answers of any length are compressed"),
+    "error_page": (Disposition.CHANGED, "the status stays the error's"),
+    "handle_errors": (Disposition.CHANGED, "a page for each status that may happen; it depends on nothing else"),
+    "file_server": (Disposition.CHANGED, "the added slash is 301, and a folder without an index file gets it, too"),
+    "abort": (Disposition.CHANGED, "httpd always answers: 403"),
+    "ip_hash": (Disposition.CHANGED, "the members are asked in turn"),
+}

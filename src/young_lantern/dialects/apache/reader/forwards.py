@@ -9,6 +9,7 @@ Rule:     the prefix is cut off the decoded path, the rest escaped again and put
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from ....model import (
     Choose, Condition, Disposition, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, PathMatches, Pool, Route, Side, Span, Step, Unserved, Var,
@@ -77,7 +78,9 @@ class Proxies:
         path = found[3]
         if not re.search(r"\$[\d&]", path):
             # mod_proxy, ProxyPassMatch: without a reference to a group the whole path is put behind the URL.
-            return Route(held, self.forward(node, words, ""), node.span, node.comments, text)
+            steps = tuple(replace(step, target=replace(step.target, spelt_like=pattern)) if isinstance(step, Forward) and isinstance(step.target, Mapped) else step
+                          for step in self.forward(node, words, ""))
+            return Route(held, steps, node.span, node.comments, text)
         target = Written(self.context.template(path, node, rule=label, escapes=True), adds_query=True)
         return Route(held, self.forward(node, words, None, target), node.span, node.comments, text)
 

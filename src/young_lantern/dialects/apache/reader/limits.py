@@ -1,20 +1,28 @@
 """httpd `LimitRequestBody` -> BodyLimit.
 
-Source:   Apache HTTP Server manual, core: bytes; 0 is no limit; silence is 1 GiB since 2.4.53. Refused with 413 when the content is read.
+Source:   Apache HTTP Server manual, core: bytes; 0 is no limit; silence is 1 GiB since 2.4.53; "not applicable to proxy requests".
+Rule:     refused with 413 when the content is read; what is proxied is not limited at all (2.4.71, probed).
 """
 
 from __future__ import annotations
 
-from ....model import BodyLimit, Step
+from ....model import BodyLimit, Disposition, Step
 from .context import Context, Node
 
 
 def read_body_limit(nodes: list[Node], forwards: bool, context: Context) -> tuple[Step, ...]:
-    """The limit of a level; forwards: the content is read, since it goes to an origin."""
+    """The limit of a level; forwards: the content goes to an origin, whatever the limit."""
     node = context.last(nodes, "limitrequestbody")
     if node is None:
         return ()
     if not node.args or not node.args[0].isdigit():
         context.value(node, " ".join(node.args), "a number of bytes was expected")
         return ()
-    return (BodyLimit(int(node.args[0]) or None, when_read=not forwards, span=node.span),)
+    if forwards:
+        claim = context.claims[node.span]
+        if claim.disposition is None:
+            claim.disposition, claim.why = Disposition.IMPLIED, "it does not count for what is proxied: there was no limit"
+        return ()
+    if context.claims[node.span].why.startswith("it does not count"):
+        context.claims[node.span].disposition, context.claims[node.span].why = None, ""
+    return (BodyLimit(int(node.args[0]) or None, when_read=True, span=node.span),)

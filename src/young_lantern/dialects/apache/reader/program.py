@@ -208,9 +208,7 @@ class Program:
             for number, section in enumerate(self.sections):
                 # What folders above it say is merged into a folder's section before it is asked whether expiry is on at all.
                 around = [node for other in self.sections[:number] if _holds(other, section) for node in other.nodes]
-                # A limit in a section for what is proxied has no effect (2.4.71, probed).
-                nodes = [node for node in section.nodes if section.kind != "proxy" or node.name != "limitrequestbody"]
-                steps += self._where(section, place, read(nodes, [*levels, *around], place))
+                steps += self._where(section, place, read(section.nodes, [*levels, *around], place))
         return (*steps, *content)
 
     def _defaults(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:

@@ -46,7 +46,7 @@ class Context(Noting):
     variables: names taken by variables of rules
     idle:      lines that need no word of their own, with the reason, unless one is written for them elsewhere
     groups:    (rule, capture) -> the variable that the rule keeps it in
-    marked_limits: the site has a limit that no section could hold
+    asked_indexes: names of index files that an origin answers
     moved:     the path was changed for the answer whose fields are written
     marks:     answers -> the variable that their rules set;  told: answers whose text stands for the whole host
     document_root: of the site that is written; marked: its lines that ask for a variable of a rule
@@ -62,8 +62,8 @@ class Context(Noting):
     idle: dict[Span | None, str] = field(default_factory=dict)
     document_root: str = ""
     groups: dict[tuple[int, str], str] = field(default_factory=dict)
+    asked_indexes: set[str] = field(default_factory=set)
     moved: bool = False
-    marked_limits: bool = False
     marks: dict[tuple[int, ...], str] = field(default_factory=dict)
     told: set[int] = field(default_factory=set)
     marked: list[Node] = field(default_factory=list)

@@ -119,7 +119,7 @@ def folder_of(step: ServeFiles) -> str:
 def folder_lines(folders: Folders, spans: tuple[Span | None, ...], context: Context) -> list[Node]:
     """Index files, listing and the added slash."""
     lines = []
-    names = [name for name in map(literal, folders.index) if name is not None]
+    names = [name for name in map(literal, folders.index) if name is not None and name not in context.asked_indexes]
     if tuple(names) != defaults.INDEX:
         lines.append(context.line("DirectoryIndex", *(map(word, names) if names else ["disabled"]), spans=spans))
     else:
@@ -156,6 +156,10 @@ def write_folders(served: list[tuple[ServeFiles, tuple[Condition, ...]]], chain:
         first = steps[0]
         spans = tuple(dict.fromkeys(span for step in steps for span in (step.root_span, step.span, *step.also) if span))
         lines = [] if folder in own else folder_lines(first.folders, (first.span, *first.also), context)
+        if not folder.startswith("/"):
+            # A folder below ServerRoot, for which a section by its whole name cannot be written.
+            nodes.append(context.line("Location", quote("/"), spans=spans, block=[*lines, context.line("Require", "all", "granted")]))
+            continue
         nodes.append(context.line("Directory", quote(folder), spans=spans, block=[*lines, *method_lines(first, context), context.line("Require", "all", "granted")]))
     return nodes
 

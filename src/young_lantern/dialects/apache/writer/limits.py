@@ -1,14 +1,25 @@
-"""BodyLimit -> `LimitRequestBody`. Mirror: reader/limits.py. No limit is written as 0, since silence is 1 GiB."""
+"""BodyLimit -> a rule that refuses with 413. Mirror: reader/limits.py, reader/expressions.py.
+
+Rule:     LimitRequestBody does not count for what is proxied (manual, core), so the length that the client states is asked for.
+Left out: content without a stated length; limits where files are served, which take no content anyway.
+"""
 
 from __future__ import annotations
 
-from ....model import BodyLimit
+from ....codes import LIMITED_BODY
+from ....model import BodyLimit, Disposition
+from ..values import quote
+from .conditions import Asked
 from .context import Context
 from .output import Node
+from .rewrites import rule
+
+_WHY = ("Larger content is refused, as before; LimitRequestBody would not count for what is proxied.",)
 
 
-def write_limit(step: BodyLimit | None, context: Context) -> list[Node]:
-    """The limit on request content where an origin is asked."""
-    if step is None or step.limit_bytes is None:
-        return [context.line("LimitRequestBody", "0", spans=(step.span if step else None,))]
-    return [context.line("LimitRequestBody", str(step.limit_bytes), spans=(step.span,))]
+def write_limit(step: BodyLimit, asked: Asked, context: Context) -> list[Node]:
+    """The rule for requests whose content is too large for their origin."""
+    if step.when_read:
+        context.note(step.span, Disposition.CHANGED, LIMITED_BODY)
+    asked.conditions.append(context.line("RewriteCond", "expr", quote(f"%{{HTTP:Content-Length}} -gt {step.limit_bytes}")))
+    return rule(asked, "-", [f"R={step.status}", "L"], context, (step.span,), _WHY)

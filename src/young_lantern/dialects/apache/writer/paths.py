@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import re
 
+from ....fitting import disjoint
 from ....model import ALWAYS, AllOf, AnyOf, Condition, Not, PathIs, PathMatches, PathStartsWith, Pattern
+from ....patterns import search
 
 PATHS = (PathIs, PathStartsWith, PathMatches)
 _GROUP = re.compile(r"(\\.|\[(?:\\.|\^?\]|[^\]])(?:\\.|[^\]\\])*\])|\((?:\?P?<\w+>|(?!\?))")
@@ -24,6 +26,14 @@ def of_paths(condition: Condition) -> bool:
         case AllOf(conditions) | AnyOf(conditions):
             return all(of_paths(item) for item in conditions)
     return condition is ALWAYS
+
+
+def apart(one: Condition, other: Condition) -> bool:
+    """Whether no path can meet both."""
+    for whole, pattern in ((one, other), (other, one)):
+        if isinstance(whole, PathIs) and not whole.ignores_case and isinstance(pattern, PathMatches):
+            return search(pattern.pattern, whole.path) is None
+    return disjoint(one, other)
 
 
 def escaped(text: str) -> str:

@@ -12,20 +12,20 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field, replace
 
-from ....fitting import Branch, Chain, Fork, Leaf, disjoint, leaves
-from ....fitting.places import refuses
+from ....fitting import Branch, Chain, Fork, Leaf, leaves
+from ....fitting.places import at_path, refuses
 from ....fitting.static import bare
 from ....model import (
     ALWAYS, AllOf, Capture, ClientIn, Condition, FileExists, FileKind, Forward, Not, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewrite, ServeFiles, SetPath,
-    SetVariable, Span, StripPrefix, Template, TextIs, Unserved, Var, Variable, join,
+    SetVariable, Span, StripPrefix, Template, TextIs, Unserved, Var, Variable, join, literal,
 )
 from ....model.walk import walk
 from ...noting import Unwritable
-from . import answers, files, forwards, rewrites
+from . import answers, files, forwards, limits, rewrites
 from .conditions import Asked, write_conditions
 from .context import Context
 from .output import Node
-from .paths import escaped, of_paths
+from .paths import apart, escaped, of_paths
 
 _WHY_501 = ("Not carried over: see the report.",)
 
@@ -149,7 +149,7 @@ def _words(nodes: list[Node]) -> list[str]:
 
 
 def _apart(one: tuple[Condition, ...], other: tuple[Condition, ...]) -> bool:
-    return any(disjoint(a, b) or (isinstance(a, Not) and bare(a.condition) == bare(b)) or (isinstance(b, Not) and bare(b.condition) == bare(a)) for a in one for b in other)
+    return any(apart(a, b) or (isinstance(a, Not) and bare(a.condition) == bare(b)) or (isinstance(b, Not) and bare(b.condition) == bare(a)) for a in one for b in other)
 
 
 # --- walking -----------------------------------------------------------------------------------------------------------------
@@ -375,6 +375,8 @@ def _leaf(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Case:
             plan.events.append(event)
             plan.passed.append((leaf, event))
             return Case(leaf, where.came, False, event)
+    if isinstance(answer, Forward):
+        _limit(leaf, where, plan, context)
     if isinstance(answer, Restart):
         return Case(leaf, (), False, _again(answer, where, plan, context))
     match answer:
@@ -389,6 +391,16 @@ def _leaf(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Case:
     for span in (*leaf.through, *getattr(answer, "also", ())):
         context.structure.add(span)
     return case
+
+
+def _limit(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> None:
+    """What is too large for an origin."""
+    limit = leaf.settings.limit
+    asked = write_conditions(where.parts, (), context) if limit is not None and limit.limit_bytes is not None else None
+    if limit is None or asked is None or isinstance(asked, Unwritable):
+        return
+    made = limits.write_limit(limit, asked, context)
+    plan.events.append(Event(where.parts, made))
 
 
 def _again(answer: Restart, where: _Where, plan: Plan, context: Context) -> Event:
@@ -418,7 +430,7 @@ def _mapped_forward(answer: Forward, leaf: Leaf, where: _Where, plan: Plan, cont
     """A forward by path alone: a ProxyPass line; None when it takes a rule."""
     if where.moved or context.rewritten and not plan.again or not all(of_paths(part) for part in where.parts):
         return None
-    made = forwards.write_mapping(answer, where.parts, not plan.again and not plan.passing, context)
+    made = forwards.write_mapping(answer, where.parts, not plan.again and not plan.passing and not context.asked_indexes, context)
     if made is None or isinstance(made, Unwritable):
         return None
     event = _stop(leaf, where, (), plan, context)
@@ -445,10 +457,37 @@ def _mapped_files(answer: ServeFiles, leaf: Leaf, where: _Where, plan: Plan, con
         return None
     if alias is not None:
         plan.aliases.append(alias)
+    elif not where.moved:
+        _asked_indexes(answer, leaf, where, plan, context)
     exclusion = forwards.write_exclusion(asked, (answer.span,), context)
     if exclusion is not None:
         plan.mappings.append(exclusion)
     return event
+
+
+def _asked_indexes(answer: ServeFiles, leaf: Leaf, where: _Where, plan: Plan, context: Context) -> None:
+    """Index files that an origin answers: mod_dir would ask it whether or not the file is there, so a rule asks for the file first."""
+    before: list[Condition] = []
+    stop = plan.events.pop()
+    for name in answer.folders.index:
+        text = literal(name)
+        if text is None or text.startswith("/"):
+            continue
+        there = FileExists(answer.root, (Var(Variable.PATH), text), FileKind.FILE)
+        if text in context.asked_indexes:
+            inner = where.under(AllOf((PathMatches(Pattern("/$", label="a folder")), *before, there)))
+            asked = write_conditions(inner.parts, (), context, whole=True)
+            if not isinstance(asked, Unwritable):
+                asked.pattern = asked.pattern.removesuffix("(/.*)$").replace("(?=.*?/$)", "") + "(/(?:.*/)?)$"
+                plan.events.append(Event(inner.parts, rewrites.rule(asked, f"$1{text}", ["PT"], context, (answer.span,)), needed=True))
+        before.append(Not(there))
+    plan.events.append(stop)
+
+
+def indexes_of_origins(chain: Chain) -> set[str]:
+    """The names of index files that some origin answers."""
+    names = {text for leaf in leaves(chain) if isinstance(leaf.answer, ServeFiles) for name in leaf.answer.folders.index if (text := literal(name)) is not None and not text.startswith("/")}
+    return {name for name in names if any(isinstance(leaf.answer, Forward) for leaf in leaves(at_path(chain, f"/some/{name}")))}
 
 
 def _named(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Event | Unwritable:
@@ -465,7 +504,7 @@ def _served_elsewhere(where: _Where, plan: Plan) -> tuple[Condition, ...]:
     """Paths among these that files were found for before, which an alias would take."""
     return tuple(
         condition for condition, cases in where.before
-        if any(isinstance(case.leaf.answer, ServeFiles) for case in cases) and of_paths(condition) and not any(disjoint(condition, part) for part in where.parts)
+        if any(isinstance(case.leaf.answer, ServeFiles) for case in cases) and of_paths(condition) and not any(apart(condition, part) for part in where.parts)
     )
 
 
@@ -515,6 +554,8 @@ def _passes(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: Conte
     made = asked if isinstance(asked, Unwritable) else rewrites.write_rewrite(item, asked, ["PT"], context)
     if isinstance(made, Unwritable):
         return False
+    if isinstance(leaf.answer, Forward):
+        _limit(leaf, where, plan, context)
     event = Event(where.parts, made)
     plan.events.append(event)
     plan.passed.append((leaf, event))
@@ -540,6 +581,7 @@ def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: C
         made = forwards.write_moved(item, answer, asked, context)
         if isinstance(made, Unwritable):
             return None
+        _limit(leaf, where, plan, context)
         plan.reverses += forwards.write_reverses(answer, context)
     for node in made:
         node.spans = tuple(dict.fromkeys((*node.spans, *(span for span in (answer.span, *leaf.through) if span))))

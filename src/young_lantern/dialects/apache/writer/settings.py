@@ -11,18 +11,18 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import partial
 
-from ....fitting import Chain, disjoint
+from ....fitting import Chain
 from ....fitting.mapping import location_mapping
 from ....fitting.static import bare
 from ....model import ALWAYS, Abort, Capture, Condition, Field, Forward, Not, Redirect, Respond, ServeFiles, Span, Var, Variable
 from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
-from . import access, compression, errors, fields, files, forwards, limits
+from . import access, compression, errors, fields, files, forwards
 from .conditions import write_conditions
 from .context import Context
 from .output import Node
-from .paths import fragment, of_paths, section
+from .paths import apart, fragment, of_paths, section
 from .rewrites import rule
 from .routes import Case, Event, Plan, wish_of
 
@@ -177,14 +177,6 @@ def _compress(case: Case, chain: Chain, context: Context) -> Lines | None:
     return tuple(Said(node, tuple(node.words), "compress") for node in compression.write_compress(case.leaf.settings.compress, context))
 
 
-def _limit(case: Case, chain: Chain, context: Context) -> Lines | None:
-    if isinstance(case.leaf.answer, ServeFiles):
-        return ()  # there it would act as well
-    if not isinstance(case.leaf.answer, Forward):
-        return None
-    return tuple(Said(node, tuple(node.words), "limit") for node in limits.write_limit(case.leaf.settings.limit, context))
-
-
 def _folders(case: Case, chain: Chain, context: Context) -> Lines | None:
     answer = case.leaf.answer
     if not isinstance(answer, ServeFiles) or files.folder_of(answer) not in files.differing(chain):
@@ -218,7 +210,7 @@ def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 # In the order in which the lines stand.
 _TOPICS = (
-    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("limits", _limit), ("requests", _requests), ("errors of origins", _intercepts),
+    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("requests", _requests), ("errors of origins", _intercepts),
 )
 
 
@@ -259,12 +251,15 @@ def _place(topic: str, caring: list[Case], held: dict[int, Lines], sections: dic
 
 def _group(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], key: tuple[object, ...], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]],
            context: Context) -> None:
-    regions = [(case, _region(case, key, held, topic == "texts")) for case in cases]
+    regions = [(case, _region(case, key, held)) for case in cases]
+    if topic == "texts":
+        # A status is all that a text goes by: what else is asked matters only where two have the same one.
+        regions = [(case, region if region is not None else tuple(part for part in case.parts if of_paths(part))) for case, region in regions]
     if when is not None and not of_paths(when):
         regions = [(case, None) for case in cases]
     if unsaid := [case for case, region in regions if region is None]:
         _by_variable(topic, [replace(node, words=list(node.words)) for node in nodes], when, unsaid, context)
-    found = [(*region, *((when,) if when is not None else ())) for _, region in regions if region is not None and not (when is not None and any(disjoint(when, part) for part in region))]
+    found = [(*region, *((when,) if when is not None else ())) for _, region in regions if region is not None and not (when is not None and any(apart(when, part) for part in region))]
     if not found:
         return
     place = section(found[0]) if len(found) == 1 else _union(found)
@@ -296,7 +291,7 @@ def _asking(node: Node, name: str) -> Node:
 
 def _within(region: tuple[Condition, ...], wide: tuple[Condition, ...]) -> bool:
     """Whether a region lies in one that only keeps some paths out."""
-    return all(part in region or any(disjoint(part.condition, own) for own in region) for part in wide if isinstance(part, Not))
+    return all(part in region or any(apart(part.condition, own) for own in region) for part in wide if isinstance(part, Not))
 
 
 def _union(regions: list[tuple[Condition, ...]]) -> tuple[str, str] | None:
@@ -310,18 +305,16 @@ def _union(regions: list[tuple[Condition, ...]]) -> tuple[str, str] | None:
     return "LocationMatch", f"^(?:{'|'.join(dict.fromkeys(fragment(region) for region in regions))})"
 
 
-def _region(case: Case, key: tuple[object, ...], held: dict[int, Lines], loosely: bool) -> tuple[Condition, ...] | None:
-    """The conditions on the path that tell a case from those with other lines; None when the path alone does not. loosely: what else is asked does not matter."""
+def _region(case: Case, key: tuple[object, ...], held: dict[int, Lines]) -> tuple[Condition, ...] | None:
+    """The conditions on the path that tell a case from those with other lines; None when the path alone does not."""
     parts = tuple(part for part in case.parts if of_paths(part))
-    if loosely:
-        return parts
     if not case.by_path and any(id(other) in held and tuple(said.key for said in held[id(other)]) != key for other in case.peers):
         return None
     refused: list[Condition] = []
     for condition, before in case.before:
         if all(tuple(said.key for said in held.get(id(other), ())) == key or id(other) not in held for other in before):
             continue
-        if any(disjoint(condition, part) for part in parts):
+        if any(apart(condition, part) for part in parts):
             continue
         if not of_paths(condition):
             return None
@@ -331,11 +324,6 @@ def _region(case: Case, key: tuple[object, ...], held: dict[int, Lines], loosely
 
 def _by_variable(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], context: Context) -> None:
     """Lines that ask for a variable which the cases' rules set."""
-    if topic == "limits" and when is None and not context.marked_limits:
-        # No section tells these apart: the limit stands for the whole host, files included.
-        context.marked_limits = True
-        context.marked += nodes
-        return
     if topic not in ("fields", "handled", "requests") or when is not None or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
         for node in nodes:
             span = node.spans[0] if node.spans else None

@@ -92,7 +92,7 @@ def _holds(hosts: list[Host]) -> bool:
 
 def write_body(site: Site, context: Context) -> list[Node]:
     """What a site does with its requests, the same on all its listeners."""
-    context.site, context.variables, context.rewritten, context.marked_limits = site, set(), False, False
+    context.site, context.variables, context.rewritten = site, set(), False
     captures_host = any(name.pattern for name in site.names)
     chain, lost = unroll(tables_as_variables(with_conditions(without_tables(site.program))), captures_host=captures_host, own_requests=True)
     for restart in lost:
@@ -101,6 +101,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     passing: set[int] = set()
     chain = without_loops(spread(without_idle_changes(plain_paths(chain, context.options.strict)), passing))
     context.document_root = files.choose_root(chain)
+    context.asked_indexes = routes.indexes_of_origins(chain)
     plan = routes.write_plan(chain, passing, context)
     routes.settle_passed(plan, context)
     head, sections = settings.write_settings(plan, chain, context)

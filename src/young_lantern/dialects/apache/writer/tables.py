@@ -11,7 +11,7 @@ import re
 from typing import Any
 
 from ....fitting.tables import row_condition
-from ....model import Choose, Condition, Lookup, Route, SetVariable, Step, Var, Variable, literal
+from ....model import Capture, Choose, Condition, Lookup, Route, SetVariable, Step, Var, Variable
 from ....model.walk import walk
 
 # Rows of a table that become rules; longer ones stay lookups, which cannot be written.
@@ -41,8 +41,9 @@ def tables_as_variables(program: tuple[Step, ...]) -> tuple[Step, ...]:
 def _writable(part: object) -> bool:
     if not isinstance(part, Lookup) or len(part.rows) > _LIMIT_ROWS or any(isinstance(inner, Lookup) for inner in walk(part.subject)):
         return False
-    results = [literal(result) for result in (*(row.result for row in part.rows), part.fallback)]
-    return all(result is not None and not re.search(r"[\s,\"\]]", result) for result in results)
+    texts = [piece for result in (*(row.result for row in part.rows), part.fallback) for piece in result]
+    # A result may hold the groups of its own row's pattern.
+    return all(isinstance(piece, Capture) or isinstance(piece, str) and not re.search(r"[\s,\"\]]", piece) for piece in texts)
 
 
 def _name(name: str) -> str:
