@@ -56,8 +56,8 @@ NGINX = [
         ],
     ),
     (
-        "location / { proxy_pass http://192.0.2.1; proxy_set_header Host a.example; proxy_set_header X-F $proxy_add_x_forwarded_for; }",
-        ['RequestHeader set Host "a.example"', 'RequestHeader append X-F "expr=%{REMOTE_ADDR}"'],
+        "location / { proxy_pass http://192.0.2.1; proxy_set_header Host a.example; proxy_set_header X-Forwarded-For $proxy_add_x_forwarded_for; }",
+        ['RequestHeader set Host "a.example"', 'RequestHeader append X-Forwarded-For "expr=%{REMOTE_ADDR}"'],
     ),
     (
         "root ROOT; location /m/ { alias ROOT/dir/; autoindex on; }",
@@ -101,7 +101,10 @@ NGINX = [
         "root ROOT; location /p/ { internal; }",
         ['RewriteCond %{ENV:REDIRECT_STATUS} "^$"', 'RewriteRule "^/p/" - [R=404,L]'],
     ),
-    ("location / { proxy_pass http://192.0.2.1; client_max_body_size 8m; }", ['RewriteCond expr "%{HTTP:Content-Length} -gt 8388608"', 'RewriteRule "^" - [R=413,L]']),
+    (
+        "location / { proxy_pass http://192.0.2.1; client_max_body_size 8m; }",
+        ['RewriteCond expr "%{HTTP:Content-Length} -gt 8388608"', 'RewriteRule "^" - [R=413,L]'],
+    ),
     (
         "root ROOT; access_log /var/log/x.log combined; location /s/ { access_log off; }",
         ['CustomLog "/var/log/x.log" combined env=!not_logged', 'RewriteRule "^/s/" - [E=not_logged:1,L]'],

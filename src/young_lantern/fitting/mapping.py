@@ -1,10 +1,10 @@
-"""Changes of the origin's Location -> mappings of its redirects, for dialects that have a line for those."""
+"""Redirects of an origin, and targets, as dialects have lines for them."""
 
 from __future__ import annotations
 
 import re
 
-from ..model import Field, LocationMapping, Operation, literal
+from ..model import AsReceived, Field, ForwardTarget, LocationMapping, Mapped, Operation, literal
 
 
 def location_mapping(field: Field) -> LocationMapping | None:
@@ -17,3 +17,11 @@ def location_mapping(field: Field) -> LocationMapping | None:
         return None
     value = literal(field.value)
     return LocationMapping((plain,), (value.replace("$$", "$"),), field.span) if value is not None else None
+
+
+def as_received(target: ForwardTarget) -> ForwardTarget:
+    """A target that goes on in the client's spelling, its prefix kept -> as it was received."""
+    if isinstance(target, Mapped) and target.keeps_spelling and literal(target.replacement) == target.prefix and target.spelt_like is None or (
+            isinstance(target, Mapped) and target.keeps_spelling and not target.prefix and not target.replacement):
+        return AsReceived()
+    return target

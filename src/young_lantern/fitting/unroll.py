@@ -190,7 +190,9 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 walker.leaves += 1
                 if isinstance(step, ServeFiles) and not walker.own_requests:
                     items += _indexes(step, steps, env, walker)
-                items.append(Leaf(_captured(step, env), _relevant(step, _settled(env)), env.through))
+                settings = _settled(env)
+                step = _with_its_text(step, settings)
+                items.append(Leaf(_captured(step, env), _relevant(step, settings), env.through))
                 return Chain(items)
     return Chain(items)
 
@@ -312,6 +314,17 @@ def _effect(step: Rewrite | SetVariable, env: _Env) -> tuple[Effect, _Env]:
     if made.internal:
         known = replace(known, internal=True, rewritten=known.rewritten | {"*"})
     return made, replace(env, known=known)
+
+
+def _with_its_text(answer: Step, settings: Settings) -> Step:
+    """An answer that is no error, made like one so that a page gives it its text (httpd) -> the answer with the text."""
+    if not isinstance(answer, Respond) or not answer.raises or not 200 <= answer.status < 300 or settings.pages is None:
+        return answer
+    page = next((page for page in settings.pages.pages if page.statuses and answer.status in page.statuses), None)
+    match page and page.steps:
+        case (Respond(body=body, raises=False) as told,):
+            return replace(answer, body=body, raises=False, media_type=told.media_type)
+    return answer
 
 
 def _settled(env: _Env) -> Settings:

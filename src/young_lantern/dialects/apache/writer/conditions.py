@@ -39,7 +39,7 @@ def write_conditions(parts: tuple[Condition, ...], used: object, context: Contex
     """Conditions that must all hold -> Asked. used: what captures are asked for in; whole: the path itself is asked for."""
     wanted = {item.pattern for item in walk(used) if isinstance(item, Capture)}
     flat = [item for part in parts for item in _flat(part)]
-    paths = [item for item in flat if of_paths(item)]
+    paths = _once([item for item in flat if of_paths(item)])
     others = [item for item in flat if not of_paths(item) and item is not ALWAYS]
     asked = Asked()
     whole = whole or context.rewritten and any(Var(Variable.PATH) in getattr(item, "path", ()) or Var(Variable.PATH) in getattr(item, "template", ()) for item in walk(tuple(others)))
@@ -70,6 +70,12 @@ def write_conditions(parts: tuple[Condition, ...], used: object, context: Contex
         pattern = next(item.pattern for item in last[0] if isinstance(item, TextMatches))
         asked.condition, asked.groups = pattern.label, {**asked.groups, **groups_of(pattern.text)}
     return asked
+
+
+def _once(paths: list[Condition]) -> list[Condition]:
+    """The same pattern asked again by the line within it (nginx) says nothing more, and its groups are the same."""
+    asked = {item.pattern: item for item in paths if isinstance(item, PathMatches)}
+    return [item for item in paths if not isinstance(item, PathMatches) or asked[item.pattern] is item]
 
 
 def _continued(value: object) -> bool:
@@ -207,6 +213,12 @@ def _text_is(template: Template, wanted: tuple[str, ...], ignores_case: bool, si
 
 
 def _text_matches(template: Template, pattern: Pattern, sign: str, asked: Asked, context: Context) -> list[str] | Unwritable:
+    if template == (Var(Variable.TARGET),):
+        # The target as received stands in the middle of the request line.
+        text, anywhere = plain_pattern(pattern)
+        inner = re.sub(r"(?<!\\)\$$", "(?= )", text.removeprefix("^"))
+        front = r"^\S+ " + (r"\S*?" if anywhere else "")
+        return ["%{THE_REQUEST}", values.quote(f"{sign}{front}{inner}"), *(["NC"] if pattern.ignores_case else [])]
     special = _piece(template)
     text, anywhere = plain_pattern(pattern)
     case = ["NC"] if pattern.ignores_case else []

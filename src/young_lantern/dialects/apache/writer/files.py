@@ -186,4 +186,6 @@ def differing(chain: Chain) -> set[str]:
             folder = folder_of(leaf.answer)
             if held.setdefault(folder, leaf.answer.folders) != leaf.answer.folders:
                 made.add(folder)
+    # What a folder's section says holds for the folder however it is reached, also below another one.
+    made |= {folder for folder, own in held.items() for other, others in held.items() if own != others and folder.startswith(other.rstrip("/") + "/")}
     return made

@@ -14,8 +14,8 @@ from dataclasses import replace
 from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
 from ....fitting.mapping import location_mapping
 from ....model import (
-    ALWAYS, AsReceived, Condition, Disposition, Field, Forward, LocationMapping, Mapped, Not, Operation, PathIs, PathMatches, PathStartsWith, Pool, Rewrite, SetPath, Span,
-    Template, Var, Variable, Written, literal,
+    ALWAYS, AsReceived, Condition, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Not, Operation, PathIs, PathMatches, PathStartsWith, Pool, Rewrite, SetPath, Span,
+    Template, Var, Variable, Written, join, literal,
 )
 from ...noting import Unwritable
 from .. import values
@@ -270,15 +270,27 @@ def _request_field(item: Field, step: Forward, context: Context) -> Node | None:
     if item.operation is Operation.REMOVE or item.operation is Operation.SET and not value:
         return context.line("RequestHeader", "unset", name, spans=(item.span,), comments=item.comments)
     verb = {Operation.SET: "set", Operation.ADD: "append", Operation.APPEND: "append", Operation.MERGE: "merge", Operation.DEFAULT: "setifempty"}.get(item.operation)
-    if value == (Var(Variable.CLIENT_CHAIN),):
+    if value == (Var(Variable.CLIENT_CHAIN),) and name.lower() == "x-forwarded-for":
         verb, value = "append", (Var(Variable.CLIENT),)
     if verb is None:
         return _edit(item, context)
+    verb, value = _by_table(name, verb, value)
     text = context.in_field(value, item.span, context.moved and not item.at_once)
     if isinstance(text, Unwritable):
         context.lost(item.span, name, f"its value needs {text.what}")
         return None
     return context.line("RequestHeader", verb, name, quote(text), spans=(item.span,), comments=item.comments)
+
+
+def _by_table(name: str, verb: str, value: Template) -> tuple[str, Template]:
+    """A table that only asks whether the field is there: what is put behind it, or in its place, has words of its own."""
+    match value:
+        case (Lookup(subject=(Var(Variable.FIELD, field),) as own, rows=(LookupRow(value="", result=result),), fallback=fallback),) if field.lower() == name.lower():
+            if fallback == join(own, ", ", result):
+                return "append", result
+            if fallback == own:
+                return "setifempty", result
+    return verb, value
 
 
 def _edit(item: Field, context: Context) -> Node | None:

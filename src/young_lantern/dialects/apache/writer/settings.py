@@ -179,8 +179,10 @@ def _compress(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 def _folders(case: Case, chain: Chain, context: Context) -> Lines | None:
     answer = case.leaf.answer
-    if not isinstance(answer, ServeFiles) or files.folder_of(answer) not in files.differing(chain):
+    if not isinstance(answer, ServeFiles):
         return None
+    if files.folder_of(answer) not in files.differing(chain):
+        return ()
     nodes = files.folder_lines(answer.folders, (answer.span,), context)
     return tuple(Said(node, tuple(node.words), node.words[0]) for node in nodes)
 

@@ -41,6 +41,8 @@ def tables_as_variables(program: tuple[Step, ...]) -> tuple[Step, ...]:
 def _writable(part: object) -> bool:
     if not isinstance(part, Lookup) or len(part.rows) > _LIMIT_ROWS or any(isinstance(inner, Lookup) for inner in walk(part.subject)):
         return False
+    if part.rows and len(part.rows) == 1 and part.rows[0].value == "" and part.fallback[:1] == part.subject:
+        return False  # it says what becomes of a field that is there: the field's own line says it
     texts = [piece for result in (*(row.result for row in part.rows), part.fallback) for piece in result]
     # A result may hold the groups of its own row's pattern.
     return all(isinstance(piece, Capture) or isinstance(piece, str) and not re.search(r"[\s,\"\]]", piece) for piece in texts)

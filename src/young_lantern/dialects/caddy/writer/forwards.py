@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 
 from ....codes import CLIENT_CHAIN_TRUST, ORIGIN_CONNECTION, PROXY_DEFAULTS
+from ....fitting.mapping import as_received
 from ....model import (
     AsReceived, Disposition, Forward, Mapped, Operation, Pool, Var, Variable, Written,
 )
@@ -86,7 +87,7 @@ def _members(pool: Pool | None, step: Forward, context: Context) -> tuple[list[s
 def _target(step: Forward, context: Context) -> tuple[list[Node], list[Node] | Unwritable]:
     """What stands before the reverse_proxy, and within it, so that the origin is asked for the right target."""
     spans = (step.span,) if step.span else ()
-    match step.target:
+    match as_received(step.target):
         case AsReceived():
             return [], []
         case Written(template, adds_query):

@@ -12,7 +12,7 @@ import re
 from dataclasses import replace
 
 from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
-from ....fitting.mapping import location_mapping
+from ....fitting.mapping import as_received, location_mapping
 from ....model import (
     AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, StripPrefix, Template, Var,
     Variable, Written, join, literal,
@@ -121,7 +121,7 @@ def _upstream(name: str, pool: Pool, context: Context) -> Node:
 def _target(step: Forward, prefix: str, effects: list[Rewrite], context: Context) -> tuple[list[Node], str] | Unwritable:
     """The rewriting that must stand before, and the path of the URL."""
     cut, replacement = "", ()
-    match step.target:
+    match as_received(step.target):
         case AsReceived():
             if not effects:
                 return [], ""
@@ -130,7 +130,7 @@ def _target(step: Forward, prefix: str, effects: list[Rewrite], context: Context
         case Written(template, adds_query):
             return _written(template, adds_query, step, context)
     stripped, added = _said_by(effects)
-    if added and isinstance(step.target, AsReceived):
+    if added and isinstance(as_received(step.target), AsReceived):
         replacement = added
     elif added:
         return Unwritable("several changes of the path, one after the other, before the origin is asked")
