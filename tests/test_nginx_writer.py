@@ -8,6 +8,7 @@ import pytest
 
 from tests.support.reading import Reads, caddy
 from tests.test_apache_reader import httpd
+from young_lantern.behaviour.compare import Reason
 from young_lantern.demo import FILES_AT, unpack
 from young_lantern.dialects.dialect import WriterOptions
 from young_lantern.fitting import Branch, Chain, Fork, Leaf, Settings, unroll
@@ -105,8 +106,20 @@ HTTPD = [
     ("Alias /m/ ROOT/dir/", ["location /m/ {", "alias ROOT/dir/;"]),
     ('<FilesMatch "\\.css$">\nHeader set X-C 1\n</FilesMatch>', ["add_header X-C $x_c_by_path;"]),
     ("<Location /s>\nRequire ip 192.0.2\n</Location>", ["location = /s {", "allow 192.0.2.0/24;", "deny all;"]),
+    (
+        "LimitRequestBody 1000\nProxyPass /app http://192.0.2.1/app",
+        ["location = /app {", "location / {", "client_max_body_size 1000;"],
+    ),
     ("", ['if ($request_uri ~* "^[^?]*%2f") {', "return 404;"]),
 ]
+
+
+def test_an_origin_without_a_limit_keeps_none_beside_files_that_have_one(reads: Reads) -> None:
+    """nginx by itself refuses more than 1 MiB; httpd counts its limit for files alone."""
+    host = httpd("LimitRequestBody 1000\nProxyPass /app http://192.0.2.1/app")
+    translation = translate(reads.write("apache", host).parent, "nginx")
+    assert "client_max_body_size 0;" in translation.writing.files["nginx.conf"]
+    assert not [cause for cause in translation.comparison.causes if cause.reason is Reason.CONTENT]
 
 
 @pytest.mark.parametrize(("host", "lines"), HTTPD, ids=[row[0][:50] for row in HTTPD])

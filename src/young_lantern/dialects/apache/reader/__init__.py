@@ -1,4 +1,4 @@
-"""httpd configuration -> Estate. Mirror: none yet (the httpd writer is a later issue).
+"""httpd configuration -> Estate. Mirror: ../writer/.
 
 Source:   Apache HTTP Server manual 2.4, confirmed on 2.4.71.
 Unknown:  a directive nobody claims becomes `unsupported` (unknown) or `implied` (known, but without effect here).

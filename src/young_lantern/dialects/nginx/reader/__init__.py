@@ -1,4 +1,4 @@
-"""nginx configuration -> Estate. Mirror: none yet (the nginx writer is a later issue).
+"""nginx configuration -> Estate. Mirror: ../writer/.
 
 Source:   nginx manual; rules read for 1.22 to 1.27, confirmed on 1.22.1.
 Unknown:  a directive nobody claims becomes `unsupported` (unknown) or `implied` (known, but without effect here).

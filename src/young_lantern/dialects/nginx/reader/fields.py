@@ -1,4 +1,4 @@
-"""nginx `add_header`, `expires` -> Field steps. Mirror: none yet (the nginx writer is a later issue).
+"""nginx `add_header`, `expires` -> Field steps. Mirror: ../writer/fields.py.
 
 Source:   nginx manual, headers module; ngx_http_headers_filter_module: expires comes before the added fields.
 Unknown:  a time that is none is `value-unread`.

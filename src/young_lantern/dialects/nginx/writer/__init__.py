@@ -8,7 +8,7 @@ Left out: nothing is decided here: what the source says is written, or noted.
 
 from __future__ import annotations
 
-from ....model import BodyLimit, Estate, Forward, Span
+from ....model import Estate, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
 from . import sites, types
@@ -34,7 +34,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     http = [Node(["include", "mime.types"])]
     if estate.media_type_default and estate.dialect == "nginx":
         http.append(Node(["default_type", estate.media_type_default]))
-    if _without_limit(estate):
+    if context.unlimited:
         http.append(Node(["client_max_body_size", "0"], None, (), _NO_LIMIT))
     http += [*context.http.values(), Node(["include", "sites/*.conf"], apart=True)]
     output.write("mime.types", types.write_types(estate, context))
@@ -54,8 +54,3 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
             context.implied(span, why)
     return Writing(output.files, output.targets, context.notes, context.reached)
 
-
-def _without_limit(estate: Estate) -> bool:
-    """Whether some site passes requests on without a limit on their content."""
-    forwards = [site for site in estate.sites if any(isinstance(item, Forward) for item in walk(site.program))]
-    return any(not any(isinstance(item, BodyLimit) and item.limit_bytes for item in walk(site.program)) for site in forwards)

@@ -33,6 +33,7 @@ class Context(Noting):
     structure: lines that say which routes there are, rather than what happens there
     set_names: variables that some step sets; any other is empty, and unknown to nginx
     tables:    what each variable is looked up in
+    unlimited: some forward takes content of any length
     jumps:     how many statuses stand for a jump to a named location, in the place that is written
     """
 
@@ -47,6 +48,7 @@ class Context(Noting):
     texts: dict[str, str] = field(default_factory=dict)
     rewritten: bool = False
     jumps: int = 0
+    unlimited: bool = False
     overruled: dict[Span | None, str] = field(default_factory=dict)
     structure: set[Span] = field(default_factory=set)
     set_names: frozenset[str] = frozenset()

@@ -118,6 +118,7 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
     settings = leaf.settings
     nodes: list[Node] = []
     is_forward = isinstance(leaf.answer, Forward)
+    context.unlimited |= is_forward and (settings.limit is None or settings.limit.limit_bytes is None)
     adds = is_forward and forwards.response_additions(leaf.answer)  # type: ignore[arg-type]
     if bare(settings.fields) != bare(frame.fields) or adds:
         nodes += fields.write_fields(settings.fields, is_forward, context)
@@ -125,7 +126,7 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
         nodes += errors.write_pages(settings.pages, chain, context)
     if isinstance(leaf.answer, ServeFiles | Forward) and bare_or_none(settings.compress) != bare_or_none(frame.compress):
         nodes += compression.write_compress(settings.compress, context)
-    if (is_forward or (isinstance(leaf.answer, ServeFiles) and _is_stated(settings.limit))) and settings.limit != frame.limit and settings.limit is not None:
+    if (is_forward or (isinstance(leaf.answer, ServeFiles) and _is_stated(settings.limit))) and settings.limit != frame.limit and (settings.limit is not None or is_forward and frame.limit is not None and frame.limit.limit_bytes is not None):
         nodes += limits.write_limit(settings.limit, context)
     if settings.log is not None:
         nodes += logs.write_logs((settings.log,), context)
