@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import itertools
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from ....model import (
@@ -123,26 +124,44 @@ def _with_pages(one: Read, made: list[Read]) -> Site:
     order = sorted(made, key=lambda other: min(address.host.count("*") - len(address.host) for address in other.addresses))
     wider = [other for other in order if other.pages and {a.port for a in other.addresses} & {a.port for a in one.addresses}
              and all(any(not a.host or host_matches(a.host, host, True) for a in other.addresses) for host in hosts)]
-    pages = one.pages
-    if pages is None and wider:
-        # The root is a variable of the request: the wider block's error pages look where this site's root points.
-        before, after = wider[0].root, one.root
-        pages = _rooted(wider[0].pages, before, after)
-    program = _with_roots(one.site.program, pages, one.root)
-    return replace(one.site, program=(pages, *program) if pages else program)
+    # The root is a variable of the request: the wider block's error pages look where this site's root points.
+    pages, before = (one.pages, one.root) if one.pages is not None or not wider else (wider[0].pages, wider[0].root)
+    if pages is None:
+        return replace(one.site, program=_with_roots(one.site.program, lambda root: (), one.root))
+    program = _with_roots(one.site.program, lambda root: (_rooted(pages, before, root),), one.root)
+    return replace(one.site, program=(_rooted(pages, before, one.root), *program))
 
 
 def _rooted(pages: ErrorPages, before: Template, after: Template) -> ErrorPages:
-    """The error pages, their files looked for below another root."""
-    return transform(pages, lambda value: replace(value, root=after) if isinstance(value, ServeFiles | FileExists) and value.root == before else value)
+    """The error pages, their files looked for below another root, unless they set a root themselves."""
+    return replace(pages, pages=tuple(replace(page, steps=_elsewhere(page.steps, before, after)) for page in pages.pages))
 
 
-def _with_roots(steps: tuple[Step, ...], pages: ErrorPages | None, root: Template) -> tuple[Step, ...]:
+def _elsewhere(steps: tuple[Step, ...], before: Template, after: Template) -> tuple[Step, ...]:
+    made: list[Step] = []
+    for number, step in enumerate(steps):
+        if isinstance(step, SetVariable) and step.name == ERROR_ROOT:
+            return (*made, *_elsewhere(steps[number + 1:], before, before))
+        if isinstance(step, Block):
+            made.append(replace(step, steps=_elsewhere(step.steps, before, after)))
+        elif isinstance(step, Choose):
+            routes = [transform(route, lambda value: _moved(value, before, after) if isinstance(value, FileExists) else value) for route in step.routes]
+            made.append(replace(step, routes=tuple(replace(route, steps=_elsewhere(own.steps, before, after)) for route, own in zip(routes, step.routes, strict=True))))
+        else:
+            made.append(transform(step, lambda value: _moved(value, before, after)))
+    return tuple(made)
+
+
+def _moved(value: object, before: Template, after: Template) -> object:
+    return replace(value, root=after) if isinstance(value, ServeFiles | FileExists) and value.root == before else value
+
+
+def _with_roots(steps: tuple[Step, ...], pages: Callable[[Template], tuple[Step, ...]], root: Template) -> tuple[Step, ...]:
     """The steps with error pages put where the root changes."""
     made: list[Step] = []
     for step in steps:
         if isinstance(step, SetVariable) and step.name == ERROR_ROOT:
-            made += [_rooted(pages, root, step.value)] if pages is not None and step.value != root else []
+            made += pages(step.value) if step.value != root else ()
         elif isinstance(step, Choose):
             made.append(replace(step, routes=tuple(replace(route, steps=_with_roots(route.steps, pages, root)) for route in step.routes)))
         elif isinstance(step, Block):

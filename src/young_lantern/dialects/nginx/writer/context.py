@@ -26,6 +26,7 @@ class Context(Noting):
     pattern:   the label of the pattern that matched last where writing stands; its captures are $1, $2 …
     of_paths:  labels of patterns of the path, whose captures are decoded
     by_name:   labels of patterns whose groups must have names; found out while writing, so that a site is written again then
+    whole:     labels of those whose whole match is asked for, which has a name only
     texts:     label of a pattern -> its text, case and all
     asked:     labels of patterns that matched on the way: what they name is still in sight
     rewritten: whether the path may have been changed by then
@@ -45,6 +46,7 @@ class Context(Noting):
     asked: frozenset[str] = frozenset()
     of_paths: set[str] = field(default_factory=set)
     by_name: set[str] = field(default_factory=set)
+    whole: set[str] = field(default_factory=set)
     texts: dict[str, str] = field(default_factory=dict)
     rewritten: bool = False
     jumps: int = 0
@@ -104,11 +106,12 @@ class Context(Noting):
             return Unwritable("a capture that is percent-encoded again")
         if isinstance(group, str):
             return f"${group}" if label in self.asked or label == "host" else Unwritable("a capture whose pattern is not in sight")
-        if label in self.texts and label in self.asked and (label != self.pattern or label in self.by_name):
+        if label in self.texts and label in self.asked and (label != self.pattern or label in self.by_name or group == 0):
             # Another pattern was asked since, which takes the numbers away: a name stays.
             self.by_name.add(label)
+            self.whole |= {label} if group == 0 else set()
             return f"${group_name(label, group)}"
-        if label != self.pattern:
+        if label != self.pattern or group == 0:
             return Unwritable("a capture of a pattern that is not the last one asked")
         return f"${group}"
 
@@ -139,7 +142,8 @@ class Context(Noting):
             return pattern.text
         counter = itertools.count(1)
         pieces = re.split(r"(\\.|\[(?:\\.|[^\]])*\]|\((?!\?))", pattern.text)
-        return "".join(f"(?<{group_name(pattern.label, next(counter))}>" if piece == "(" else piece for piece in pieces)
+        text = "".join(f"(?<{group_name(pattern.label, next(counter))}>" if piece == "(" else piece for piece in pieces)
+        return f"(?<{group_name(pattern.label, 0)}>{text})" if pattern.label in self.whole else text
 
 
 def group_name(label: str, group: int) -> str:

@@ -41,7 +41,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     """A site -> its server blocks: one for each set of names that it has on its listeners."""
     context.site, context.named, context.names = site, [], set()
     context.pattern, context.asked, context.rewritten = "", frozenset(), False
-    context.by_name, context.texts, context.of_paths = set(), {}, set()
+    context.by_name, context.whole, context.texts, context.of_paths = set(), set(), {}, set()
     places = [place for listener in context.estate.listeners_of(site.key) if (place := _place(site, listener, context)).names or place.is_default]
     if not places:
         for span in (site.span, *site.also, *(name.span for name in site.names)):
