@@ -46,7 +46,7 @@ def _lines(field: Field, forwards: bool, by_rule: bool, before: set[str], contex
         own = [context.line("Header", "always", "unset", name, spans=spans)] if name.lower() in before else []
         return [context.line("Header", "unset", name, spans=spans, comments=field.comments), *own]
     if field.operation is Operation.EDIT:
-        return _edit(field, context)
+        return _edit(field, by_rule, context)
     if any(isinstance(part, HttpDate) for part in field.value):
         context.note(field.span, Disposition.CHANGED, EXPIRES_DATE_LOST)
         return []
@@ -76,14 +76,14 @@ def _asks(field: Field) -> str:
     return f"expr=%{{REQUEST_STATUS}} =~ /^(?:{'|'.join(pieces)})$/"
 
 
-def _edit(field: Field, context: Context) -> list[Node]:
+def _edit(field: Field, by_rule: bool, context: Context) -> list[Node]:
     value = literal(field.value)
     if field.find is None or value is None:
         context.lost(field.span, field.name, "the change of its value cannot be said")
         return []
     flag = "(?i)" if field.find.ignores_case else ""
     replaced = re.sub(r"\$\{(\d)\}", r"$\1", value).replace("%", "%%")
-    return [context.line("Header", "edit*", field.name, quote(flag + field.find.text), quote(replaced), spans=(field.span,), comments=field.comments)]
+    return [context.line("Header", *(["always"] if by_rule else []), "edit*", field.name, quote(flag + field.find.text), quote(replaced), spans=(field.span,), comments=field.comments)]
 
 
 def _expiry(left: list[Field], context: Context) -> list[tuple[Node, Field]] | None:

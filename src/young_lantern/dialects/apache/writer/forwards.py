@@ -185,7 +185,7 @@ def write_pool(step: Forward, context: Context) -> str | Unwritable:
     pool = context.estate.pool(step.pool)
     if pool is None:
         return f"{scheme}://{values.respell(step.pool, context.options.placeholder)}"
-    if pool.span is not None:
+    if pool.span is not None and not pool.inline:  # an origin by itself has the span of the line that asks it first
         context.reached.add(pool.span)
     for member in pool.members:
         for found in PLACEHOLDER.finditer(member.address):

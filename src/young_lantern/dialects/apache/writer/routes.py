@@ -128,7 +128,7 @@ def _drop_idle_stops(plan: Plan) -> None:
     plan.events = kept
 
 
-def _drop_idle_marks(plan: Plan, others: list[Node]) -> None:
+def _drop_idle_marks(plan: Plan, others: list[Node], context: Context) -> None:
     """Variables that no line asks for."""
     rules = [node for event in plan.events for node in event.nodes]
     text = "\n".join([*_words(others), *(" ".join(node.words[1:3]) for node in rules)])
@@ -141,7 +141,10 @@ def _drop_idle_marks(plan: Plan, others: list[Node]) -> None:
             kept = [flag for flag in flags if not (found := re.fullmatch(r"E=!?(\w+)(?::.*)?", flag)) or re.search(rf"\b{found[1]}\b", text)]
             node.words[3:] = [f"[{','.join(kept)}]"] if kept else []
         if event.nodes and event.nodes[-1].words[2:] == ["-"]:
-            event.nodes = []  # it would do nothing
+            # It would do nothing.
+            for span in event.nodes[-1].spans:
+                context.idle.setdefault(span, "nothing that is written asks for the variable")
+            event.nodes = []
 
 
 def _words(nodes: list[Node]) -> list[str]:
@@ -620,10 +623,10 @@ def settle_passed(plan: Plan, context: Context) -> None:
             event.nodes[0].comments = _WHY_501
 
 
-def finish(plan: Plan, others: list[Node]) -> None:
+def finish(plan: Plan, others: list[Node], context: Context) -> None:
     """Leaves out stops and variables that nothing needs, and exclusions behind the last proxy. others: the lines outside of the rules."""
     _drop_idle_stops(plan)
-    _drop_idle_marks(plan, others)
+    _drop_idle_marks(plan, others, context)
     known: set[tuple[str, ...]] = set()
     plan.mappings = [line for line in plan.mappings if tuple(line.words) not in known and not known.add(tuple(line.words))]  # type: ignore[func-returns-value]
     while plan.mappings and plan.mappings[-1].words[-1] == "!":

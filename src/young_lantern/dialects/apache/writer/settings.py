@@ -139,6 +139,9 @@ def _expiry(case: Case, chain: Chain, context: Context) -> Lines | None:
     """How long an answer may be kept: all that is no error has it, redirects of the server's own too."""
     answer = case.leaf.answer
     if isinstance(answer, Abort) or isinstance(answer, Respond) and answer.status >= 400:
+        for item in case.leaf.settings.fields:
+            if isinstance(answer, Respond) and (not item.survives_errors or item.statuses is not None and answer.status not in item.statuses):
+                context.idle.setdefault(item.span, "it does not go with the error that is answered there")
         return None
     return tuple(said for said in _all_fields(case, context) if said.node.words[0].startswith("Expires"))
 

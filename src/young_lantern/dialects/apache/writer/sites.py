@@ -12,7 +12,7 @@ import re
 from dataclasses import dataclass, field
 
 from ....codes import IPV6_TOO, NO_COUNTERPART, RESTART_LOST
-from ....fitting import Leaf, unroll, without_tables
+from ....fitting import Leaf, leaves, unroll, without_tables
 from ....fitting.conditional import with_conditions, without_idle_changes
 from ....fitting.places import plain_paths
 from ....fitting.spread import spread
@@ -97,19 +97,20 @@ def write_body(site: Site, context: Context) -> list[Node]:
     chain, lost = unroll(tables_as_variables(with_conditions(without_tables(site.program))), captures_host=captures_host, own_requests=True)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
-    context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     passing: set[int] = set()
     chain = without_loops(spread(without_idle_changes(plain_paths(chain, context.options.strict)), passing))
+    # What was left out by then decides nothing, and is told to be idle.
+    context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     context.document_root = files.choose_root(chain)
     context.asked_indexes = routes.indexes_of_origins(chain)
     plan = routes.write_plan(chain, passing, context)
     routes.settle_passed(plan, context)
     head, sections = settings.write_settings(plan, chain, context)
     logged = logs.write_logs(site.logs, logs.unlogged(plan.cases, context), context)
-    routes.finish(plan, [*head, *sections, *logged])
+    routes.finish(plan, [*head, *sections, *logged], context)
     nodes: list[Node] = []
     if context.document_root:
-        roots = tuple(case.leaf.answer.root_span for case in plan.cases if isinstance(case.leaf.answer, ServeFiles) and files.in_document_root(case.leaf.answer, context))
+        roots = tuple(leaf.answer.root_span for leaf in leaves(chain) if isinstance(leaf.answer, ServeFiles) and files.in_document_root(leaf.answer, context))
         nodes.append(context.line("DocumentRoot", quote(context.document_root), spans=roots))
     if site.reading.encoded_slash_status is None:
         nodes.append(context.line("AllowEncodedSlashes", "On"))
