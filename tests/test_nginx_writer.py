@@ -110,6 +110,7 @@ HTTPD = [
         "LimitRequestBody 1000\nProxyPass /app http://192.0.2.1/app",
         ["location = /app {", "location / {", "client_max_body_size 1000;"],
     ),
+    ("ErrorDocument 200 fine\nRewriteEngine On\nRewriteRule ^/up$ - [R=200]", ["return 200 fine;"]),
     ("", ['if ($request_uri ~* "^[^?]*%2f") {', "return 404;"]),
 ]
 

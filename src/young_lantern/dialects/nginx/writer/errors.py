@@ -35,8 +35,14 @@ def write_pages(pages: ErrorPages, chain: Chain, context: Context) -> list[Node]
     for page in pages.pages:
         statuses = sorted((page.statuses or _possible(chain)) - said)
         said.update(statuses)
-        if statuses:
-            nodes += _write_page(page, statuses, context)
+        # ngx_http_core_module, error_page: from 300 on. The text of an answer that is no error stands where the answer is made.
+        wrong = [status for status in statuses if status >= 300]
+        if wrong:
+            nodes += _write_page(page, wrong, context)
+        elif statuses and all(isinstance(step, Respond) for step in page.steps) and page.steps:
+            context.implied(page.span, "its text stands where the answer is made")
+        elif statuses:
+            context.lost(page.span, "error page", f"nginx has none for {', '.join(map(str, statuses))}")
     return nodes
 
 
