@@ -78,7 +78,7 @@ class SiteLocations:
         self.calling: list[str] = []
         self.called: dict[tuple[str, int], tuple[Step, ...]] = {}
         # core module, recursive_error_pages: on the way to an error page no other is looked up unless that is on. Written out
-        # in one another, pages of pages would grow beyond all bounds: three deep is as far as anybody follows.
+        # in one another, pages of pages would grow beyond all bounds: three deep is as far as they are followed.
         self.pages_open, self.pages_deep = 0, 3 if _recurs(server, context) else 1
         self.made: dict[int, tuple[Step, ...]] = {}
 
@@ -258,6 +258,9 @@ class SiteLocations:
         pages: tuple[Step, ...] = ()
         if self.pages_open < self.pages_deep:
             pages = answers.read_error_pages(scope, self.call, context)
+        elif context.switch(scope, "recursive_error_pages", False):
+            # What comes after so many is not foretold, rather than foretold wrongly.
+            pages = answers.read_error_pages(scope, lambda name, by: (Unserved(by.span.directive, by.span),), context)
         added: tuple[Field, ...] = fields.read_fields(scope, context)
         if own and not any(scope.own(name) for name in _OWN_SETTINGS):
             return ()
