@@ -208,6 +208,11 @@ def test_what_is_not_simply_kept(reads: Reads, server: str, disposition: str, co
     )
 
 
+def test_a_limit_where_no_origin_is_asked_is_accounted_for(reads: Reads) -> None:
+    ledger = _translated(reads, "nginx", nginx("root ROOT; client_max_body_size 8m;")).ledger
+    assert [e.disposition.value for e in ledger if "client_max_body_size" in e.span.directive] == ["implied"]
+
+
 def test_what_cannot_be_said_is_closed_and_not_open(reads: Reads) -> None:
     """A protection that is not read, and a refusal with a condition that has no test, answer with an error."""
     for server in (

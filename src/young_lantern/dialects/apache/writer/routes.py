@@ -380,6 +380,8 @@ def _leaf(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Case:
             return Case(leaf, where.came, False, event)
     if isinstance(answer, Forward):
         _limit(leaf, where, plan, context)
+    elif leaf.settings.limit is not None:
+        context.idle.setdefault(leaf.settings.limit.span, "where no origin is asked, httpd takes no content")
     if isinstance(answer, Restart):
         return Case(leaf, (), False, _again(answer, where, plan, context))
     match answer:
