@@ -278,7 +278,7 @@ def test_modules_are_named_and_no_more_than_needed(reads: Reads) -> None:
     assert "alias_module" in main and "proxy_module" not in main and "rewrite_module" not in main
 
 
-def test_redirects_are_exact_when_asked_to_be_strict(reads: Reads) -> None:
+def test_strict_writes_a_redirect_of_everything_as_a_rule(reads: Reads) -> None:
     text = nginx("return 301 https://a.example$request_uri;")
     assert "RewriteRule" in "".join(_translated(reads, "nginx", text, strict=True).writing.files.values())
 
