@@ -107,7 +107,7 @@ HTTPD = [
     ('<FilesMatch "\\.css$">\nHeader set X-C 1\n</FilesMatch>', ["add_header X-C $x_c_by_path;"]),
     ("<Location /s>\nRequire ip 192.0.2\n</Location>", ["location = /s {", "allow 192.0.2.0/24;", "deny all;"]),
     (
-        "LimitRequestBody 1000\nProxyPass /app/ http://192.0.2.1/app/",
+        "LimitRequestBody 1000\nProxyPass /app http://192.0.2.1/app",
         ["location /app/ {", "location / {", "client_max_body_size 1000;"],
     ),
     ("ErrorDocument 200 fine\nRewriteEngine On\nRewriteRule ^/up$ - [R=200]", ["return 200 fine;"]),

@@ -16,7 +16,7 @@ from ....fitting import Branch, Chain, Fork, Leaf, leaves
 from ....fitting.places import at_path, refuses
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, AllOf, Capture, ClientIn, Condition, FileExists, FileKind, Forward, Not, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewrite, ServeFiles, SetPath,
+    ALWAYS, AllOf, AnyOf, AsReceived, Capture, ClientIn, Condition, FileExists, FileKind, Forward, Mapped, Not, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewrite, ServeFiles, SetPath,
     SetVariable, Span, StripPrefix, Template, TextIs, Unserved, Var, Variable, join, literal,
 )
 from ....model.walk import walk
@@ -195,17 +195,51 @@ def _stripped(items: list, where: _Where) -> tuple[list, _Where]:  # type: ignor
     if not isinstance(first, Rewrite) or not isinstance(first.edit, StripPrefix) or first.query is not None:
         return items, where
     prefix = first.edit.prefix.rstrip("/")
-    if not prefix or not any(isinstance(part, PathStartsWith | PathIs) and _text(part).startswith(prefix + "/") for part in where.parts):
+    if not prefix or not any(_lies_below(part, prefix) for part in where.parts):
         return items, where
     label = f"below {prefix}"
-    rest: Template = ("/", Capture(1, label))
     second = items[1] if len(items) > 1 else None
+    put = _put_back(second)
+    if put is None and not any(isinstance(part, PathStartsWith | PathIs) and _text(part).startswith(prefix + "/") for part in where.parts):
+        return items, where
+    if put is not None:
+        # Of the prefix alone nothing is left, so that nothing, and no slash, is put behind what comes in its place.
+        template = join(*(Capture(1, label) if part == Var(Variable.PATH) else part for part in put))
+        below = PathStartsWith(prefix + "/") in [replace(part, span=None) for part in where.parts if isinstance(part, PathStartsWith)]
+        pattern = Pattern(f"^{escaped(prefix)}(/.*)$" if below else f"^{escaped(prefix)}(/.*)?$", label=label)
+        return _put(items, template), where.under(PathMatches(pattern, span=first.span))
+    rest: Template = ("/", Capture(1, label))
     if isinstance(second, Rewrite) and isinstance(second.edit, SetPath) and Var(Variable.PATH) in second.edit.template:
         template = join(*(rest if part == Var(Variable.PATH) else part for part in second.edit.template))
         items = [replace(second, edit=SetPath(template)), *items[2:]]
     else:
         items = [replace(first, edit=SetPath(rest)), *items[1:]]
     return items, where.under(PathMatches(Pattern(f"^{escaped(prefix)}/(.*)$", label=label), span=first.span))
+
+
+def _lies_below(part: Condition, prefix: str) -> bool:
+    """Whether all paths for which it holds are the prefix or lie below it."""
+    if isinstance(part, AnyOf):
+        return all(_lies_below(inner, prefix) for inner in part.conditions)
+    return isinstance(part, PathStartsWith | PathIs) and (_text(part).startswith(prefix + "/") or isinstance(part, PathIs) and part.path == prefix)
+
+
+def _put_back(item: object) -> Template | None:
+    """What is put before the path, which follows at once; None for all else."""
+    match item:
+        case Rewrite(edit=SetPath(template)) if literal(template[:1]) and Var(Variable.PATH) in template[1:]:
+            return template
+        case Leaf(answer=Forward(target=Mapped("", replacement, _, False))) if (literal(replacement) or "").startswith("/"):
+            return join(replacement, (Var(Variable.PATH),))
+    return None
+
+
+def _put(items: list, template: Template) -> list:  # type: ignore[type-arg]
+    """A prefix cut off, and something put in its place, as one change of the path."""
+    first, second, *rest = items
+    if isinstance(second, Leaf):
+        return [replace(first, edit=SetPath(template)), replace(second, answer=replace(second.answer, target=AsReceived()))]
+    return [replace(second, edit=SetPath(template)), *rest]
 
 
 def _text(part: PathStartsWith | PathIs) -> str:
