@@ -47,6 +47,18 @@ INCLUDE_EMPTY = _code("include-empty", _R, _MINOR,
     "{pattern} matches no file",
     "an include with a wildcard that finds nothing is silent in the server, so what was meant to be read is missing",
     "check the path; a link to a removed file or an unmounted folder is the usual cause")
+FOLDER_FILES_UNSEEN = _code("htaccess-not-seen", _R, _BREAKING,
+    "the folder {folder} is not on this machine, so its .htaccess files could not be read",
+    "the configuration lets such files change what is answered from there",
+    "say where a copy of the folder lies: --files-at {folder}=FOLDER; or copy their rules into a section for the folder")
+FOLDER_FILES_CUT = _code("htaccess-search-ended", _R, _BREAKING,
+    "below {folder} there are more than {limit} folders; .htaccess files in the rest were not looked for",
+    "every folder that is served may hold one",
+    "name only what is served with --files-at, or forbid such files below with AllowOverride None")
+FOLDER_FILE_REFUSED = _code("htaccess-refused", _R, _BREAKING,
+    "all below {folder} is answered with 500: {what}",
+    "the server refuses the whole folder for one line of its .htaccess file",
+    "correct or permit the line; until then the translation answers 500 there, too")
 PATTERN_UNREAD = _code("pattern-unread", _R, _BREAKING,
     "the regular expression {pattern} cannot be read: {reason}",
     "the server may refuse it too",

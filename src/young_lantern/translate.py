@@ -13,6 +13,7 @@ from .dialects.dialect import Reading, WriterOptions, Writing
 from .errors import DialectUnknown
 from .ledger import findings_of, make_ledger
 from .model import Entry, Finding
+from .source.places import Pairs
 
 
 @dataclass(frozen=True)
@@ -36,26 +37,28 @@ class Translation:
     comparison: Comparison
 
 
-def read(source: Path, dialect: str | None = None) -> Reading:
+def read(source: Path, dialect: str | None = None, files: Pairs = ()) -> Reading:
     """A configuration: a main file, or a folder that holds one.
+
+    files: (prefix as configured, folder here): where document roots lie on this machine
 
     Raises SourceUnreadable or DialectUnknown, with file and line where there is one.
     """
     found, main = locate(source, dialect)
-    return found.read(main)
+    return found.read(main, files)
 
 
 def translate(source: Path, to: str, *, dialect: str | None = None, options: WriterOptions = WriterOptions(),
-              requests: tuple[Request, ...] = ()) -> Translation:
+              requests: tuple[Request, ...] = (), files: Pairs = ()) -> Translation:
     """A configuration in another dialect, read back and compared with its source. Writes nothing outside a temporary folder."""
     target = named(to)
     if target.write is None:
         raise DialectUnknown(f"{to} cannot be written yet; it can only be read")
-    reading = read(source, dialect)
+    reading = read(source, dialect, files)
     writing = target.write(reading.estate, options)
     with tempfile.TemporaryDirectory(prefix="lantern-") as folder:
         save(writing.files, Path(folder))
-        read_back = target.read(Path(folder) / target.main_file)
+        read_back = target.read(Path(folder) / target.main_file, files)
     ledger = make_ledger(reading, writing, to)
     comparison = compare_estates(reading.estate, read_back.estate, requests)
     findings = tuple(dict.fromkeys([*reading.findings, *findings_of(ledger, writing)]))

@@ -16,7 +16,7 @@ app = typer.Typer(
 Source = Annotated[Path, typer.Argument(metavar="SOURCE", help="a configuration: its main file, or the folder that holds it")]
 Dialect = Annotated[Optional[str], typer.Option("--dialect", metavar="NAME", help="the dialect of SOURCE, if it is not recognised")]
 Json = Annotated[bool, typer.Option("--json", help="print JSON, and nothing else, on standard output")]
-FilesAt = Annotated[Optional[list[str]], typer.Option("--files-at", metavar="ROOT=FOLDER", help="where a document root of the configuration lies on this machine")]
+FilesAt = Annotated[Optional[list[str]], typer.Option("--files-at", metavar="ROOT=FOLDER", help="where a document root of the configuration lies on this machine; may be repeated")]
 
 
 @app.callback(invoke_without_command=True)
@@ -31,15 +31,16 @@ def _top(context: typer.Context, version: Annotated[bool, typer.Option("--versio
 
 
 @app.command(short_help="what is there, and what is wrong with it")
-def survey(source: Source, dialect: Dialect = None, as_json: Json = False) -> None:
+def survey(source: Source, files_at: FilesAt = None, dialect: Dialect = None, as_json: Json = False) -> None:
     """What is there: listeners, sites, pools, certificates, and what is wrong with them."""
     with clear_errors():
         from ..health import check_health
         from ..model import Severity
         from ..report import documents, text
         from ..translate import read
+        from .choices import places
 
-        reading = read(source, dialect)
+        reading = read(source, dialect, places(files_at or []))
         health = check_health(reading)
         if as_json:
             show_json(documents.survey_document(reading, health))
@@ -59,13 +60,13 @@ def trace(source: Source, url: Annotated[str, typer.Argument(metavar="URL", help
     with clear_errors():
         from ..report import documents, text
         from ..translate import read
-        from .choices import one_request, facts_for
+        from .choices import facts_for, one_request, places
 
         request = one_request(url, method, field or [], client)
-        reading = read(source, dialect)
+        reading = read(source, dialect, places(files_at or []))
         from ..behaviour import decide
 
-        outcome = decide(reading.estate, request, facts_for(reading.estate, files_at or []))
+        outcome = decide(reading.estate, request, facts_for(reading))
         if as_json:
             show_json(documents.trace_document(request, outcome))
         else:
@@ -79,18 +80,18 @@ def translate(source: Source, to: Annotated[str, typer.Option("--to", metavar="D
               strict: Annotated[bool, typer.Option("--strict", help="reproduce even accidents of the source")] = False,
               placeholder: Annotated[Optional[str], typer.Option("--placeholder", metavar="STYLE", help="how values left to deployment are spelt, NAME standing for the name: '{$NAME}'")] = None,
               report: Annotated[Optional[Path], typer.Option("--report", metavar="FILE", help="write the HTML report to this file, too")] = None,
-              dialect: Dialect = None, as_json: Json = False) -> None:
+              files_at: FilesAt = None, dialect: Dialect = None, as_json: Json = False) -> None:
     """The new configuration, what became of every directive, and how the behaviour compares."""
     with clear_errors():
         from ..dialects.dialect import WriterOptions
         from ..report import documents, text
         from ..translate import translate as run
-        from .choices import clean
+        from .choices import clean, places
 
         check_output_folder(out, force)
         if report is not None:
             check_output_folder(report.absolute().parent, True)
-        translation = run(source, to, dialect=dialect, options=WriterOptions(strict, placeholder))
+        translation = run(source, to, dialect=dialect, options=WriterOptions(strict, placeholder), files=places(files_at or []))
         write_all(translation.writing.files, out)
         if report is not None:
             from ..report.page import page
@@ -121,15 +122,16 @@ def compare(before: Annotated[Path, typer.Argument(metavar="BEFORE", help="a con
         from .choices import facts_for, places
 
         extra = read_requests(requests) if requests else []
-        readings = read(before, before_dialect), read(after, after_dialect)
+        files = places(files_at or [])
+        readings = read(before, before_dialect, files), read(after, after_dialect, files)
         comparison = compare_estates(readings[0].estate, readings[1].estate, extra)
-        pairs = compare_requests(readings[0].estate, readings[1].estate, extra, facts_for(readings[0].estate, files_at or [])) if requests else None
+        pairs = compare_requests(readings[0].estate, readings[1].estate, extra, facts_for(readings[0])) if requests else None
         checked = None
         if live:
             from ..lab.live import check_live
 
             with progress("Asking both servers …") as step:
-                checked = check_live(*readings, files=places(files_at or []), requests=extra, most=most, progress=step)
+                checked = check_live(*readings, files=files, requests=extra, most=most, progress=step)
         if as_json:
             show_json(documents.comparison_document(comparison, pairs, checked))
         else:

@@ -8,9 +8,9 @@ from pathlib import Path
 
 from ..behaviour.request import Assumed, Facts, Request, assumed, real_files, request_for
 from ..dialects import dialects
-from ..dialects.dialect import likely
+from ..dialects.dialect import Reading, likely
 from ..errors import LanternError
-from ..model import Disposition, Estate, ServeFiles, literal
+from ..model import Disposition, ServeFiles, literal
 from ..model.walk import walk
 from ..source.plan import Plan
 from ..translate import Translation
@@ -29,9 +29,9 @@ def places(words: list[str]) -> tuple[tuple[str, Path], ...]:
     return tuple(made)
 
 
-def facts_for(estate: Estate, words: list[str]) -> Facts:
+def facts_for(reading: Reading) -> Facts:
     """What lies below the document roots: the folders named, this machine's own if one is there, else a file everywhere."""
-    pairs = places(words)
+    estate, pairs = reading.estate, reading.files
     roots = {text for site in estate.sites for item in walk(site.program) if isinstance(item, ServeFiles) and (text := literal(item.root)) and text.startswith("/")}
     if pairs or any(Path(root).is_dir() for root in roots):
         plan = Plan(Path("/"), lambda: 0, files=pairs)

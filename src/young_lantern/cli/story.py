@@ -20,7 +20,7 @@ def tell(out: Path, force: bool, model_only: bool, as_json: bool) -> int:
     out.mkdir(parents=True, exist_ok=True)
     source, files = unpack(out.absolute() / "before")
     say("Reading, translating and comparing …")
-    translation = translate(source, "caddy")
+    translation = translate(source, "caddy", files=((FILES_AT, files),))
     write_all(translation.writing.files, out / "after")
     live, why_not = None, "the servers were not asked (--model-only)"
     if not model_only:

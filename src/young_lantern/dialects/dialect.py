@@ -67,6 +67,8 @@ class Reading:
     main:   the path of the first file
     inactive: files that are there but not part of the configuration (a site that is not enabled)
     tree:   the dialect's own syntax tree by file, for moving copies and for reports
+    beside: texts that lie among the files that are served: name -> (the folder as configured, the file here)
+    files:  (prefix as configured, folder here): where the engineer said that paths of the configuration lie
     """
 
     dialect: str
@@ -78,6 +80,8 @@ class Reading:
     texts: dict[str, str]
     tree: Any = None
     inactive: tuple[str, ...] = ()
+    beside: dict[str, tuple[str, Path]] = field(default_factory=dict)
+    files: tuple[tuple[str, Path], ...] = ()
 
 
 @dataclass
@@ -116,6 +120,7 @@ class Dialect:
     """One server's configuration language.
 
     main_file:  name of the first file of a tree; also_main: other names for it that distributions have
+    read:       a main file, and where paths of the configuration lie here (source/places.py) -> Reading
     recognises: whether a text looks like this dialect, as a number to compare (0: no)
     abilities:  topic or directive of a source -> what becomes of it here, if it is not simply kept
     move:       makes a copy that runs unprivileged on loopback; see lab/
@@ -125,7 +130,7 @@ class Dialect:
     server: str
     package: str
     main_file: str
-    read: Callable[[Path], Reading]
+    read: Callable[..., Reading]
     recognises: Callable[[Path, str], int]
     write: Callable[[Estate, WriterOptions], Writing] | None = None
     move: Callable[..., Any] | None = None

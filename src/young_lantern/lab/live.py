@@ -104,7 +104,7 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         certificate = make_certificate(folder / "certificate", [host for host in hosts if not host.endswith(".*") and not host.startswith("~")])
         plans = []
         for number, reading in enumerate(readings):
-            plan = Plan(folder / f"copy-{number}", free_port, certificate, files=files, fills=fills)
+            plan = Plan(folder / f"copy-{number}", free_port, certificate, files=tuple(dict.fromkeys((*files, *before.files, *after.files))), fills=fills)
             move = named(reading.dialect).move
             assert move is not None
             command = move(reading, plan)
@@ -155,10 +155,12 @@ def _filled(reading: Reading, fills: dict[str, str], folder: Path) -> Reading:
     """The configuration with its placeholders filled, read again from a copy of its files."""
     plan = Plan(folder, free_port, fills=fills)
     for name, text in reading.texts.items():
+        if name in reading.beside:
+            continue  # it stays where it is, among the files
         path = folder / name.lstrip("/")
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(plan.fill(text), "utf-8", "surrogateescape")
-    return named(reading.dialect).read(folder / reading.main.name)
+    return named(reading.dialect).read(folder / reading.main.name, reading.files)
 
 
 def _choose(before: Estate, after: Estate, more: Iterable[Request], most: int) -> tuple[list[Request], int]:

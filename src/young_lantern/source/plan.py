@@ -10,6 +10,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from .places import moved
+
 _PLACEHOLDER = re.compile(r"\$\{(\w+)\}|\{\{\s*(.*?)\s*\}\}|\{\$(\w+)(?::[^}]*)?\}|\{env\.(\w+)\}")
 
 
@@ -52,11 +54,7 @@ class Plan:
 
     def path(self, configured: str) -> str:
         """Where a file or folder of the configuration lies here."""
-        for prefix, folder in self.files:
-            clean = prefix.rstrip("/")
-            if configured == clean or configured.startswith(clean + "/"):
-                return str(folder) + configured[len(clean):]
-        return configured
+        return moved(configured, self.files)
 
     def fill(self, text: str) -> str:
         """The text with the placeholders that have a value filled in."""

@@ -6,6 +6,7 @@ Unknown:  directives that name nothing outside stay as they are.
 
 from __future__ import annotations
 
+import os
 import re
 from pathlib import Path
 
@@ -29,7 +30,10 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     folder = plan.folder
     (folder / "logs").mkdir(parents=True, exist_ok=True)
     loaded: set[str] = set()
+    _mirror_folders(reading, plan, loaded)
     for name, text in reading.texts.items():
+        if name in reading.beside:
+            continue
         file = parse(text, name)
         _move_all(file.directives, plan, reading, loaded)
         target = folder / "etc" / name.lstrip("/")
@@ -50,6 +54,39 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     main.write_text("\n".join(head) + "\n" + main.read_text("utf-8", "surrogateescape") + types, "utf-8", "surrogateescape")
     # In one process it does not change its user, so that it may be started by anybody, root too.
     return ["apache2", "-X", "-f", str(main)]
+
+
+def _mirror_folders(reading: Reading, plan: Plan, loaded: set[str]) -> None:
+    """Folders with `.htaccess` files are built again beside the copy, with moved files of that kind and links to all others."""
+    for number, top in enumerate(sorted(folder for folder, _ in reading.beside.values() if not any(folder.startswith(other + "/") for other, _ in reading.beside.values()))):
+        inside = {path: name for name, (folder, path) in reading.beside.items() if folder == top or folder.startswith(top + "/")}
+        here = next(path.parent for name, (folder, path) in reading.beside.items() if folder == top)
+        mirror = plan.folder / "files" / str(number)
+        _mirror(here, mirror, inside, plan, reading, loaded)
+        plan.files = ((top, mirror), *plan.files)
+
+
+def _mirror(here: Path, mirror: Path, inside: dict[Path, str], plan: Plan, reading: Reading, loaded: set[str]) -> None:
+    mirror.mkdir(parents=True)
+    for item in here.iterdir():
+        if item in inside:
+            file = parse(reading.texts[inside[item]], inside[item])
+            _move_all(file.directives, plan, reading, loaded)
+            (mirror / item.name).write_text(print_file(file), "utf-8", "surrogateescape")
+        elif item.is_dir() and any(path.is_relative_to(item) for path in inside):
+            _mirror(item, mirror / item.name, inside, plan, reading, loaded)
+        elif item.is_dir():
+            (mirror / item.name).symlink_to(item)
+        else:
+            _link(item, mirror / item.name)
+
+
+def _link(item: Path, to: Path) -> None:
+    """A second name of the file, since Options may forbid to follow links; a link where the file lies on another disk."""
+    try:
+        os.link(item.resolve(), to)
+    except OSError:
+        to.symlink_to(item)
 
 
 def _move_all(directives: list[Directive], plan: Plan, reading: Reading, loaded: set[str]) -> None:

@@ -2,7 +2,7 @@
 
 Source:   Apache HTTP Server manual 2.4, confirmed on 2.4.71.
 Unknown:  a directive nobody claims becomes `unsupported` (unknown) or `implied` (known, but without effect here).
-Left out: .htaccess files; <If> sections; authentication: what it guards is not answered.
+Left out: <If> sections; authentication: what it guards is not answered.
 """
 
 from __future__ import annotations
@@ -13,14 +13,19 @@ from pathlib import Path
 
 from ....codes import SITE_NOT_ENABLED
 from ....model import Estate, MediaType
+from ....source.places import Pairs, Places
 from ...dialect import Reading
 from . import forwards, sites
 from .context import Context, Node
+from .folders import FolderFiles
 from .load import Loader
 
 
-def read(main: Path) -> Reading:
-    """The configuration that begins in `main` (httpd.conf, apache2.conf) -> Reading. Raises SourceUnreadable."""
+def read(main: Path, files: Pairs = ()) -> Reading:
+    """The configuration that begins in `main` (httpd.conf, apache2.conf) -> Reading. Raises SourceUnreadable.
+
+    files: where document roots lie on this machine, so that the `.htaccess` files in them are read
+    """
     main = main.absolute()
     context = Context(modules=set())
     loader = Loader(main, context)
@@ -30,6 +35,7 @@ def read(main: Path) -> Reading:
         context = Context()
         loader = Loader(main, context)
         nodes = loader.load(main)
+    context.folders = FolderFiles(loader, Places(files, loader.here, loader.server_root), context)
     for node in context.take(nodes, "logformat"):
         if len(node.args) > 1:
             context.formats[node.args[1]] = node.span
@@ -49,7 +55,7 @@ def read(main: Path) -> Reading:
     order = {name: number for number, name in enumerate(loader.tree.texts)}
     context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
     return Reading("apache", main, loader.here, estate, list(context.claims.values()), context.findings, dict(loader.tree.texts),
-                   loader.files, tuple(loader.tree.name_of(path) for path in inactive))
+                   loader.files, tuple(loader.tree.name_of(path) for path in inactive), context.folders.beside, (*files, *context.folders.tops.items()))
 
 
 def _all(nodes: list[Node]) -> Iterator[Node]:

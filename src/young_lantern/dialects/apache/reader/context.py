@@ -6,10 +6,14 @@ Source:   Apache HTTP Server manual, "Configuration Sections", core: Define, IfM
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from ....model import Pattern, Span, Template
 from ...collecting import Collector
 from .. import values
+
+if TYPE_CHECKING:
+    from .folders import FolderFiles
 
 
 @dataclass(slots=True, eq=False)
@@ -30,12 +34,13 @@ class Node:
 class Context(Collector):
     """modules: those loaded, by `alias` of mod_alias; None: not known, all are taken to be there.
 
-    formats: LogFormat names; environment: variables that some rewrite rule sets
+    formats: LogFormat names; environment: variables that some rewrite rule sets; folders: reads `.htaccess` files
     """
 
     modules: set[str] | None = None
     formats: dict[str, Span] = field(default_factory=dict)
     environment: set[str] = field(default_factory=set)
+    folders: "FolderFiles | None" = None
 
     def has(self, module: str) -> bool:
         return self.modules is None or module in self.modules or module in values.BUILT_IN

@@ -41,12 +41,17 @@ class Place:
 
 @dataclass(slots=True, eq=False)
 class Section:
-    """A section in force. `inner`: Files sections stand within a folder's; `stands_in` is that folder's section."""
+    """A section in force. `stands_in`: the folder's section that a Files section stands in.
+
+    by_file: a `.htaccess` file of the folder says it; refused: the line in such a file that the server does not take
+    """
 
     kind: str
     text: str
     node: Node
     stands_in: "Section | None" = None
+    by_file: bool = False
+    refused: Span | None = None
 
     @property
     def nodes(self) -> list[Node]:
@@ -86,12 +91,14 @@ def read_sections(nodes: list[Node], context: Context) -> list[Section]:
 
 
 def _overrides(node: Node, context: Context) -> None:
-    for item in context.take(node.block or [], "allowoverride"):
+    for item in context.take(node.block or [], "allowoverride", "allowoverridelist"):
         claim = context.claims[item.span]
+        if claim.disposition is not None and claim.finding is not None:
+            continue
         if [word.lower() for word in item.args] == ["none"]:
             claim.disposition, claim.why = Disposition.IMPLIED, "no .htaccess file has a say"
         else:
-            claim.disposition, claim.why = Disposition.UNSUPPORTED, "the .htaccess files that it lets speak are not read: copy their rules into a Directory section"
+            claim.disposition, claim.why = Disposition.KEPT, "what the .htaccess files say that it lets speak is accounted for line by line"
 
 
 def merged(sections: list[Section]) -> list[Section]:

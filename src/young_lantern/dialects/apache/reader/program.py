@@ -227,10 +227,15 @@ class Program:
         )
 
     def _access(self, place: Place | None) -> list[Step]:
+        refused: list[Step] = []
+        for section in self.sections:
+            if section.refused is not None:
+                # config.c, ap_parse_htaccess: a file that cannot be read is 500, before anything else is asked of the folder.
+                refused += self._where(section, place, (Respond(500, raises=True, span=section.refused),))
         closed = next((node for node in self.host.levels if self._closes(node)), None)
         if closed is not None:
             return [Unserved(closed.span.directive, closed.span)]
-        return [*self._methods(place), *self._clients(place)]
+        return [*refused, *self._methods(place), *self._clients(place)]
 
     def _methods(self, place: Place | None) -> list[Step]:
         """mod_allowmethods: the last section that speaks of methods decides, before anything else is asked."""

@@ -12,13 +12,14 @@ from pathlib import Path
 from ....errors import SourceUnreadable
 from ....model import Estate
 from ....source import SourceTree
+from ....source.places import Pairs
 from ...dialect import Reading
 from .context import Context
 from .load import Loader
 from .sites import read_sites
 
 
-def read(main: Path) -> Reading:
+def read(main: Path, files: Pairs = ()) -> Reading:
     """The configuration that begins in `main` (Caddyfile) -> Reading. Raises SourceUnreadable."""
     main = main.absolute()
     tree = SourceTree(main.parent)
@@ -35,4 +36,4 @@ def read(main: Path) -> Reading:
     order = {name: number for number, name in enumerate(tree.texts)}
     context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
     return Reading("caddy", main, tree.root, Estate("caddy", listeners, sites, tuple(context.pools.values())),
-                   list(context.claims.values()), context.findings, dict(tree.texts), loader.files)
+                   list(context.claims.values()), context.findings, dict(tree.texts), loader.files, files=files)

@@ -13,6 +13,7 @@ from ....codes import SITE_NOT_ENABLED
 from ....errors import SourceUnreadable
 from ....model import Disposition, Estate, MediaType
 from ....source import SourceTree
+from ....source.places import Pairs
 from ...dialect import Reading
 from .. import defaults
 from . import pools, sites, tables
@@ -20,7 +21,7 @@ from .context import Context, Scope
 from .load import Loader, inactive_files, names_used
 
 
-def read(main: Path) -> Reading:
+def read(main: Path, files: Pairs = ()) -> Reading:
     """The configuration that begins in `main` (nginx.conf) -> Reading. Raises SourceUnreadable."""
     main = main.absolute()
     tree = SourceTree(main.parent)
@@ -60,7 +61,7 @@ def read(main: Path) -> Reading:
     order = {name: number for number, name in enumerate(tree.texts)}
     context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
     return Reading("nginx", main, tree.root, estate, list(context.claims.values()), context.findings, dict(tree.texts),
-                   loader.files, tuple(tree.name_of(path) for path in inactive))
+                   loader.files, tuple(tree.name_of(path) for path in inactive), files=files)
 
 
 def _media_types(http: Scope, context: Context) -> tuple[MediaType, ...]:

@@ -1,0 +1,41 @@
+"""Where a path of the configuration lies on this machine: document roots, and files that lines name.
+
+Rule:     what the engineer says counts; then the path as it is written, if it is there; then the same path below the folder that holds the
+          server's own, as in a copy of a whole machine; then below the configuration's own folder.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+Pairs = tuple[tuple[str, Path], ...]
+
+
+def moved(configured: str, pairs: Pairs) -> str:
+    """The path with the prefix of the first (prefix as configured, folder here) pair that holds it replaced."""
+    for prefix, folder in pairs:
+        clean = prefix.rstrip("/")
+        if configured == clean or configured.startswith(clean + "/"):
+            return str(folder) + configured[len(clean):]
+    return configured
+
+
+@dataclass(frozen=True, slots=True)
+class Places:
+    """pairs: as in `moved`; near: the folder of the configuration; written: what the configuration takes that folder to be called."""
+
+    pairs: Pairs = ()
+    near: Path = Path()
+    written: str = ""
+
+    def find(self, configured: str) -> Path | None:
+        """The file or folder here; None when it is not there."""
+        said = moved(configured, self.pairs)
+        tried = [Path(said)] if said.startswith("/") else []
+        if said == configured:
+            relative = configured.lstrip("/")
+            if self.written and self.near.as_posix().endswith(self.written):
+                tried.append(Path(self.near.as_posix()[: -len(self.written)] or "/") / relative)
+            tried.append(self.near / relative)
+        return next((path for path in tried if path.exists()), None)
