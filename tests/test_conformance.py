@@ -7,12 +7,12 @@ How many:  `--conformance N` for each dialect; by default 300 for nginx, 150 for
 from __future__ import annotations
 
 import random
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 
-from tests.support.conformance import disagreements, write_root
+from tests.support.conformance import disagreements, write_beside, write_root
 from tests.support.generate_apache import ApacheSource
 from tests.support.generate_caddy import CaddySource
 from tests.support.generate_nginx import FILES, NginxSource
@@ -32,10 +32,16 @@ TRANSLATED = {
 }
 
 
-@pytest.fixture(scope="module")
-def served(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    root = tmp_path_factory.mktemp("served")
-    write_root(root, [name for name in FILES if name != "b"])
+@pytest.fixture
+def served(tmp_path: Path) -> Callable[[int], Path]:
+    """A document root for each seed, since a configuration may come with files of its own in it."""
+
+    def root(seed: int) -> Path:
+        made = tmp_path / f"root-{seed}"
+        if not made.exists():
+            write_root(made, [name for name in FILES if name != "b"])
+        return made
+
     return root
 
 
@@ -48,14 +54,15 @@ def seeds(request: pytest.FixtureRequest, usual: int) -> Iterator[int]:
 
 @pytest.mark.parametrize("dialect", sorted(SOURCES))
 def test_the_model_foretells_the_server(
-    dialect: str, served: Path, tmp_path: Path, request: pytest.FixtureRequest
+    dialect: str, served: Callable[[int], Path], tmp_path: Path, request: pytest.FixtureRequest
 ) -> None:
     """No disagreement in status, location, file, content, fields, or what the origin gets."""
     make, usual = SOURCES[dialect]
     found: list[str] = []
     asked = configurations = 0
     for seed in seeds(request, usual):
-        source = make(seed, str(served))
+        source = make(seed, str(served(seed)))
+        write_beside(source, served(seed))
         count, wrong = disagreements(dialect, source.text, source.requests(30), tmp_path / str(seed))
         asked, configurations = asked + count, configurations + 1
         found += [f"seed {seed}: {line}" for line in wrong]
@@ -66,7 +73,7 @@ def test_the_model_foretells_the_server(
 
 @pytest.mark.parametrize(("dialect", "target"), sorted(TRANSLATED))
 def test_a_translation_keeps_or_tells(
-    dialect: str, target: str, served: Path, tmp_path: Path, request: pytest.FixtureRequest
+    dialect: str, target: str, served: Callable[[int], Path], tmp_path: Path, request: pytest.FixtureRequest
 ) -> None:
     """Generated configurations, translated: both servers agree, or the model had foretold that they would not."""
     make, usual = TRANSLATED[dialect, target]
@@ -75,7 +82,9 @@ def test_a_translation_keeps_or_tells(
     for seed in seeds(request, usual):
         folder = tmp_path / str(seed)
         folder.mkdir()
-        (folder / named(dialect).main_file).write_text(make(seed, str(served)).text)
+        source = make(seed, str(served(seed)))
+        write_beside(source, served(seed))
+        (folder / named(dialect).main_file).write_text(source.text)
         translation = translate(folder, target)
         assert not [
             entry.span for entry in translation.ledger if entry.finding and entry.finding.code.name == "not-written"

@@ -21,6 +21,12 @@ def write_root(root: Path, files: list[str]) -> None:
         path.write_text(f"file {name}\n" * 3)
 
 
+def write_beside(source: object, root: Path) -> None:
+    """The `.htaccess` files that a generated configuration comes with."""
+    for name, text in getattr(source, "beside", {}).items():
+        (root / name.lstrip("/")).write_text(text)
+
+
 def disagreements(
     dialect: str, text: str, rows: list[tuple[str, str, str, dict[str, str]]], folder: Path
 ) -> tuple[int, list[str]]:
@@ -38,7 +44,7 @@ def disagreements(
     with Origins(list(plan.origins.values())), Running(command, plan.folder, list(plan.ports.values())):
         for method, host, target, fields in rows:
             request = Request(method, "http", host, 80, target, tuple(fields.items()), client="127.0.0.1")
-            outcome = decide(reading.estate, request, real_files(lambda path: plan.folder / path))
+            outcome = decide(reading.estate, request, real_files(lambda path: plan.folder / plan.path(path)))
             if outcome.gave_up:
                 continue
             asked += 1

@@ -35,6 +35,7 @@ class ApacheSource:
     def __init__(self, seed: int, root: str) -> None:
         self.random = random.Random(seed)
         self.seed, self.root = seed, root
+        self.beside: dict[str, str] = {}
         self.text = self._config()
 
     def chance(self, share: float) -> bool:
@@ -48,7 +49,8 @@ class ApacheSource:
         balancer = '<Proxy "balancer://pool">\n  BalancerMember http://192.0.2.2:8000\n  BalancerMember http://192.0.2.3:8000\n</Proxy>\n'
         main = self._settings("", 0.15)
         mapped = self._mapping("") if self.chance(0.3) else ""
-        granted = f"<Directory />\n  Require all denied\n</Directory>\n<Directory {self.root}>\n  Require all granted\n</Directory>\n"
+        override = "  AllowOverride All\n" if self.beside else ""
+        granted = f"<Directory />\n  Require all denied\n</Directory>\n<Directory {self.root}>\n{override}  Require all granted\n</Directory>\n"
         return f"Listen 80\nServerName 127.0.0.1\n{granted}{balancer}{main}{mapped}{hosts}"
 
     def _host(self) -> str:
@@ -219,6 +221,11 @@ class ApacheSource:
                 )
                 + "\n"
             )
+        if opened.startswith(f"Directory {self.root}") and not any(sign in opened for sign in "*?[") and self.chance(0.5):
+            name = opened.removeprefix(f"Directory {self.root}").strip("/") + "/.htaccess"
+            if name not in self.beside and not any("AllowMethods" in line for line in lines):
+                self.beside[name] = "".join(lines)
+                return ""
         return f"{indent}<{opened}>\n{''.join(lines)}{indent}</{opened.split()[0]}>\n"
 
     def _rule(self, indent: str, at_server: bool) -> str:
@@ -254,7 +261,7 @@ class ApacheSource:
                         ("^(?=/d)(/.*)$", "$1"),
                     ]
                     if at_server
-                    else []
+                    else [("^(.*)$", "http://192.0.2.9:81/p/$1"), ("^a(.*)", "http://192.0.2.9:81/p$1")]
                 ),
             ]
         )

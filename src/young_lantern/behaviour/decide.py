@@ -434,7 +434,7 @@ class _Run:
                 return self._indexes(step, names, otherwise)
 
     def _indexes(self, step: ServeFiles, names: tuple[str, ...], otherwise: Found | Missing) -> _Next:
-        found, refused = self._inside(step.span, names)
+        found, refused = self._inside(step.span, names, for_index=True)
         if found is not None:
             return found
         if refused is not None:
@@ -444,7 +444,7 @@ class _Run:
         self.state.missing = True
         return self.fail(otherwise.status, step.span)
 
-    def _inside(self, span: Span | None, names: tuple[str, ...]) -> tuple[_Next, int | None]:
+    def _inside(self, span: Span | None, names: tuple[str, ...], for_index: bool = False) -> tuple[_Next, int | None]:
         """Requests inside for some paths: what the first that finds something answers; else the first status that is not 404."""
         # mod_dir.c, fixup_dir: a redirect is passed on, a file or an origin's answer too, and of all other answers but 404 the
         # first one counts, so that nothing is listed that is closed.
@@ -453,7 +453,8 @@ class _Run:
         for name in names:
             inner = replace(
                 state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, entered={}, trace=[],
-                variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, asked_inside=True)
+                variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1,
+                for_index=for_index, asked_inside=True)
             outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)
             state.gave_up = state.gave_up or inner.gave_up
             if outcome.status is not None and (300 <= outcome.status < 400 or outcome.file or outcome.origin) and not inner.in_error:

@@ -68,6 +68,7 @@ class State:
     gave_up: str = ""
     looked_up: dict[str, str] = field(default_factory=dict)
     depth: int = 0
+    for_index: bool = False  # it is asked for as a folder's index file
     refused: int | None = None
     trace: list[TraceEntry] = field(default_factory=list)
 
@@ -261,7 +262,7 @@ def holds(condition: Condition, state: State) -> bool:
             return search(pattern, walked(root, state.path.removeprefix(strip), state.facts)[0].rpartition("/")[2]) is not None
         case FolderMatches(root, pattern, strip, there):
             here, kind, left = walked(root, state.path.removeprefix(strip), state.facts)
-            if there and (kind is None or kind is FileKind.FILE and (left or state.depth)):
+            if there and (kind is None or kind is FileKind.FILE and (left or state.for_index)):
                 here = here.rpartition("/")[0] + "/"
             return search(pattern, here + "/" if kind is FileKind.FOLDER else here) is not None
         case LookedUpInside():

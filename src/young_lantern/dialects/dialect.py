@@ -60,6 +60,21 @@ class Claim:
     follows: Span | None = None  # the directive whose fate it shares, when it has none of its own
 
 
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """A part of the configuration that lies among the files that are served: `path` below the folder `here`, which is `top` as configured."""
+
+    top: str
+    here: Path
+    path: Path
+
+    @property
+    def folder(self) -> str:
+        """Its folder, as configured."""
+        below = self.path.parent.relative_to(self.here).as_posix()
+        return self.top if below == "." else f"{self.top}/{below}"
+
+
 @dataclass
 class Reading:
     """What a reader hands over: the estate, a claim for every directive in source order, findings, and the texts.
@@ -67,7 +82,7 @@ class Reading:
     main:   the path of the first file
     inactive: files that are there but not part of the configuration (a site that is not enabled)
     tree:   the dialect's own syntax tree by file, for moving copies and for reports
-    beside: texts that lie among the files that are served: name -> (the folder as configured, the file here)
+    beside: texts that lie among the files that are served, by name
     files:  (prefix as configured, folder here): where the engineer said that paths of the configuration lie
     """
 
@@ -80,7 +95,7 @@ class Reading:
     texts: dict[str, str]
     tree: Any = None
     inactive: tuple[str, ...] = ()
-    beside: dict[str, tuple[str, Path]] = field(default_factory=dict)
+    beside: dict[str, Beside] = field(default_factory=dict)
     files: tuple[tuple[str, Path], ...] = ()
 
 

@@ -33,6 +33,7 @@ class Back:
 
     def __init__(self, plan: Plan) -> None:
         self.ports = {str(here): configured for configured, here in plan.ports.items()}
+        self.folders = {str(here): prefix for prefix, here in plan.files if here.is_relative_to(plan.folder)}
         self.origins = {f"127.0.0.1:{here}": configured for configured, here in plan.origins.items()}
 
     def text(self, value: str) -> str:
@@ -40,7 +41,7 @@ class Back:
             return self.ports[value]
         if (named := re.fullmatch(r"([^\s/:]+):(\d+)", value)) and named[2] in self.ports:
             return f"{named[1]}:{self.ports[named[2]]}"
-        for here, configured in self.origins.items():
+        for here, configured in (*self.folders.items(), *self.origins.items()):
             value = value.replace(here, configured)
         def port(found: re.Match[str]) -> str:
             configured = self.ports.get(found[2])

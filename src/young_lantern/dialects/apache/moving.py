@@ -6,12 +6,14 @@ Unknown:  directives that name nothing outside stay as they are.
 
 from __future__ import annotations
 
+import copy
 import os
 import re
 from pathlib import Path
 
 from ...source.plan import Plan
 from ..dialect import Reading
+from .reader.folders import LIMIT_FOLDERS
 from .syntax import Directive, Word, parse, print_file
 
 _DROPPED = frozenset({"user", "group", "pidfile", "mutex", "errorlog", "defaultruntimedir", "scoreboardfile", "serverroot", "coredumpdirectory", "chrootdir", "sslsessioncache",
@@ -57,28 +59,28 @@ def move(reading: Reading, plan: Plan) -> list[str]:
 
 
 def _mirror_folders(reading: Reading, plan: Plan, loaded: set[str]) -> None:
-    """Folders with `.htaccess` files are built again beside the copy, with moved files of that kind and links to all others."""
-    for number, top in enumerate(sorted(folder for folder, _ in reading.beside.values() if not any(folder.startswith(other + "/") for other, _ in reading.beside.values()))):
-        inside = {path: name for name, (folder, path) in reading.beside.items() if folder == top or folder.startswith(top + "/")}
-        here = next(path.parent for name, (folder, path) in reading.beside.items() if folder == top)
-        mirror = plan.folder / "files" / str(number)
-        _mirror(here, mirror, inside, plan, reading, loaded)
+    """Folders with `.htaccess` files are built again below the copy, with moved files of that kind and links to all others."""
+    texts = {found.path: name for name, found in reading.beside.items()}
+    for top, here in sorted({(found.top, found.here) for found in reading.beside.values()}):
+        mirror = Path(f"{plan.folder}/files{top}")
         plan.files = ((top, mirror), *plan.files)
+        _mirror(here, mirror, texts, plan, reading, loaded, [0])
 
 
-def _mirror(here: Path, mirror: Path, inside: dict[Path, str], plan: Plan, reading: Reading, loaded: set[str]) -> None:
-    mirror.mkdir(parents=True)
+def _mirror(here: Path, mirror: Path, texts: dict[Path, str], plan: Plan, reading: Reading, loaded: set[str], count: list[int]) -> None:
+    mirror.mkdir(parents=True, exist_ok=True)
+    count[0] += 1
     for item in here.iterdir():
-        if item in inside:
-            file = parse(reading.texts[inside[item]], inside[item])
+        if item in texts:
+            file = parse(reading.texts[texts[item]], texts[item])
             _move_all(file.directives, plan, reading, loaded)
             (mirror / item.name).write_text(print_file(file), "utf-8", "surrogateescape")
-        elif item.is_dir() and any(path.is_relative_to(item) for path in inside):
-            _mirror(item, mirror / item.name, inside, plan, reading, loaded)
-        elif item.is_dir():
-            (mirror / item.name).symlink_to(item)
-        else:
+        elif not item.is_dir():
             _link(item, mirror / item.name)
+        elif count[0] < LIMIT_FOLDERS or any(path.is_relative_to(item) for path in texts):
+            _mirror(item, mirror / item.name, texts, plan, reading, loaded, count)
+        else:
+            (mirror / item.name).symlink_to(item)
 
 
 def _link(item: Path, to: Path) -> None:
@@ -91,6 +93,12 @@ def _link(item: Path, to: Path) -> None:
 
 def _move_all(directives: list[Directive], plan: Plan, reading: Reading, loaded: set[str]) -> None:
     directives[:] = [directive for directive in directives if directive.name not in _DROPPED]
+    for directive in list(directives):
+        if directive.name == "<directory" and len(directive.words) > 1 and (mirrored := _above_mirror(directive.words[1].text, plan)):
+            # It is for the folders that are built again, too.
+            other = copy.deepcopy(directive)
+            other.words[1].raw = _quoted(mirrored)
+            directives.insert(directives.index(directive) + 1, other)
     for directive in directives:
         for word in directive.words[1:]:
             word.raw = plan.fill(word.raw)
@@ -98,6 +106,13 @@ def _move_all(directives: list[Directive], plan: Plan, reading: Reading, loaded:
             _move_one(directive, plan, reading, loaded)
         if directive.block is not None:
             _move_all(directive.block, plan, reading, loaded)
+
+
+def _above_mirror(folder: str, plan: Plan) -> str:
+    """Where a folder above one that was built again would lie; "" for all others."""
+    mirrors = [top for top, here in plan.files if here.is_relative_to(plan.folder)]
+    clean = folder.rstrip("/")
+    return f"{plan.folder}/files{clean}" if clean and any(top.startswith(clean + "/") for top in mirrors) else ""
 
 
 def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[str]) -> None:

@@ -45,11 +45,7 @@ def _page(status: int, text: str, node: Node, context: Context) -> ErrorPage:
 
 def read_serving(nodes: list[Node], place: Place, root: Node | None, context: Context) -> ServeFiles:
     """What a place does for a file; `nodes` are all directives in force there, the innermost last."""
-    index = [node for node in context.take(nodes, "directoryindex")]
-    names: tuple[str, ...] = defaults.INDEX
-    for node in index:
-        # mod_dir: lines within one section add up, a section's replace those of the sections before; `disabled` empties the list.
-        names = () if node.args == ["disabled"] else tuple(node.args)
+    names = index_names(nodes, context)
     slash = context.last(nodes, "directoryslash")
     span: Span | None = root.span if root else None
     return ServeFiles(
@@ -61,6 +57,15 @@ def read_serving(nodes: list[Node], place: Place, root: Node | None, context: Co
         ),
         methods=defaults.METHODS, span=span, root_span=span, comments=root.comments if root else (),
     )
+
+
+def index_names(nodes: list[Node], context: Context) -> tuple[str, ...]:
+    """The index files that are looked for; `nodes` as in read_serving."""
+    names: tuple[str, ...] = defaults.INDEX
+    for node in context.take(nodes, "directoryindex"):
+        # mod_dir: lines within one section add up, a section's replace those of the sections before; `disabled` empties the list.
+        names = () if node.args == ["disabled"] else tuple(node.args)
+    return names
 
 
 def follows_links(nodes: list[Node]) -> bool:

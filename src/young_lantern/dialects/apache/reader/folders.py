@@ -18,6 +18,7 @@ from ....codes import DIRECTIVE_UNKNOWN, FOLDER_FILE_REFUSED, FOLDER_FILES_CUT, 
 from ....errors import SourceUnreadable
 from ....model import Disposition, Span
 from ....source.places import Places
+from ...dialect import Beside
 from .. import overrides
 from ..syntax import parse
 from .context import Context, Node
@@ -47,14 +48,14 @@ class Allowed:
 
 @dataclass
 class FolderFiles:
-    """The files found so far. beside: name of a text -> (its folder as configured, the file here); tops: folders that lie elsewhere here."""
+    """The files found so far. beside: by the name of their text; tops: folders that lie elsewhere here."""
 
     loader: Loader
     places: Places
     context: Context
-    beside: dict[str, tuple[str, Path]] = field(default_factory=dict)
+    beside: dict[str, Beside] = field(default_factory=dict)
     tops: dict[str, Path] = field(default_factory=dict)
-    _found: dict[tuple[str, Path], list[tuple[str, Path]]] = field(default_factory=dict)
+    _found: dict[tuple[str, Path], list[Beside]] = field(default_factory=dict)
     _read: dict[tuple[Path, Allowed], Section | None] = field(default_factory=dict)
 
     def sections(self, folders: list[str], sections: list[Section], names: list[Node]) -> list[Section]:
@@ -72,9 +73,9 @@ class FolderFiles:
                 continue
             if here.as_posix() != top:
                 self.tops[top] = here
-            for folder, path in self._files(top, here, wanted):
-                allowed = allowed_in(folder, rules)
-                if (allowed.words or allowed.listed) and (section := self._section(folder, path, allowed)) is not None:
+            for found in self._files(top, here, wanted):
+                allowed = allowed_in(found.folder, rules)
+                if (allowed.words or allowed.listed) and (section := self._section(found, allowed)) is not None:
                     made.append(section)
         return made
 
@@ -86,8 +87,8 @@ class FolderFiles:
                 claim.disposition, claim.why = Disposition.UNSUPPORTED, f"the folder {top} is not on this machine, so that its .htaccess files are not read"
                 claim.finding = self.context.say(FOLDER_FILES_UNSEEN, said.span, folder=top)
 
-    def _files(self, top: str, here: Path, names: tuple[str, ...]) -> list[tuple[str, Path]]:
-        """(folder as configured, file here) of all such files, those above first."""
+    def _files(self, top: str, here: Path, names: tuple[str, ...]) -> list[Beside]:
+        """All such files, those above first."""
         key = (top, here)
         if key not in self._found:
             self._found[key] = []
@@ -98,19 +99,19 @@ class FolderFiles:
                     break
                 name = next((name for name in names if name in files), None)
                 if name is not None:
-                    below = Path(folder).relative_to(here).as_posix()
-                    self._found[key].append((top if below == "." else f"{top}/{below}", Path(folder) / name))
+                    self._found[key].append(Beside(top, here, Path(folder) / name))
         return self._found[key]
 
-    def _section(self, folder: str, path: Path, allowed: Allowed) -> Section | None:
-        key = (path, allowed)
+    def _section(self, found: Beside, allowed: Allowed) -> Section | None:
+        key = (found.path, allowed)
         if key not in self._read:
-            self._read[key] = self._made(folder, path, allowed)
+            self._read[key] = self._made(found, allowed)
         return self._read[key]
 
-    def _made(self, folder: str, path: Path, allowed: Allowed) -> Section | None:
+    def _made(self, found: Beside, allowed: Allowed) -> Section | None:
+        folder, path = found.folder, found.path
         loader, name = self.loader, self.loader.tree.name_of(path)
-        self.beside[name] = (folder, path)
+        self.beside[name] = found
         span = Span(name, 1, directive=path.name)
         try:
             if name not in loader.files:

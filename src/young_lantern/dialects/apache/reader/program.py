@@ -12,6 +12,7 @@ from __future__ import annotations
 import itertools
 import re
 from dataclasses import dataclass, replace
+from functools import partial
 
 from ....model import (
     ALWAYS, AllOf, Block, Choose, Condition, Field, FileExists, FileKind, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
@@ -148,17 +149,19 @@ class Program:
         unread = [route for nodes in (host.own, host.main) for route in mappings.read_unread_handlers(nodes, context)]
         aliases = []
         for nodes in (host.own, host.main):
+            made: dict[int, Route] = {}
             for node, pattern, url, folder in mappings.read_pattern_aliases(nodes, context):
                 place = Place(url.rstrip("/"), folder.rstrip("/"))
-                aliases.append(Route(PathMatches(pattern, span=node.span), self.files(place, node), node.span, node.comments, url))
+                made[id(node)] = Route(PathMatches(pattern, span=node.span), self.files(place, node), node.span, node.comments, url)
             for node, url, folder in mappings.read_aliases(nodes, context):
                 if url.endswith("/") and not folder.endswith("/") and url != "/":
                     # mod_alias puts the rest behind the folder's bare text, so that `/icons/a` becomes `…/iconsa`.
                     context.value(node, f"{url} {folder}", "a final slash on both, or on neither, was expected")
-                    aliases.append(Route(below(url, node.span), (Unserved(node.span.directive, node.span),), node.span))
+                    made[id(node)] = Route(below(url, node.span), (Unserved(node.span.directive, node.span),), node.span)
                     continue
                 place = Place(url.rstrip("/"), folder.rstrip("/"))
-                aliases.append(Route(below(url, node.span), self.files(place, node), node.span, node.comments, url))
+                made[id(node)] = Route(below(url, node.span), self.files(place, node), node.span, node.comments, url)
+            aliases += [made[id(node)] for node in nodes if id(node) in made]
         lone = [Route(held, (Choose(tuple(routes)),), section.node.span) for section in reversed(self.sections) if section.kind == "location"
                 if (routes := mappings.read_section_redirects(section.nodes, context)) and (held := self._condition(section, None)) != NEVER]
         rest = (*lone, *redirects, *unread, *aliases, Route(ALWAYS, self.files(self.place, host.root), host.root.span if host.root else None, label="(document root)"))
@@ -169,8 +172,8 @@ class Program:
     def _proxied(self, steps: tuple[Step, ...]) -> tuple[Step, ...]:
         return steps if steps and isinstance(steps[0], Choose) else self._around(None, (*self._handlers(None), *steps))
 
-    def _proxy_rule(self, node: Node, target: Template, text: str, flags: frozenset[str]) -> tuple[Step, ...]:
-        """A rule with [P]: the target is the origin's URL, completed; the query follows unless it has one."""
+    def _proxy_rule(self, node: Node, target: Template, text: str, flags: frozenset[str], place: Place | None = None) -> tuple[Step, ...]:
+        """A rule with [P]: the target is the origin's URL, completed; the query follows unless it has one. place: of the folder whose rule it is."""
         written_out = list(itertools.takewhile(lambda part: isinstance(part, str | Placeholder), target))
         path = "".join(part if isinstance(part, str) else part.spelling for part in written_out)
         found = forwards.split_url(path)
@@ -179,7 +182,9 @@ class Program:
             return (Unserved(node.span.directive, node.span),)
         front, rest = found
         written = Written(join(rest, *target[len(written_out):]), adds_query="qsd" not in flags and "?" not in text, refuses_marks="unsafeallow3f" not in flags)
-        return self._around(None, self.proxies.forward(node, [front], None, written))
+        forward = self.proxies.forward(node, [front], None, written)
+        # In a folder the request was mapped to its file, and let in, before the rule was met: what folders say of fields counts.
+        return self._around(None, forward) if place is None else (*self._said(place), *forward)
 
     # --- what is in force at a place --------------------------------------------------------------------------------------------
 
@@ -202,14 +207,18 @@ class Program:
         # they are over, so that a section's redirect still comes first (2.4.71, probed).
         answers = any(isinstance(item, Redirect) or (isinstance(item, Respond) and item.status not in (404, 500)) for item in walk(tuple(rewriting)))
         steps += [*rewriting, *redirects] if answers else [*redirects, *rewriting]
-        # A media type's expiry counts before any default, wherever either is written.
+        return (*steps, *self._said(place), *content)
+
+    def _said(self, place: Place | None) -> list[Step]:
+        """What all levels and sections add to the answer. A media type's expiry counts before any default, wherever either is written."""
+        levels, steps = self.host.levels, []
         for read in (self._defaults, self._typed, self._settings):
             steps += read(levels, [], place)
             for number, section in enumerate(self.sections):
                 # What folders above it say is merged into a folder's section before it is asked whether expiry is on at all.
                 around = [node for other in self.sections[:number] if _holds(other, section) for node in other.nodes]
                 steps += self._where(section, place, read(section.nodes, [*levels, *around], place))
-        return (*steps, *content)
+        return steps
 
     def _defaults(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
         return fields.read_default_expiry(nodes, above, self.context)
@@ -312,11 +321,12 @@ class Program:
     def _phase(self, section: Section, place: Place) -> tuple[Step, ...]:
         context = self.context
         rules = rewrites.read_rules(section.nodes, context)
-        if not rules or not rewrites.is_on(section.nodes, context):
+        above = [other for other in self.sections if other.kind == "directory" and _within(section, other)]
+        # mod_rewrite.c, config_perdir_merge: whether rewriting is on, and its base, come down from the folders above.
+        if not rules or not rewrites.is_on([node for other in above for node in other.nodes], context):
             return ()
         if section.kind != "directory":
             return tuple(Choose((Route(ALWAYS, (Unserved(rule.node.span.directive, rule.node.span),)),)) for rule in rules[:1])
-        above = [other for other in self.sections if other.kind == "directory" and _within(section, other)]
         if not files.follows_links([*self.host.levels, *(node for other in above for node in other.nodes)]):
             return (Respond(403, raises=True, span=section.node.span),)
         folder = section.text.rstrip("/")
@@ -326,7 +336,7 @@ class Program:
             self.context.value(rules[0].node, section.text, "rules for a folder whose path the request has were expected, not for one above an alias")
             return (Unserved(rules[0].node.span.directive, rules[0].node.span),)
         prefix = "/" if lead else place.url + (folder[len(place.folder):] if folder.startswith(place.folder + "/") else "") + "/"
-        base = context.last(section.nodes, "rewritebase")
+        base = context.last([node for other in above for node in other.nodes], "rewritebase")
         label = context.label("folder rewriting")
         again: tuple[Step, ...] = (Restart(SITE),)
         # mod_dir.c, fixup_dir: the slash is added to a folder's path even if a rule has changed it to another one inside.
@@ -334,8 +344,9 @@ class Program:
         bare = AllOf((folder_path, Not(PathMatches(Pattern("/$"), span=section.node.span))), section.node.span)
         slash = [node for nodes in (self.host.levels, *(other.nodes for other in above)) for node in nodes if node.name == "directoryslash" and node.args]
         adds_slash = not slash or slash[-1].args[0].lower() != "off"
-        level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else prefix, again, again, self._proxy_rule,
-                               self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare if adds_slash else None)
+        level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else prefix, again, again, partial(self._proxy_rule, place=place),
+                               self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare if adds_slash else None,
+                               indexes=files.index_names([*self.host.levels, *(node for other in above for node in other.nodes)], context))
         refused = [
             Choose((Route(held, (Respond(403, raises=True, span=other.node.span),), other.node.span),)) for other in self.sections
             if other not in above and not files.follows_links(other.nodes) and (held := self._condition(other, place)) != NEVER

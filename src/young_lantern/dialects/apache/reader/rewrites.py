@@ -21,6 +21,7 @@ from ....patterns import search
 from .. import values
 from .context import Context, Node
 from .expressions import read_expression
+from .files import SITE
 from .places import NEVER
 
 _URL = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
@@ -52,6 +53,7 @@ class Level:
     base:   what a relative substitution is put behind
     goes_on: the steps after a rule that changed the path and ends the list; `passes`: after one with PT
     forward: the steps of a [P] rule; document_root: its folder, `folder` the one that files lie in once `strip` is cut off the path; `bare`: the path is a folder's without its slash
+    indexes: the index files looked for in folders
     """
 
     label: str
@@ -65,6 +67,7 @@ class Level:
     strip: str = ""
     secure: bool = False
     bare: Condition | None = None
+    indexes: tuple[str, ...] = ()
 
 
 def is_on(nodes: list[Node], context: Context) -> bool:
@@ -174,7 +177,7 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     also = tuple(item.span for item in rule.conditions)
     comments = (*(comment for item in rule.conditions for comment in item.comments), *node.comments)
     routes = [Route(whole, steps, node.span, comments, also=also)]
-    if level.bare is not None and changes_inside(rule) and not _spares_folders(rule):
+    if level.bare is not None and (changes_inside(rule) or rule.has("p", "proxy")) and not _spares_folders(rule):
         routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (Leave(level.label, node.span),), node.span))
     if level.prefix is not None and changes_inside(rule):
         # A lookup inside is not carried out, so that what a rule would make of an index file that is not there is never found.
@@ -352,7 +355,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         if mark:
             more = (Var(Variable.QUERY, "&"),) if rule.has("qsa", "qsappend") else ()
             made = join(made, "?" if query else "", template(query, escapes=rule.has("b")), more)
-        return (*steps, *level.forward(node, made, substitution, frozenset({*rule.flags, *({"qsd"} if rule.has("qsdiscard") else ())})))
+        return (*steps, *_asked_first(level, node), *level.forward(node, made, substitution, frozenset({*rule.flags, *({"qsd"} if rule.has("qsdiscard") else ())})))
     if code is not None or _URL.match(substitution):
         return (*steps, _redirect(rule, status, path, mark, query, encodes, level, template))
     if substitution == "-":
@@ -375,6 +378,15 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     if rule.has("l", "last", "end"):
         return (*steps, *level.goes_on)
     return (*steps, *after)
+
+
+def _asked_first(level: Level, node: Node) -> tuple[Step, ...]:
+    """mod_dir.c, fixup_dir: a folder that is there has its index files asked for first, even if a rule has named an origin (2.4.71, probed)."""
+    if level.prefix is None or not level.indexes:
+        return ()
+    folder = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=level.strip, span=node.span)
+    asked = tuple(Restart(SITE, node.span, asks=(Var(Variable.PATH), name)) for name in level.indexes)
+    return (Choose((Route(AllOf((PathMatches(Pattern("/$"), span=node.span), folder), node.span), asked),), node.span),)
 
 
 def _query(rule: Rule, mark: str, query: str, template: Callable[..., Template]) -> QueryEdit | None:
