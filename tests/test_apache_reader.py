@@ -120,14 +120,6 @@ def test_unset_in_the_table_apart_leaves_an_origins_field(reads: Reads) -> None:
     assert ["-X-Powered-By" in text for text in written] == [False, True]
 
 
-def test_htaccess_files_are_not_passed_over_in_silence(reads: Reads) -> None:
-    translation = translate(
-        reads.write("apache", httpd("<Directory ROOT>\nAllowOverride All\n</Directory>")).parent, "caddy"
-    )
-    told = [entry for entry in translation.ledger if entry.span.directive == "AllowOverride All"]
-    assert [entry.disposition.value for entry in told] == ["unsupported"] and ".htaccess" in told[0].reason
-
-
 def test_lines_in_force(tmp_path: Path) -> None:
     """Modules, definitions, versions, macros and includes say which lines count; ServerRoot may lie elsewhere in a copy."""
     (tmp_path / "conf").mkdir()

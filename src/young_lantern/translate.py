@@ -11,6 +11,7 @@ from .behaviour.request import Request
 from .dialects import locate, named
 from .dialects.dialect import Reading, WriterOptions, Writing
 from .errors import DialectUnknown
+from .fitting.accidents import without_accidents
 from .ledger import findings_of, make_ledger
 from .model import Entry, Finding
 from .source.places import Pairs
@@ -55,7 +56,8 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
     if target.write is None:
         raise DialectUnknown(f"{to} cannot be written yet; it can only be read")
     reading = read(source, dialect, files)
-    writing = target.write(reading.estate, options)
+    intended = reading.estate if options.strict or target.name == reading.dialect else without_accidents(reading.estate)
+    writing = target.write(intended, options)
     with tempfile.TemporaryDirectory(prefix="lantern-") as folder:
         save(writing.files, Path(folder))
         read_back = target.read(Path(folder) / target.main_file, files)

@@ -59,6 +59,8 @@ class _Walker:
     labels: dict[int, str] = field(default_factory=dict)
     leaves: int = 0
     own_requests: bool = False
+    strict: bool = True
+    cycles: set[int] = field(default_factory=set)
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,14 +74,15 @@ class _Env:
     through: tuple[Span, ...] = ()
 
 
-def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False) -> tuple[Chain, list[LostRestart]]:
+def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False, strict: bool = True) -> tuple[Chain, list[LostRestart]]:
     """The program as a chain. Patterns in it carry a label each, and captures the label of their pattern.
 
     own_requests:  the target makes requests of its own that go through the whole again: for index files and error pages, so that nothing is written for
                    those, and for paths that are not known beforehand, which end in a leaf that restarts
+    strict:        a path that comes round for ever where a file is missing is an error, as it was; else such a round is left out
     captures_host: the site was chosen by a pattern of its names, whose captures are in sight from the start
     """
-    walker = _Walker(own_requests=own_requests)
+    walker = _Walker(own_requests=own_requests, strict=strict)
     labelled = transform(program, _labeller())
     known = Known(internal=None) if own_requests else Known()
     chain = _chain(list(labelled), _Env(capture=HOST if captures_host else "", known=known), walker)
@@ -161,7 +164,9 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case Restart(label):
                 again = _restart(step, steps, env, walker)
                 if again is None:
-                    items.append(Leaf(Respond(500, raises=True, span=step.span), env.settings))
+                    ends = Leaf(Respond(500, raises=True, span=step.span), env.settings)
+                    walker.cycles.add(id(ends))
+                    items.append(ends)
                     return Chain(items)
                 steps, env = again
             case Rewrite(None, None, internal=False):
@@ -211,6 +216,7 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
         captured = frozenset(item.pattern for item in walk((route.condition, route.steps)) if isinstance(item, Capture))
         condition = ALWAYS if value and not captures else route.condition if captures else simplified(route.condition, known_here, captured)
         inner = replace(_with_captures(env, condition), known=narrowed(known_here, route.condition))
+        known_before = known_here
         known_here = without(known_here, route.condition)
         falls = _falls(list(route.steps))
         if falls and (_touches(route.steps) or _decides(route.steps, rest)):
@@ -220,6 +226,9 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
             if falls:
                 known_after = _after_effects(route.steps, known_after)
                 falling.append(route.condition)
+        if not walker.strict and not value and _cycles(chain, walker) and any(isinstance(item, FileExists) for item in walk(route.condition)):
+            known_here = known_before  # the file that the rules lead to is missing: nobody means what comes of that
+            continue
         forks.append(Fork(_captured(condition, env), chain, route.span, route.comments, route.label, route.also, bool(captures)))
         if value:
             total = True
@@ -244,6 +253,10 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
             return [branch], True, env
         return [branch, *tail.items], True, env  # type: ignore[list-item]
     return [branch], done, replace(env, known=known_after)
+
+
+def _cycles(chain: Chain, walker: _Walker) -> bool:
+    return bool(chain.items) and id(chain.items[-1]) in walker.cycles and all(isinstance(item, Rewrite | SetVariable) for item in chain.items[:-1])
 
 
 def _ends_all(steps: list[_Item]) -> bool:

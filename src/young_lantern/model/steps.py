@@ -118,12 +118,15 @@ class Rewrite:
 
 @dataclass(frozen=True, slots=True)
 class Route:
+    """`accident`: what the server does here is no one's intention; a translation may leave the route out, and say so, unless it is strict."""
+
     condition: Condition
     steps: tuple["Step", ...]
     span: Span | None = None
     comments: tuple[str, ...] = ()
     label: str = ""
     also: tuple[Span, ...] = ()
+    accident: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -56,6 +56,11 @@ class Plan:
         """Where a file or folder of the configuration lies here."""
         return moved(configured, self.files)
 
+    def path_with_values(self, text: str) -> str:
+        """A file's name that goes on with values of the request (`$uri`, `%{REQUEST_URI}`, `{path}`): the folder before them is moved."""
+        folder, rest = re.match(r"([^%${]*)(.*)", text, re.DOTALL).groups()  # type: ignore[union-attr]
+        return self.path(folder) + rest
+
     def fill(self, text: str) -> str:
         """The text with the placeholders that have a value filled in."""
         def value(found: re.Match[str]) -> str:

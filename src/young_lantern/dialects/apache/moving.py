@@ -11,6 +11,7 @@ import os
 import re
 from pathlib import Path
 
+from ...errors import SourceUnreadable
 from ...source.plan import Plan
 from ..dialect import Reading
 from .reader.folders import LIMIT_FOLDERS
@@ -72,15 +73,22 @@ def _mirror(here: Path, mirror: Path, texts: dict[Path, str], plan: Plan, readin
     count[0] += 1
     for item in here.iterdir():
         if item in texts:
-            file = parse(reading.texts[texts[item]], texts[item])
-            _move_all(file.directives, plan, reading, loaded)
-            (mirror / item.name).write_text(print_file(file), "utf-8", "surrogateescape")
+            (mirror / item.name).write_text(_moved_text(texts[item], plan, reading, loaded), "utf-8", "surrogateescape")
         elif not item.is_dir():
             _link(item, mirror / item.name)
         elif count[0] < LIMIT_FOLDERS or any(path.is_relative_to(item) for path in texts):
             _mirror(item, mirror / item.name, texts, plan, reading, loaded, count)
         else:
             (mirror / item.name).symlink_to(item)
+
+
+def _moved_text(name: str, plan: Plan, reading: Reading, loaded: set[str]) -> str:
+    try:
+        file = parse(reading.texts[name], name)
+    except SourceUnreadable:
+        return reading.texts[name]  # the server refuses it, too
+    _move_all(file.directives, plan, reading, loaded)
+    return print_file(file)
 
 
 def _link(item: Path, to: Path) -> None:
@@ -132,7 +140,7 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
     elif name in ("alias", "aliasmatch") and len(words) == 3 and last.text.startswith("/"):
         last.raw = _quoted(plan.path(last.text))
     elif name == "rewritecond" and first.text.startswith("/"):
-        first.raw = _quoted(_moved_path(first.text, plan))
+        first.raw = _quoted(plan.path_with_values(first.text))
     elif name in ("sslcertificatefile", "sslcertificatekeyfile") and plan.certificate_files:
         first.raw = str(plan.certificate_files[name.endswith("keyfile")])
     elif name in ("customlog", "transferlog"):
@@ -141,7 +149,7 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
         for word in words[1:]:
             word.raw = _moved_origin(word, plan)
     elif name == "rewriterule" and len(words) > 2 and last.text.startswith("[") and words[2].text.startswith("/") and plan.path(re.split(r"[%$]", words[2].text)[0]) != re.split(r"[%$]", words[2].text)[0]:
-        words[2].raw = _quoted(_moved_path(words[2].text, plan))
+        words[2].raw = _quoted(plan.path_with_values(words[2].text))
     elif name == "rewriterule" and len(words) > 2:
         words[2].raw = _moved_origin(words[2], plan) if len(words) > 3 and re.search(r"[\[,]P[\],]", words[3].raw) else words[2].raw
     elif name in ("define", "use"):
@@ -159,12 +167,6 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
                 if word.text.startswith(root + "/"):
                     word.raw = str(plan.folder / "etc") + word.text[len(root):]
                     break
-
-
-def _moved_path(text: str, plan: Plan) -> str:
-    """A file's name that goes on with values of the request: the folder before them is moved."""
-    folder, found, rest = re.match(r"([^%$]*)(.?)(.*)", text, re.DOTALL).groups()  # type: ignore[union-attr]
-    return plan.path(folder) + found + rest
 
 
 def _moved_origin(word: Word, plan: Plan) -> str:

@@ -12,7 +12,7 @@ _CLASSES = {
     ANY: """
         <Files <IfModule <IfDefine <IfFile <IfDirective <IfSection <FilesMatch Error <If <ElseIf <Else ServerSignature LimitRequestBody
         LimitXMLRequestBody RLimitCPU RLimitMEM RLimitNPROC LogIOTrackTTFB <IfVersion FancyIndexing DeflateInflateLimitRequestBody
-        DeflateInflateRatioLimit DeflateInflateRatioBurst SSIErrorMsg SSITimeFormat SSIUndefinedEcho <Macro Use UndefMacro xml2EncDefault
+        DeflateInflateRatioLimit DeflateInflateRatioBurst SSIErrorMsg SSITimeFormat SSIUndefinedEcho <Macro Use UndefMacro MacroIgnoreEmptyArgs MacroIgnoreBadNesting SSLLog SSLLogLevel xml2EncDefault
         xml2StartParse""",
     "authconfig": """
         <Limit <LimitExcept CGIPassAuth Satisfy AuthBasicProvider AuthBasicAuthoritative AuthBasicFake AuthBasicUseDigestAlgorithm

@@ -84,11 +84,11 @@ def _move_one(directive: Directive, within: str, plan: Plan, pools: frozenset[st
     elif name == "if":
         for word, before in zip(words[2:], words[1:], strict=False):
             if before.text.lstrip("(!") in ("-f", "-d", "-e") and word.text.startswith("/"):
-                word.raw = plan.path(word.text)
+                word.raw = plan.path_with_values(word.text)
     elif within in ("map", "geo") and first.text.startswith("/"):
         first.raw = plan.path(first.text)
     elif name in _PATHS and not first.text.startswith("$"):
-        first.raw = plan.path(first.text) if first.text.startswith("/") else first.raw
+        first.raw = plan.path_with_values(first.text) if first.text.startswith("/") else first.raw
     elif name in ("ssl_certificate", "ssl_certificate_key") and plan.certificate_files:
         first.raw = str(plan.certificate_files[name.endswith("key")])
     elif name in ("access_log", "error_log") and first.text != "off":

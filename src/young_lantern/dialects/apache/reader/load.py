@@ -24,6 +24,7 @@ from .context import Context, Node
 # What a reader takes the server's version for, where IfVersion asks.
 _VERSION = (2, 4, 62)
 _LIMIT_MACROS = 50
+_STOCK = frozenset({*catalogue.MODULES.values(), *values.BUILT_IN})
 _HOLDS = "what stands in it is accounted for line by line"
 
 
@@ -177,7 +178,9 @@ class Loader:
         text = args[0] if args else ""
         negated, text = text.startswith("!"), text.removeprefix("!")
         if name == "<ifmodule":
-            held = self.context.has(values.module_name(text))
+            # Where nothing says which modules there are, those of the stock server are taken to be.
+            module = values.module_name(text)
+            held = self.context.has(module) and (self.context.modules is not None or module in _STOCK)
         elif name == "<ifdefine":
             held = text in self.defines
         elif name == "<iffile":

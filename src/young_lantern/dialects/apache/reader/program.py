@@ -346,6 +346,8 @@ class Program:
         adds_slash = not slash or slash[-1].args[0].lower() != "off"
         level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else prefix, again, again, partial(self._proxy_rule, place=place),
                                self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare if adds_slash else None,
+                               # mod_rewrite.c, hook_fixup: without RewriteBase a relative redirect shows the folder's own name (2.4.71, probed).
+                               shown="" if base and base.args else folder + "/",
                                indexes=files.index_names([*self.host.levels, *(node for other in above for node in other.nodes)], context))
         refused = [
             Choose((Route(held, (Respond(403, raises=True, span=other.node.span),), other.node.span),)) for other in self.sections

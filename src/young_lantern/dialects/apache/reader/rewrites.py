@@ -53,7 +53,7 @@ class Level:
     base:   what a relative substitution is put behind
     goes_on: the steps after a rule that changed the path and ends the list; `passes`: after one with PT
     forward: the steps of a [P] rule; document_root: its folder, `folder` the one that files lie in once `strip` is cut off the path; `bare`: the path is a folder's without its slash
-    indexes: the index files looked for in folders
+    indexes: the index files looked for in folders; shown: what a relative redirect is put behind
     """
 
     label: str
@@ -68,6 +68,7 @@ class Level:
     secure: bool = False
     bare: Condition | None = None
     indexes: tuple[str, ...] = ()
+    shown: str = ""
 
 
 def is_on(nodes: list[Node], context: Context) -> bool:
@@ -178,12 +179,12 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     comments = (*(comment for item in rule.conditions for comment in item.comments), *node.comments)
     routes = [Route(whole, steps, node.span, comments, also=also)]
     if level.bare is not None and (changes_inside(rule) or rule.has("p", "proxy")) and not _spares_folders(rule):
-        routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (Leave(level.label, node.span),), node.span))
+        routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (Leave(level.label, node.span),), node.span, accident=True))
     if level.prefix is not None and changes_inside(rule):
         # A lookup inside is not carried out, so that what a rule would make of an index file that is not there is never found.
         there = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.ANY, strip=level.strip, span=node.span, walks=True)
         lost = AllOf((*parts, LookedUpInside(node.span), Not(there, node.span)), node.span)
-        routes.insert(0, Route(lost, (Respond(404, raises=True, insists=True, span=node.span),), node.span))
+        routes.insert(0, Route(lost, (Respond(404, raises=True, insists=True, span=node.span),), node.span, accident=True))
     return Choose(tuple(routes), node.span)
 
 
@@ -386,7 +387,7 @@ def _asked_first(level: Level, node: Node) -> tuple[Step, ...]:
         return ()
     folder = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=level.strip, span=node.span)
     asked = tuple(Restart(SITE, node.span, asks=(Var(Variable.PATH), name)) for name in level.indexes)
-    return (Choose((Route(AllOf((PathMatches(Pattern("/$"), span=node.span), folder), node.span), asked),), node.span),)
+    return (Choose((Route(AllOf((PathMatches(Pattern("/$"), span=node.span), folder), node.span), asked, accident=True),), node.span),)
 
 
 def _query(rule: Rule, mark: str, query: str, template: Callable[..., Template]) -> QueryEdit | None:
@@ -403,9 +404,9 @@ def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes
     if path == "-":
         location = (Var(Variable.PATH_ESCAPED),)
     elif not _URL.match(path) and not path.startswith(("/", "%{", "$", "%")):
-        location = join(level.base, location)
+        location = join(level.shown or level.base, location)
     elif path.startswith("$") and level.prefix is not None:
-        location = join(level.base, location)
+        location = join(level.shown or level.base, location)
     if mark:
         written = template(query, encodes)
         location = join(location, "?", written) if query else location

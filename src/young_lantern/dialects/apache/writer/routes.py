@@ -204,9 +204,10 @@ def _stripped(items: list, where: _Where) -> tuple[list, _Where]:  # type: ignor
         return items, where
     if put is not None:
         # Of the prefix alone nothing is left, so that nothing, and no slash, is put behind what comes in its place.
-        template = join(*(Capture(1, label) if part == Var(Variable.PATH) else part for part in put))
-        below = PathStartsWith(prefix + "/") in [replace(part, span=None) for part in where.parts if isinstance(part, PathStartsWith)]
-        pattern = Pattern(f"^{escaped(prefix)}(/.*)$" if below else f"^{escaped(prefix)}(/.*)?$", label=label)
+        below = any(isinstance(part, PathStartsWith) and part.prefix.startswith(prefix + "/") for part in where.parts)
+        more: Template = ("/", Capture(1, label)) if below else (Capture(1, label),)
+        template = join(*(more if part == Var(Variable.PATH) else part for part in put))
+        pattern = Pattern(f"^{escaped(prefix)}/(.*)$" if below else f"^{escaped(prefix)}(/.*)?$", label=label)
         return _put(items, template), where.under(PathMatches(pattern, span=first.span))
     rest: Template = ("/", Capture(1, label))
     if isinstance(second, Rewrite) and isinstance(second.edit, SetPath) and Var(Variable.PATH) in second.edit.template:

@@ -94,7 +94,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     """What a site does with its requests, the same on all its listeners."""
     context.site, context.variables, context.rewritten = site, set(), False
     captures_host = any(name.pattern for name in site.names)
-    chain, lost = unroll(tables_as_variables(with_conditions(without_tables(site.program))), captures_host=captures_host, own_requests=True)
+    chain, lost = unroll(tables_as_variables(with_conditions(without_tables(site.program))), captures_host=captures_host, own_requests=True, strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     passing: set[int] = set()

@@ -44,7 +44,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for table in walk(site.program):
         if isinstance(table, Lookup) and table.networks:
             context.implied(table.span, "its networks are asked for where its variable was")
-    chain, lost = unroll(without_tables(site.program, networks_only=True), captures_host=any(name.pattern for name in site.names))
+    chain, lost = unroll(without_tables(site.program, networks_only=True), captures_host=any(name.pattern for name in site.names), strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))

@@ -48,7 +48,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
             context.implied(span, "no listener leads to it")
         return []
     captures_host = any(name.pattern for name in site.names)
-    chain, lost = unroll(site.program, captures_host=captures_host)
+    chain, lost = unroll(site.program, captures_host=captures_host, strict=context.options.strict)
     if captures_host:
         context.asked = frozenset({"host"})
     for restart in lost:
@@ -60,7 +60,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     if context.by_name:
         # Some captures need names, which stand in patterns that were written before: once more, with them.
         context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, False
-        body = _write_program(plain_paths(unroll(site.program, captures_host=captures_host)[0], context.options.strict), site, context)
+        body = _write_program(plain_paths(unroll(site.program, captures_host=captures_host, strict=context.options.strict)[0], context.options.strict), site, context)
     context.structure |= structure
     groups: dict[tuple[tuple[str, ...], bool], list[Place]] = {}
     for place in places:
