@@ -96,6 +96,16 @@ def _from_received(location: Template, step: Redirect, context: Context) -> list
     return [Node(["if", test], [Node(["return", str(step.status), quote(text)], None, spans)], spans, step.comments)]
 
 
+def asked_before(test: Node, context: Context) -> tuple[list[Node], list[Node]]:
+    """An answer within a test of its own, for a place that is an `if` already: the lines before that, and the answer in it."""
+    name = context.name("as received")
+    kept = [Node(["set", f"${name}", '""']), Node(["if", test.words[1]], [Node(["set", f"${name}", "$1"])], test.spans)]
+    made = test.block[0]  # type: ignore[index]
+    made.words[-1] = quote(re.sub(r"\$1(?!\d)|\$\{1\}", f"${{{name}}}", made.words[-1].strip('"')))
+    made.comments = test.comments
+    return kept, [made]
+
+
 def rewrite_words(pattern: str, step: Redirect, context: Context) -> list[str] | None:
     """The words of a `rewrite` by this pattern whose captures the Location has; None if that is not what it needs."""
     if step.status not in _FLAGS or not any(isinstance(part, Capture) and part.escaped for part in step.location):

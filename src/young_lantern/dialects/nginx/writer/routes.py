@@ -512,6 +512,9 @@ def _if(fork: Fork, extra: list[Node], where: Where, body: _Body, context: Conte
             if isinstance(answer, Unwritable):
                 context.lost(piece.answer.span, "this", f"nginx has no variable for {answer.what}")
                 answer = [Node(_ERROR_501, None, (), _WHY_501)]
+            if answer[0].words[0] == "if":
+                before, answer = answers.asked_before(answer[0], context)
+                lines = [*before, *lines]
             if where.kind != "server" and not isinstance(piece.answer, Abort):
                 inner.settings += frames.write_own(piece, where.frame, where.chain, context)
             inner.content += answer
