@@ -154,6 +154,8 @@ class _Run:
             found, refused = self._inside(step.span, (text(step.asks, self.state),))
             return self.fail(refused, step.span) if found is None and refused is not None else found
         again = isinstance(step, Restart)
+        # ngx_http_handler: a request that begins again inside has its proxied path replaced as usual (1.22.1, probed).
+        self.state.pinned = self.state.pinned and not again
         self.state.note("begins again" if again else "leaves the rewriting", step.span, self.state.path)
         return _Jump(step.label, again)
 
@@ -326,7 +328,8 @@ class _Run:
         state.error_status = status
         if page is None:
             # httpd: an answer that is no error, made like one, has words of the server's own where no page is written for it.
-            words = OWN_WORDS if 200 <= status < 300 and status != 204 else None
+            own = OWN_WORDS if self.estate.dialect == "apache" else ""
+            words = own if 200 <= status < 300 and status != 204 else None
             return self.end(span, status=status, is_error=True, body=words)
         # ngx_http_special_response_handler: the place of the error says whether further ones are looked up, not the place they lead to.
         state.recurs = state.pages is not None and state.pages.recurs
@@ -351,6 +354,7 @@ class _Run:
         state.path, state.raw_path, state.url, state.internal = path, None, None, True
         # nginx (1.22.1, probed): the client's query does not go along to an error page.
         state.query = query if mark else None
+        state.pinned = False
         if state.method != "HEAD" and not page.keeps_method:
             state.method = "GET"
         return _Jump(page.restarts, True)
@@ -428,7 +432,7 @@ class _Run:
                 front = f"{state.request.scheme}://{state.request.authority}" if step.folders.location_absolute else ""
                 return self.end(step.span, status=status, location=front + location)
             case GoOn(label, path):
-                state.path, state.raw_path, state.internal = path, None, True
+                state.path, state.raw_path, state.internal, state.pinned = path, None, True, False
                 return _Jump(label, True)
             case AskIndexes(names, otherwise):
                 return self._indexes(step, names, otherwise)

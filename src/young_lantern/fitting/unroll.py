@@ -197,7 +197,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                     items += _indexes(step, steps, env, walker)
                 settings = _settled(env)
                 step = _with_its_text(step, settings)
-                items.append(Leaf(_captured(step, env), _relevant(step, settings), env.through))
+                items.append(Leaf(_captured(step, env), _relevant(step, settings, walker.strict), env.through))
                 return Chain(items)
     return Chain(items)
 
@@ -435,10 +435,12 @@ def _alike(leaf: Leaf, step: ServeFiles, env: _Env) -> bool:
             and (leaf.settings.fields, leaf.settings.pages, leaf.settings.compress) == (env.settings.fields, env.settings.pages, env.settings.compress))
 
 
-def _relevant(answer: Step, settings: Settings) -> Settings:
-    """The settings that an answer can show."""
+def _relevant(answer: Step, settings: Settings, strict: bool) -> Settings:
+    """The settings that an answer can show; unless strict, what only the slash that is added to a folder's path would show is left out."""
     if isinstance(answer, Abort):
         return Settings()
+    if isinstance(answer, ServeFiles) and not strict:
+        settings = replace(settings, fields=tuple(item for item in settings.fields if item.statuses is None or any(not 300 <= status < 400 for status in item.statuses)))
     final = isinstance(answer, Redirect) or (isinstance(answer, Respond) and not answer.raises)
     pages = settings.pages
     if final and pages is not None and not any(page.statuses and answer.status in page.statuses for page in pages.pages):  # type: ignore[union-attr]

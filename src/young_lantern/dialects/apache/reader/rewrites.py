@@ -14,10 +14,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Choose, Condition, FileExists, FileKind, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
+    ALWAYS, AllOf, AnyOf, Capture, Choose, Condition, FileExists, FileKind, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
     Restart, Rewrite, Route, SetPath, SetVariable, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
 )
-from ....patterns import search
+from ....model.walk import transform
+from ....patterns import compiled, problem, search
 from .. import values
 from .context import Context, Node
 from .expressions import read_expression
@@ -175,6 +176,9 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     parts = [part for part in (matched, *asked, *client_only) if part is not ALWAYS]
     whole = AllOf(tuple(parts), node.span) if len(parts) > 1 else parts[0] if parts else ALWAYS
     steps = _effects(rule, substitution, level, label, condition_label, own, after, context)
+    if empty := _empty_groups(pattern, negated):
+        parts, steps = transform((tuple(parts), steps), lambda value: "" if isinstance(value, Capture) and value.pattern == label and value.group in empty else value)
+        whole = AllOf(parts, node.span) if len(parts) > 1 else parts[0] if parts else ALWAYS
     also = tuple(item.span for item in rule.conditions)
     comments = (*(comment for item in rule.conditions for comment in item.comments), *node.comments)
     routes = [Route(whole, steps, node.span, comments, also=also)]
@@ -186,6 +190,13 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         lost = AllOf((*parts, LookedUpInside(node.span), Not(there, node.span)), node.span)
         routes.insert(0, Route(lost, (Respond(404, raises=True, insists=True, span=node.span),), node.span, accident=True))
     return Choose(tuple(routes), node.span)
+
+
+def _empty_groups(pattern: Pattern, negated: bool) -> range:
+    """The groups that a rule may refer to although its pattern has none of these, or is one that must not match: they are empty."""
+    if negated:
+        return range(10)
+    return range(0) if problem(pattern) else range(compiled(pattern).groups + 1, 10)
 
 
 def _pattern(text: str, level: Level, ignores_case: bool, node: Node, context: Context) -> Pattern | None:

@@ -10,9 +10,9 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ....fitting import Branch, Chain, Leaf, leaves
-from ....fitting.places import atoms_of
-from ....fitting.static import Known, bare, truth
-from ....model import Condition, Field, HttpDate
+from ....fitting.places import NEVER, atoms_of
+from ....fitting.static import Known, bare, narrowed, truth
+from ....model import ALWAYS, AllOf, AnyOf, Condition, Field, HttpDate
 
 # Beyond these a location for each combination would be no configuration that a person reads. Chosen among 2, 4 and 8.
 _MOST = 2
@@ -28,9 +28,30 @@ def conditions_in(chain: Chain) -> list[Condition]:
     return list(found.values()) if len(found) <= _MOST else []
 
 
-def holding(chain: Chain, condition: Condition) -> Chain:
-    """The chain where the condition holds: fields with it have none."""
-    return _changed(chain, lambda field: replace(field, when=None) if field.when is not None and bare(field.when) == bare(condition) else field)
+def holding(chain: Chain, atom: Condition) -> Chain:
+    """The chain where a condition on the path holds: of what fields ask, the rest is left."""
+    known = narrowed(Known(), atom)
+
+    def assumed(field: Field) -> Field | None:
+        rest = None if field.when is None else _rest(field.when, bare(atom), known)
+        return None if rest is NEVER else replace(field, when=None if rest is ALWAYS else rest)
+
+    return _changed(chain, assumed)
+
+
+def _rest(condition: Condition, atom: object, known: Known) -> Condition:
+    """What is left to ask of a condition."""
+    if bare(condition) == atom:
+        return ALWAYS
+    match condition:
+        case AllOf(parts):
+            left = [part for item in parts if (part := _rest(item, atom, known)) is not ALWAYS]
+            return NEVER if NEVER in left else AllOf(tuple(left), condition.span) if len(left) > 1 else left[0] if left else ALWAYS
+        case AnyOf(parts):
+            left = [part for item in parts if (part := _rest(item, atom, known)) is not NEVER]
+            return ALWAYS if ALWAYS in left else AnyOf(tuple(left), condition.span) if len(left) > 1 else left[0] if left else NEVER
+    value = truth(condition, known)
+    return condition if value is None else ALWAYS if value else NEVER
 
 
 def not_holding(chain: Chain, conditions: list[Condition]) -> Chain:

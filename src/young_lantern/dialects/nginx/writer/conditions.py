@@ -145,7 +145,7 @@ def _subject(template: Template, context: Context) -> tuple[list[Node], str] | U
     text = context.template(template, None)
     if isinstance(text, Unwritable):
         return text
-    if len(template) == 1 and re.fullmatch(r"\$\w+", text):
+    if len(template) == 1 and re.fullmatch(r"\$[a-zA-Z_]\w*", text):  # a test does not take a number for a name
         return [], text
     name = "$" + context.name("asked text")
     return [Node(["set", name, quote(text)])], name

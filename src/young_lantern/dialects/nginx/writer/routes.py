@@ -219,12 +219,11 @@ def _body(chain: Chain, where: Where, context: Context) -> list[Node]:
     if not asked:
         return _plain_body(chain, where, context)
     nested: list[Node] = []
-    for condition in asked:
-        for atom in atoms_of(condition):
-            if not isinstance(atom, PathMatches) and not (where.kind == "prefix" and _text_of(atom).startswith(where.text)):
-                continue  # core module: what is nested in a location must begin with its text
-            place = Place(atom, holding(chain, condition), span=atom.span, spans=(atom.span,) if atom.span else ())
-            nested.append(Node(_words(place, context), _place_body(place, where.frame, where.chain, context, where.prefix or where.inside), place.spans))
+    for atom in {bare(atom): atom for condition in asked for atom in atoms_of(condition)}.values():
+        if not isinstance(atom, PathMatches) and not (where.kind == "prefix" and _text_of(atom).startswith(where.text)):
+            continue  # core module: what is nested in a location must begin with its text
+        place = Place(atom, holding(chain, atom), span=atom.span, spans=(atom.span,) if atom.span else ())
+        nested.append(Node(_words(place, context), _place_body(place, where.frame, where.chain, context, where.prefix or where.inside), place.spans))
     own = _plain_body(not_holding(chain, asked), where, context)
     for node in nested:
         node.block = without_inherited(node.block or [], own)  # type: ignore[arg-type]
