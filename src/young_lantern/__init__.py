@@ -7,6 +7,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -46,7 +47,7 @@ def translate(source: str | Path, *, to: str, dialect: str | None = None, strict
 
 
 def _pairs(files: Mapping[str, str | Path] | None) -> Pairs:
-    return tuple((root, Path(folder).absolute()) for root, folder in (files or {}).items())
+    return tuple((root, Path(os.path.abspath(folder))) for root, folder in (files or {}).items())
 
 
 def compare(before: Reading, after: Reading) -> Comparison:

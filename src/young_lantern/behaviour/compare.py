@@ -155,7 +155,7 @@ class _Row:
 
 def _parts(differing: tuple[Difference, ...]) -> list[tuple[Difference, ...]]:
     """Differences that go by themselves: another content coding or field has its own cause."""
-    alone = [item for item in differing if item.what.startswith(("field ", "content coding", "choice of"))]
+    alone = [item for item in differing if item.what.startswith(("field ", "parameter HTTP_", "parameter SERVER_NAME", "content coding", "choice of"))]
     together = tuple(item for item in differing if item not in alone)
     return [*([together] if together else []), *((item,) for item in alone)]
 
@@ -166,7 +166,7 @@ def _key(row: _Row) -> tuple[object, ...]:
     first = row.part[0].what
     if row.reason is not Reason.OTHER:
         return row.reason, row.severity, row.before.site if row.severity is Severity.BREAKING else ""
-    if first.startswith(("field ", "choice of", "content coding")):
+    if first.startswith(("field ", "parameter HTTP_", "parameter SERVER_NAME", "choice of", "content coding")):
         return row.severity, kinds, row.reason
     if row.severity is Severity.MINOR:
         return row.severity, kinds, row.reason

@@ -10,14 +10,14 @@ from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
 
 from ..model import (
-    Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, ErrorPages, Estate, Field,
-    ForgetFields, Forward, Leave, Pattern, Pool, Listener, LogTo, Mapped, Note, Operation, Protect,
+    Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, ErrorPages, Estate, Field, FileKind,
+    ForgetFields, Forward, Gateway, Leave, Pattern, Pool, Listener, LogTo, Mapped, Note, Operation, Protect,
     QueryEdit, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
 )
 from ..patterns import compiled, host_matches, search
 from ..patterns.engines import go_replacement
-from . import answering, paths
+from . import answering, gateway, paths
 from .evaluate import State, holds, in_network, text
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
@@ -380,6 +380,20 @@ class _Run:
         status = 200 if state.restored or state.keeps_first else state.forced_status or 200
         return self.end(step.span, status=status, origin=origin, extra=step.response_fields)
 
+    def gateway(self, step: Gateway) -> _Next:
+        state = self.state
+        if state.body_limit is not None and self._too_large(state.body_limit):
+            return self.fail(413, state.body_limit.span)
+        pool = self.estate.pool(step.pool)
+        members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
+        script, parameters = gateway.parameters(step, state)
+        state.note("application", step.span, f"{pool.name if pool else step.pool} {script}")
+        origin = OriginRequest(members, False, parameters.pop("REQUEST_METHOD", state.method), script, tuple(sorted(parameters.items())), _policy(pool, members), protocol="fastcgi")
+        # PHP's process manager answers 404 by itself for a script that is not there; what other applications do, they alone know.
+        missing = script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
+        status = 404 if missing else 200 if state.restored or state.keeps_first else state.forced_status or 200
+        return self.end(step.span, status=status, origin=origin)
+
     def _mapped_back(self, step: Forward, target: str, host: str) -> str:
         """What a client gets for Location when the origin redirects to just the target that it was asked for."""
         location = f"{'https' if step.secure else 'http'}://{host}{target}"
@@ -461,6 +475,10 @@ class _Run:
                 for_index=for_index, asked_inside=True)
             outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)
             state.gave_up = state.gave_up or inner.gave_up
+            origin = outcome.origin
+            if origin is not None and origin.protocol == "fastcgi" and state.facts.lookup(origin.target) is not FileKind.FILE:
+                # mod_dir.c, fixup_dir: a file that some handler is for must be there; a path that is proxied need not.
+                outcome = Outcome(404)
             if outcome.status is not None and (300 <= outcome.status < 400 or outcome.file or outcome.origin) and not inner.in_error:
                 state.trace += inner.trace
                 state.fields, state.pages, state.compress = inner.fields, inner.pages, inner.compress
@@ -504,6 +522,6 @@ _HANDLERS: dict[type, Callable[..., _Next]] = {
     Block: _Run.block, Choose: _Run.choose, Restart: _Run.jump, Leave: _Run.jump, Rewrite: _Run.rewrite,
     SetVariable: _Run.set_variable, ForgetFields: _Run.forget, Field: _Run.field, ErrorPages: _Run.error_pages,
     Compress: _Run.compress, BodyLimit: _Run.body_limit, LogTo: _Run.nothing, Note: _Run.nothing,
-    Protect: _Run.protect, Redirect: _Run.redirect, Respond: _Run.respond, Abort: _Run.abort, Forward: _Run.forward, Unserved: _Run.unserved,
+    Protect: _Run.protect, Redirect: _Run.redirect, Respond: _Run.respond, Abort: _Run.abort, Forward: _Run.forward, Gateway: _Run.gateway, Unserved: _Run.unserved,
     ServeFiles: _Run.serve,
 }

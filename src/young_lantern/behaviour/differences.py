@@ -57,7 +57,9 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
             return _with_target(found, before, after, request)
     differ("location", resolved(before.location, request), resolved(after.location, request), Severity.BREAKING)
     if (before.origin is None) != (after.origin is None):
-        differ("answered by", _answerer(before), _answerer(after), Severity.BREAKING)
+        # That a script is missing may be said by the server, or by what runs scripts.
+        missing = before.status == after.status == 404 and (before.origin or after.origin).protocol == "fastcgi"  # type: ignore[union-attr]
+        differ("answered by", _answerer(before), _answerer(after), Severity.MINOR if missing else Severity.BREAKING)
         return found
     if before.origin and after.origin:
         found += _origin(before.origin, after.origin, request)
@@ -113,6 +115,11 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
             found.append(Difference(what, _shown(one), _shown(other), severity))
 
     differ("origin", ", ".join(sorted(map(canonical, before.addresses))), ", ".join(sorted(map(canonical, after.addresses))), Severity.BREAKING)
+    differ("protocol to the origin", before.protocol, after.protocol, Severity.BREAKING)
+    if before.protocol != after.protocol:
+        return found
+    if before.protocol == "fastcgi":
+        return [*found, *_parameters(before, after, request)]
     differ("TLS to the origin", before.secure, after.secure, Severity.BREAKING)
     differ("method to the origin", before.method, after.method, Severity.BREAKING)
     differ("target at the origin", before.target, after.target, Severity.BREAKING)
@@ -124,6 +131,31 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         seen = one.get(name, request.field(name)), other.get(name, request.field(name))
         differ(f"field {name} to the origin", *seen, Severity.MINOR if name in _CLIENT_FIELDS else Severity.BREAKING)
     differ("redirects of the origin", resolved(canonical(before.mapped_back), request), resolved(canonical(after.mapped_back), request), Severity.BREAKING)
+    return found
+
+
+# Parameters that most applications never look at, or find out by themselves.
+_SELDOM = frozenset({"SERVER_NAME", "DOCUMENT_URI", "REQUEST_SCHEME", "HTTP_X_FORWARDED_FOR", "HTTP_X_FORWARDED_HOST", "HTTP_X_FORWARDED_PROTO"})
+
+
+def _parameters(before: OriginRequest, after: OriginRequest, request: Request) -> list[Difference]:
+    found = []
+    if before.method != after.method:
+        found.append(Difference("method to the origin", before.method, after.method, Severity.BREAKING))
+    if _path(before.target) != _path(after.target):
+        found.append(Difference("script", before.target, after.target, Severity.BREAKING))
+    one, other = dict(before.fields), dict(after.fields)
+    for name in sorted({*one, *other}):
+        if name.islower():
+            continue  # what rules mark requests by, in small letters; applications are told things in capitals
+        seen = one.get(name), other.get(name)
+        if name.startswith("HTTP_"):
+            sent = request.field(name.removeprefix("HTTP_").replace("_", "-"))
+            seen = one.get(name, sent), other.get(name, sent)
+        if seen[0] != seen[1]:
+            found.append(Difference(f"parameter {name}", _shown(seen[0]), _shown(seen[1]), Severity.MINOR if name in _SELDOM else Severity.BREAKING))
+    if before.policy != after.policy:
+        found.append(Difference("choice of the origin", before.policy, after.policy, Severity.MINOR))
     return found
 
 

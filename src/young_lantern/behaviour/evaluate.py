@@ -62,6 +62,9 @@ class State:
     forced_status: int | None = None
     root: str = ""
     found: str = ""
+    found_rest: str = ""  # what a file test cut off behind the script that it found (Caddy)
+    script_name: str = ""
+    path_info: str = ""
     pool_label: str = ""
     member_label: str = ""
     missing: bool = False
@@ -188,6 +191,10 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return state.root
         case Variable.FOUND:
             return state.found
+        case Variable.SCRIPT_NAME:
+            return script_parts(Pattern(name), state.path)[0] if name else state.script_name or state.path
+        case Variable.PATH_INFO:
+            return script_parts(Pattern(name), state.path)[1] if name else state.path_info
         case Variable.ARGUMENT:
             return _argument(name, state)
         case Variable.FIELD:
@@ -196,6 +203,13 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return _cookie(name, request)
         case Variable.VARIABLE:
             return state.variables.get(name, "")
+
+
+def script_parts(split: Pattern | None, path: str) -> tuple[str, str]:
+    """The script's name and the path information behind it, by a pattern with a group for each."""
+    found = search(split, path) if split is not None else None
+    groups = (*(value or "" for value in found.groups()), "") if found is not None else ()
+    return (groups[0], groups[1]) if groups else (path, "")
 
 
 def _argument(name: str, state: State) -> str:
@@ -247,9 +261,11 @@ def holds(condition: Condition, state: State) -> bool:
             return _matches(pattern, text(template, state), state, miss_forgets)
         case FileExists(root, path, kind, strip, True):
             tested = paths.clean(text(path, state)).rstrip("/")
+            tested, rest = script_parts(condition.split, tested) if condition.split is not None else (tested, "")
             if (seen := state.facts.lookup(text(root, state).rstrip("/") + (tested or "/"))) is None or kind not in (seen, FileKind.ANY):
                 return False
             state.found = tested + "/" if kind is FileKind.FOLDER or not tested else tested
+            state.found_rest = rest
             return True
         case FileExists(root, path, kind, strip, walks=True):
             there = walked(text(root, state), text(path, state).removeprefix(strip), state.facts)[1]

@@ -26,6 +26,7 @@ class TraceEntry:
 class OriginRequest:
     """What reaches the origin.
 
+    protocol:    `http` or `fastcgi`; by the latter, target is the script's file, and fields are parameters
     fields:      names in lower case, in order; only those that a rule sets, adds or removes
     mapped_back: the Location that a client gets when the origin redirects to just this target under the host it saw
     """
@@ -37,6 +38,7 @@ class OriginRequest:
     fields: tuple[tuple[str, str], ...]
     policy: str = ""
     mapped_back: str = ""
+    protocol: str = "http"
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +64,7 @@ class Outcome:
         origin = None
         if self.origin:
             origin = {
-                "address": list(self.origin.addresses), "secure": self.origin.secure, "method": self.origin.method,
+                "address": list(self.origin.addresses), "protocol": self.origin.protocol, "secure": self.origin.secure, "method": self.origin.method,
                 "target": self.origin.target, "fields": _json_fields(self.origin.fields), "mapped_back": self.origin.mapped_back,
             }
         return {

@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from ..model import (
-    AddressRule, BodyLimit, ClientIn, Compress, ErrorPage, Estate, HostName, Listener, Lookup, Mapped, PathGlob, PathIs,
+    AddressRule, BodyLimit, ClientIn, Compress, ErrorPage, Estate, Gateway, HostName, Listener, Lookup, Mapped, PathGlob, PathIs,
     PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix, TextIs, TextMatches, Var, Variable, literal,
 )
 from ..model.walk import walk
@@ -133,6 +133,8 @@ def _paths(sites: list[Site], unreached: set[str]) -> list[str]:
                     prefixes.append(prefix)
                 case ServeFiles(strip=strip) if strip:
                     prefixes.append(strip)
+                case Gateway():
+                    paths += ["/x.php", "/x.php/more", "/x/y.php", "/x.PHP", "/index.php", "/index.php/more"]
                 case PathMatches(pattern):
                     made = _of_pattern(pattern, unreached)
                     paths += made

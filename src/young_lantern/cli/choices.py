@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import replace
 from ipaddress import ip_address
 from pathlib import Path
@@ -25,7 +26,7 @@ def places(words: list[str]) -> tuple[tuple[str, Path], ...]:
             raise LanternError(f"--files-at {word}: expected ROOT=FOLDER, such as /srv/www=./www")
         if not Path(folder).is_dir():
             raise LanternError("there is no such folder (named with --files-at)", file=folder)
-        made.append((root, Path(folder).absolute()))
+        made.append((root, Path(os.path.abspath(folder))))
     return tuple(made)
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ..model import Abort, Compress, Field, Forward, ServeFiles, Span
+from ..model import Abort, Compress, Field, Forward, Gateway, ServeFiles, Span
 from .tree import Branch, Chain, Leaf, Settings, leaves
 
 
@@ -27,7 +27,7 @@ def hoist(chain: Chain) -> Chain:
 
 def _share(chain: Chain, below: list[Leaf]) -> None:
     answering = [leaf for leaf in below if not isinstance(leaf.answer, Abort)]
-    sending = [leaf for leaf in below if isinstance(leaf.answer, ServeFiles | Forward)]
+    sending = [leaf for leaf in below if isinstance(leaf.answer, ServeFiles | Forward | Gateway)]
     forwarding = [leaf for leaf in below if isinstance(leaf.answer, Forward)]
     first = answering[0].settings.fields if answering else ()
     fields = tuple(field for field in first if all(_of(leaf, field.name) == _of(answering[0], field.name) for leaf in answering))

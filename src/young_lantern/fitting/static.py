@@ -10,7 +10,7 @@ from functools import lru_cache
 from typing import Any
 
 from ..model import (
-    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, LookedUpInside, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Rewritten, SchemeIs, Template, TextIs,
+    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, HostIs, LookedUpInside, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Rewritten, SchemeIs, Template, TextIs,
     TextMatches, Var, Variable, literal,
 )
 from ..model.walk import transform
@@ -81,6 +81,9 @@ def truth(condition: Condition, known: Known) -> bool | None:
             # What stands between is not known: the pattern is tried on nothing, one segment and several.
             tried = {search(pattern, known.prefix + between + known.suffix) is not None for between in ("", "x", "x/y1")}
             return tried.pop() if len(tried) == 1 else None
+        case FileNameMatches(_, pattern, _) if "/" in (whole := known.path if known.path is not None else known.suffix):
+            # The file's name is the last segment, but where what comes before it is no folder; the comparison shows what comes of that.
+            return search(pattern, whole.rstrip("/").rpartition("/")[2]) is not None
         case LookedUpInside():
             # Only the server that looks index files up by requests of its own has such; what comes of it, the comparison says.
             return False

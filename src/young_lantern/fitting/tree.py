@@ -11,12 +11,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from ..model import (
-    Abort, BodyLimit, Compress, Condition, ErrorPages, Field, Forward, LogTo, Redirect, Respond, Restart, Rewrite, ServeFiles,
+    Abort, BodyLimit, Compress, Condition, ErrorPages, Field, Forward, Gateway, LogTo, Redirect, Respond, Restart, Rewrite, ServeFiles,
     SetVariable, Span, Unserved,
 )
 
 # A restart only where unroll was told that the target makes requests of its own.
-Answer = Redirect | Respond | Abort | Forward | ServeFiles | Unserved | Restart
+Answer = Redirect | Respond | Abort | Forward | Gateway | ServeFiles | Unserved | Restart
 Effect = Rewrite | SetVariable
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 
 from ..model import (
     ALWAYS, Abort, AddressRule, AllOf, AnyOf, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, ErrorPages, Field, FileExists,
-    ForgetFields, Forward, Leave, LogTo, LookupRow, Not, Note, PathGlob, PathMatches, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
+    ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, Not, Note, PathGlob, PathMatches, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
     Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, literal,
 )
 from ..model.walk import transform, walk
@@ -27,7 +27,7 @@ _LIMIT_LEAVES = 600
 _SMALL = 40
 # The label of captures that the choice of the site made.
 HOST = "host"
-_ENDS = (Redirect, Respond, Abort, Forward, ServeFiles, Unserved)
+_ENDS = (Redirect, Respond, Abort, Forward, Gateway, ServeFiles, Unserved)
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +60,7 @@ class _Walker:
     leaves: int = 0
     own_requests: bool = False
     strict: bool = True
+    own_indexes: bool = False
     cycles: set[int] = field(default_factory=set)
 
 
@@ -74,15 +75,16 @@ class _Env:
     through: tuple[Span, ...] = ()
 
 
-def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False, strict: bool = True) -> tuple[Chain, list[LostRestart]]:
+def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False, strict: bool = True, own_indexes: bool = False) -> tuple[Chain, list[LostRestart]]:
     """The program as a chain. Patterns in it carry a label each, and captures the label of their pattern.
 
     own_requests:  the target makes requests of its own that go through the whole again: for index files and error pages, so that nothing is written for
                    those, and for paths that are not known beforehand, which end in a leaf that restarts
+    own_indexes:   the target looks a folder's index file up as a path of its own, so that nothing is written for those
     strict:        a path that comes round for ever where a file is missing is an error, as it was; else such a round is left out
     captures_host: the site was chosen by a pattern of its names, whose captures are in sight from the start
     """
-    walker = _Walker(own_requests=own_requests, strict=strict)
+    walker = _Walker(own_requests=own_requests, strict=strict, own_indexes=own_indexes or own_requests)
     labelled = transform(program, _labeller())
     known = Known(internal=None) if own_requests else Known()
     chain = _chain(list(labelled), _Env(capture=HOST if captures_host else "", known=known), walker)
@@ -193,7 +195,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case _:
                 assert isinstance(step, _ENDS), step
                 walker.leaves += 1
-                if isinstance(step, ServeFiles) and not walker.own_requests:
+                if isinstance(step, ServeFiles) and not walker.own_indexes:
                     items += _indexes(step, steps, env, walker)
                 settings = _settled(env)
                 step = _with_its_text(step, settings)
@@ -267,7 +269,7 @@ def _falls(steps: list[Step]) -> bool:
     """Whether a request may come out at the end of the steps."""
     for step in steps:
         match step:
-            case Redirect() | Respond() | Abort() | Forward() | ServeFiles() | Unserved() | Restart() | Leave():
+            case Redirect() | Respond() | Abort() | Forward() | Gateway() | ServeFiles() | Unserved() | Restart() | Leave():
                 return False
             case Choose(routes):
                 if routes and routes[-1].condition is ALWAYS and not any(_falls(list(route.steps)) for route in routes):
@@ -381,7 +383,7 @@ def _set(env: _Env, step: Field | ErrorPages | Compress | BodyLimit | ForgetFiel
 def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -> list[Branch]:
     """Index files that another route than their folder's answers: a fork for each, before the file server.
 
-    Only for servers that look up the index file's path like any other (nginx).
+    Only for servers that look up the index file's path like any other (nginx, httpd).
     """
     folders, known = step.folders, env.known if env.known.path is not None else env.known.folder or env.known
     if folders.restarts is None or known.file_root is not None or not all(may_end_in_slash(pattern) for pattern in known.matched) or step.strip or step.whole_path is not None or (known.path is not None and not known.path.endswith("/")):
@@ -400,6 +402,8 @@ def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -
         there = replace(known.with_path(target), internal=True)
         if exists:
             there = replace(there, file_root=step.root)
+        if known.path is None and not text.startswith("/"):
+            there = replace(there, suffix="/" + text)
         if known.path is None and exists:
             # A prefix that is none of the folder's is none of the file's, unless the file's name continues it.
             there = replace(there, prefix=known.prefix, excluded=frozenset(prefix for prefix in known.excluded if not _reaches(prefix, text)))

@@ -14,6 +14,7 @@ from pathlib import Path
 from ..behaviour import Outcome, Request
 from ..behaviour.differences import resolved
 from ..behaviour.outcome import OWN_WORDS
+from ..model import SENT_PARAMETERS
 from ..source.plan import Plan
 from .client import Answer
 from .origin import MARK
@@ -33,8 +34,16 @@ class Back:
 
     def __init__(self, plan: Plan) -> None:
         self.ports = {str(here): configured for configured, here in plan.ports.items()}
+        self.placed = {str(here): prefix.rstrip("/") for prefix, here in plan.files}
         self.folders = {str(here): prefix for prefix, here in plan.files if here.is_relative_to(plan.folder)}
         self.origins = {f"127.0.0.1:{here}": configured for configured, here in plan.origins.items()}
+
+    def path(self, value: str) -> str:
+        """A path of the copy, as configured."""
+        for here, prefix in self.placed.items():
+            if value == here or value.startswith(here + "/"):
+                return prefix + value[len(here):]
+        return self.text(value)
 
     def text(self, value: str) -> str:
         if value in self.ports:
@@ -93,6 +102,8 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
         return [*found, Difference("forwarded", "to an origin", "not")]
     address = next((configured for configured, here in plan.origins.items() if here == received[MARK]), "?")
     compare("origin", True, address in {_canonical(item) for item in outcome.origin.addresses})
+    if outcome.origin.protocol == "fastcgi" or "parameters" in received:
+        return [*found, *_parameters(outcome, received, back)]
     compare("origin method", outcome.origin.method, received["method"])
     compare("origin target", outcome.origin.target, received["target"])
     sent = _joined(received, back)
@@ -101,6 +112,35 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
             compare(f"origin field {name}", True, sent.get(name) in value.removeprefix("one of ").split(", "))
         else:
             compare(f"origin field {name}", _without_port(name, _canonical(value)), _without_port(name, sent.get(name)))
+    return found
+
+
+# mod_proxy_fcgi sends the script with the proxy's own words before it, which PHP takes off.
+_PROXY_WORDS = re.compile(r"^proxy:(?:balancer|fcgi)://[^/]*")
+
+
+def _sent(received: dict, back: Back) -> dict[str, str]:  # type: ignore[type-arg]
+    """The parameters that an application got, paths as configured."""
+    return {name: back.path(_PROXY_WORDS.sub("", value)) if value.startswith(("/", "proxy:")) else back.text(value) for name, value in received.get("parameters", [])}
+
+
+def _parameters(outcome: Outcome, received: dict, back: Back) -> list[Difference]:  # type: ignore[type-arg]
+    assert outcome.origin is not None
+    if outcome.origin.protocol != "fastcgi" or "parameters" not in received:
+        return [Difference("protocol to the origin", outcome.origin.protocol, "fastcgi" if "parameters" in received else "http")]
+    sent = _sent(received, back)
+    wanted = {"SCRIPT_FILENAME": outcome.origin.target, "REQUEST_METHOD": outcome.origin.method, **dict(outcome.origin.fields)}
+    found = []
+    for name in dict.fromkeys([*wanted, *SENT_PARAMETERS]):
+        if name in ("DOCUMENT_URI", "REQUEST_SCHEME") or name.islower():
+            continue
+        foretold, answered = wanted.get(name, ""), sent.get(name, "")
+        if name == "SERVER_PORT":
+            answered = back.text(answered)
+        if name.startswith("HTTP_"):
+            foretold, answered = _without_port("host" if name == "HTTP_HOST" else "x-forwarded-host", foretold) or "", _without_port("host", answered) or ""
+        if foretold != answered:
+            found.append(Difference(f"parameter {name}", foretold, answered))
     return found
 
 
@@ -150,7 +190,11 @@ def between_servers(first: Answer, second: Answer, request: Request, plans: tupl
                  for back, answer in zip(backs, (first, second), strict=True)]
     compare("location", *locations)
     received = [_received(answer) for answer in (first, second)]
-    if received[0] and received[1]:
+    if received[0] and received[1] and any("parameters" in got for got in received if got):
+        one, other = (_sent(got, back) for back, got in zip(backs, received, strict=True) if got)
+        for name in sorted({name for name in (*one, *other) if name in SENT_PARAMETERS or name.startswith("HTTP_")} - {"DOCUMENT_URI", "REQUEST_SCHEME", "HTTP_USER_AGENT", "HTTP_CONNECTION"}):
+            compare(f"parameter {name}", one.get(name, ""), other.get(name, ""))
+    elif received[0] and received[1]:
         compare("origin target", received[0]["target"], received[1]["target"])
         compare("origin method", received[0]["method"], received[1]["method"])
         fields = [_joined(got, back) for back, got in zip(backs, received, strict=True) if got]

@@ -1,4 +1,4 @@
-"""The stand-in origin: it answers every request with what it received, as JSON.
+"""The stand-in origin: it answers every request, by HTTP or FastCGI, with what it received, as JSON.
 
 Rule:     the field `Lantern-Answer: STATUS [LOCATION]` of a request asks it for another status.
 """
@@ -11,11 +11,20 @@ import threading
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from types import TracebackType
 
+from . import fastcgi
+
 MARK = "lantern-stand-in-origin"
 
 
 class _Handler(BaseHTTPRequestHandler):
     protocol_version = "HTTP/1.1"
+
+    def handle(self) -> None:
+        if fastcgi.is_fastcgi(self.connection):
+            port = self.server.server_address[1]
+            fastcgi.answer(self.connection, lambda pairs, length: {MARK: port, "parameters": pairs, "content_bytes": length})
+        else:
+            super().handle()
 
     def _answer(self) -> None:
         length = int(self.headers.get("Content-Length") or 0)

@@ -120,6 +120,7 @@ class FileExists:
     cleans: slashes are merged and dots resolved first, a final slash does not count, and what was found is kept as
             Variable.FOUND (a folder with a final slash), as Caddy's file matcher does
     walks:  the path is walked from the root on, and what follows a file does not count (httpd)
+    split:  with `cleans`: only what the pattern's first group takes is looked for, and its second is kept as what was left over
     """
 
     root: Template
@@ -129,6 +130,7 @@ class FileExists:
     cleans: bool = False
     span: Span | None = None
     walks: bool = False
+    split: Pattern | None = None
 
 
 @dataclass(frozen=True, slots=True)

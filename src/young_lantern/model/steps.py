@@ -399,6 +399,46 @@ class Forward:
     comments: tuple[str, ...] = ()
 
 
+# Parameters that an application gets about the request (RFC 3875 section 4.1, and what PHP asks for besides).
+SENT_PARAMETERS = (
+    "SCRIPT_FILENAME", "SCRIPT_NAME", "PATH_INFO", "QUERY_STRING", "REQUEST_METHOD", "REQUEST_URI", "DOCUMENT_URI", "DOCUMENT_ROOT", "HTTPS", "REQUEST_SCHEME", "REMOTE_ADDR",
+    "SERVER_NAME", "SERVER_PORT",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Gateway:
+    """Pass the request to an application by FastCGI: it gets parameters, and the request fields as HTTP_NAME.
+
+    root, strip: the script lies at root + its name, once `strip` is cut off the path
+    split:      a pattern whose first group is the script's name and its second the path information behind it; where it does not
+                match, or is None, the whole path names the script
+    walks:      instead, the path is walked from the root on, and what follows a file is path information (httpd)
+    remainder:  where nothing was split off, what the last file test left over is path information (Caddy)
+    index:      put behind a path that ends in a slash (nginx)
+    parameters: those that are written, in order; an empty value is not sent. All of SENT_PARAMETERS that are not among them are sent by
+                their usual meaning
+    server_name: what SERVER_NAME is, if it is not written
+    """
+
+    pool: str
+    root: Template
+    strip: str = ""
+    split: Pattern | None = None
+    walks: bool = False
+    remainder: bool = False
+    index: str = ""
+    parameters: tuple[tuple[str, Template], ...] = ()
+    server_name: Template = ()
+    fields: tuple[Field, ...] = ()
+    read_seconds: float | None = None
+    intercepts_errors: bool = False
+    span: Span | None = None
+    root_span: Span | None = None
+    also: tuple[Span, ...] = ()
+    comments: tuple[str, ...] = ()
+
+
 @dataclass(frozen=True, slots=True)
 class Folders:
     """How a file server treats folders, and names that do not fit what lies there.
@@ -466,6 +506,6 @@ class Note:
 
 Step = (
     Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | ErrorPages | Compress | BodyLimit
-    | LogTo | Redirect | Respond | Abort | Forward | ServeFiles | Unserved | Note
+    | LogTo | Redirect | Respond | Abort | Forward | Gateway | ServeFiles | Unserved | Note
 )
-ENDS = (Redirect, Respond, Abort, Forward, ServeFiles, Unserved, Restart, Leave)
+ENDS = (Redirect, Respond, Abort, Forward, Gateway, ServeFiles, Unserved, Restart, Leave)

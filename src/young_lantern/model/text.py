@@ -36,6 +36,8 @@ class Variable(Enum):
     MEMBER = "member"  # the address of the pool's member that is asked
     STATUS = "status"  # of the error being handled
     ROOT = "root"
+    SCRIPT_NAME = "script_name"  # the first group of the pattern `name` in the current path, the whole path where it does not match
+    PATH_INFO = "path_info"  # its second group, or nothing
     FOUND = "found"  # the path that the last FileExists with `cleans` found
     ARGUMENT = "argument"
     FIELD = "field"

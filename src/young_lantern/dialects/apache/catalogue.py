@@ -242,6 +242,7 @@ _READ = {
     "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType AllowMethods",
     "mappings": "Redirect RedirectMatch RedirectPermanent RedirectTemp Alias AliasMatch ScriptAlias ScriptAliasMatch",
     "forwards": "ProxyPass ProxyPassMatch ProxyPassReverse ProxyPreserveHost ProxyAddHeaders ProxyTimeout BalancerMember ProxySet",
+    "gateways": "SetEnv UnsetEnv",
     "rewrites": "RewriteEngine RewriteCond RewriteRule RewriteBase",
     "fields": "Header RequestHeader ExpiresActive ExpiresDefault ExpiresByType",
     "files": "DirectoryIndex DirectorySlash FallbackResource Options ErrorDocument AddType DefaultType SetHandler AddHandler",

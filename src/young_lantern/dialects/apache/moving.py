@@ -24,7 +24,7 @@ _TYPES = Path("/etc/mime.types")
 _MODULES = Path("/usr/lib/apache2/modules")
 _PORT = re.compile(r"(:|^)(\d+|\$\{\w+\}|\{\{.*?\}\})$")
 # What a copy needs to run at all, with all that a part of a configuration takes to be there.
-_USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer "
+_USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi "
           "lbmethod_byrequests lbmethod_bybusyness slotmem_shm setenvif env ssl socache_shmcb macro").split()
 
 
@@ -145,6 +145,11 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
         first.raw = str(plan.certificate_files[name.endswith("keyfile")])
     elif name in ("customlog", "transferlog"):
         first.raw = f"{plan.folder}/logs/access.log"
+    elif name == "sethandler" or name in ("proxypass", "proxypassmatch") and "fcgi://" in last.text:
+        for word in words[1:]:
+            word.raw = _moved_application(word, plan)
+    elif name == "setenv" and len(words) > 2 and last.text.startswith("/"):
+        last.raw = _quoted(plan.path_with_values(last.text))
     elif name in ("proxypass", "proxypassmatch", "proxypassreverse", "balancermember"):
         for word in words[1:]:
             word.raw = _moved_origin(word, plan)
@@ -175,6 +180,16 @@ def _moved_origin(word: Word, plan: Plan) -> str:
         return word.raw
     address = found[3] if ":" in found[3] else f"{found[3]}:{443 if found[2] == 'https' else 80}"
     return f"{found[1]}{found[2].replace('https', 'http')}://{plan.origin(address)}{found[4]}"
+
+
+def _moved_application(word: Word, plan: Plan) -> str:
+    """An address that speaks FastCGI, and the folder of its scripts."""
+    if found := re.fullmatch(r"(proxy:)?(unix:[^|]+)\|fcgi://[^/]*(/.*)?", word.text):
+        return _quoted(f"{found[1] or ''}fcgi://{plan.origin(found[2])}{plan.path_with_values(found[3] or '')}")
+    if found := re.fullmatch(r"(proxy:)?fcgi://([^/]+)(/.*)?", word.text):
+        address = found[2] if ":" in found[2] else f"{found[2]}:8000"
+        return _quoted(f"{found[1] or ''}fcgi://{plan.origin(address)}{plan.path_with_values(found[3] or '')}")
+    return word.raw
 
 
 def _quoted(text: str) -> str:

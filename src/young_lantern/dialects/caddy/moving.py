@@ -90,7 +90,9 @@ def _move_one(directive: Directive, plan: Plan) -> None:
                     word.raw = plan.path(word.text)
                 elif re.fullmatch(r"(https?://)?[\w.\-]+:\d+", word.text):
                     word.raw = _moved_origin(word, plan)
-        case "reverse_proxy" | "to":
+        case "env" if words[-1].text.startswith("/"):
+            words[-1].raw = plan.path_with_values(words[-1].text)
+        case "reverse_proxy" | "php_fastcgi" | "to":
             for word in words[1:]:
                 word.raw = _moved_origin(word, plan)
         case "bind":
@@ -99,8 +101,10 @@ def _move_one(directive: Directive, plan: Plan) -> None:
 
 def _moved_origin(word: Word, plan: Plan) -> str:
     text = word.text
+    if text.startswith("unix/"):
+        return plan.origin("unix:" + text.removeprefix("unix/"))
     found = re.fullmatch(r"(https?://)?([^/@:*][^/:]*)?(?::(\d+|[^/]*))?", text)
-    if not found or text.startswith(("/", "@", "*", "unix/", "{args")):
+    if not found or text.startswith(("/", "@", "*", "{args")):
         return word.raw
     secure = found[1] == "https://"
     return plan.origin(f"{found[2] or 'localhost'}:{found[3] or (443 if secure else 80)}")

@@ -8,6 +8,9 @@ Left out: stream, mail and third-party modules: the block that opens them is uns
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
+
 from ...model import Disposition
 from ..dialect import Row, Takes, at_least, between, exactly
 
@@ -108,6 +111,14 @@ _READ = [
         proxy_send_timeout hsl 1 TIME
         proxy_buffering hsl 1 on | off
         proxy_intercept_errors hsl 1 on | off
+    """),
+    *_rows("gateways", """
+        fastcgi_pass li 1 ADDRESS
+        fastcgi_param hsl 2-3 NAME VALUE [if_not_empty]
+        fastcgi_index hsl 1 FILE
+        fastcgi_split_path_info hsl 1 PATTERN
+        fastcgi_intercept_errors hsl 1 on | off
+        fastcgi_read_timeout hsl 1 TIME
     """),
     *_rows("pools", """
         upstream h 1 NAME { … }
@@ -213,10 +224,11 @@ _NOT_CARRIED = [row for why, lines in (
         hsl 1+: proxy_ssl_certificate_key proxy_ssl_protocols proxy_ssl_ciphers proxy_ssl_session_reuse proxy_ssl_verify_depth
     """),
     ("origins that do not speak HTTP are not read yet; requests meant for them are not forwarded", """
-        l 1: fastcgi_pass uwsgi_pass scgi_pass grpc_pass memcached_pass
-        hsl 1+: fastcgi_param fastcgi_index fastcgi_split_path_info fastcgi_intercept_errors fastcgi_read_timeout fastcgi_buffers
-        hsl 1+: fastcgi_buffer_size fastcgi_connect_timeout fastcgi_send_timeout fastcgi_hide_header fastcgi_buffering uwsgi_param
-        hsl 1+: scgi_param grpc_set_header
+        l 1: uwsgi_pass scgi_pass grpc_pass memcached_pass
+        hsl 1+: uwsgi_param scgi_param grpc_set_header
+    """),
+    ("what applications answer by FastCGI passes as it is; the target has no line for it", """
+        hsl 1+: fastcgi_hide_header fastcgi_pass_header fastcgi_ignore_headers fastcgi_catch_stderr
     """),
     ("it belongs to the handshake and decides no request; the target has its own setting for it", """
         hs 1+: ssl_stapling ssl_stapling_verify ssl_stapling_file ssl_conf_command ssl_ocsp ssl_password_file
@@ -237,8 +249,87 @@ _NOT_CARRIED = [row for why, lines in (
     """),
 ) for row in _settled(Disposition.UNSUPPORTED, why, lines)]
 
+# What remains of the stock server, with the places where it takes them (1.22.1: each was tried in each block; tests hold them together).
+_REST = """
+    hsl: ancient_browser ancient_browser_value auth_delay create_full_put_path dav_access fastcgi_bind fastcgi_buffer_size
+    hsl: fastcgi_buffering fastcgi_buffers fastcgi_busy_buffers_size fastcgi_cache_background_update fastcgi_cache_bypass
+    hsl: fastcgi_cache_lock fastcgi_cache_lock_age fastcgi_cache_lock_timeout fastcgi_cache_max_range_offset fastcgi_cache_methods
+    hsl: fastcgi_cache_min_uses fastcgi_cache_revalidate fastcgi_cache_use_stale fastcgi_connect_timeout fastcgi_force_ranges
+    hsl: fastcgi_ignore_client_abort fastcgi_keep_conn fastcgi_limit_rate fastcgi_max_temp_file_size fastcgi_next_upstream
+    hsl: fastcgi_next_upstream_timeout fastcgi_next_upstream_tries fastcgi_no_cache fastcgi_pass_request_body
+    hsl: fastcgi_pass_request_headers fastcgi_request_buffering fastcgi_send_lowat fastcgi_send_timeout fastcgi_socket_keepalive
+    hsl: fastcgi_store fastcgi_store_access fastcgi_temp_file_write_size grpc_bind grpc_buffer_size grpc_connect_timeout
+    hsl: grpc_hide_header grpc_ignore_headers grpc_intercept_errors grpc_next_upstream grpc_next_upstream_timeout
+    hsl: grpc_next_upstream_tries grpc_pass_header grpc_read_timeout grpc_send_timeout grpc_socket_keepalive grpc_ssl_certificate
+    hsl: grpc_ssl_certificate_key grpc_ssl_ciphers grpc_ssl_conf_command grpc_ssl_crl grpc_ssl_name grpc_ssl_password_file
+    hsl: grpc_ssl_protocols grpc_ssl_server_name grpc_ssl_session_reuse grpc_ssl_trusted_certificate grpc_ssl_verify
+    hsl: grpc_ssl_verify_depth gunzip gunzip_buffers gzip_hash gzip_no_buffer gzip_window http2_chunk_size http2_push
+    hsl: http2_push_preload limit_conn_dry_run limit_req_dry_run memcached_bind memcached_buffer_size memcached_connect_timeout
+    hsl: memcached_gzip_flag memcached_next_upstream memcached_next_upstream_timeout memcached_next_upstream_tries
+    hsl: memcached_read_timeout memcached_send_timeout memcached_socket_keepalive min_delete_depth modern_browser modern_browser_value
+    hsl: mp4_buffer_size mp4_max_buffer_size mp4_start_key_frame msie_refresh open_file_cache_events postpone_gzipping
+    hsl: proxy_cache_convert_head proxy_cache_lock_age proxy_cache_lock_timeout proxy_cache_max_range_offset proxy_send_lowat
+    hsl: proxy_ssl_conf_command proxy_ssl_crl proxy_ssl_password_file scgi_bind scgi_buffer_size scgi_buffering scgi_buffers
+    hsl: scgi_busy_buffers_size scgi_cache scgi_cache_background_update scgi_cache_bypass scgi_cache_key scgi_cache_lock
+    hsl: scgi_cache_lock_age scgi_cache_lock_timeout scgi_cache_max_range_offset scgi_cache_methods scgi_cache_min_uses
+    hsl: scgi_cache_revalidate scgi_cache_use_stale scgi_cache_valid scgi_connect_timeout scgi_force_ranges scgi_hide_header
+    hsl: scgi_ignore_client_abort scgi_ignore_headers scgi_intercept_errors scgi_limit_rate scgi_max_temp_file_size scgi_next_upstream
+    hsl: scgi_next_upstream_timeout scgi_next_upstream_tries scgi_no_cache scgi_pass_header scgi_pass_request_body
+    hsl: scgi_pass_request_headers scgi_read_timeout scgi_request_buffering scgi_send_timeout scgi_socket_keepalive scgi_store
+    hsl: scgi_store_access scgi_temp_file_write_size secure_link_secret slice ssi_ignore_recycled_buffers ssi_last_modified
+    hsl: ssi_min_file_chunk ssi_value_length userid_flags userid_mark userid_p3p userid_service uwsgi_bind uwsgi_buffer_size
+    hsl: uwsgi_buffering uwsgi_buffers uwsgi_busy_buffers_size uwsgi_cache uwsgi_cache_background_update uwsgi_cache_bypass
+    hsl: uwsgi_cache_key uwsgi_cache_lock uwsgi_cache_lock_age uwsgi_cache_lock_timeout uwsgi_cache_max_range_offset
+    hsl: uwsgi_cache_methods uwsgi_cache_min_uses uwsgi_cache_revalidate uwsgi_cache_use_stale uwsgi_cache_valid uwsgi_connect_timeout
+    hsl: uwsgi_force_ranges uwsgi_hide_header uwsgi_ignore_client_abort uwsgi_ignore_headers uwsgi_intercept_errors uwsgi_limit_rate
+    hsl: uwsgi_max_temp_file_size uwsgi_modifier1 uwsgi_modifier2 uwsgi_next_upstream uwsgi_next_upstream_timeout
+    hsl: uwsgi_next_upstream_tries uwsgi_no_cache uwsgi_pass_header uwsgi_pass_request_body uwsgi_pass_request_headers
+    hsl: uwsgi_read_timeout uwsgi_request_buffering uwsgi_send_timeout uwsgi_socket_keepalive uwsgi_ssl_certificate
+    hsl: uwsgi_ssl_certificate_key uwsgi_ssl_ciphers uwsgi_ssl_conf_command uwsgi_ssl_crl uwsgi_ssl_name uwsgi_ssl_password_file
+    hsl: uwsgi_ssl_protocols uwsgi_ssl_server_name uwsgi_ssl_session_reuse uwsgi_ssl_trusted_certificate uwsgi_ssl_verify
+    hsl: uwsgi_ssl_verify_depth uwsgi_store uwsgi_store_access uwsgi_string uwsgi_temp_file_write_size
+    e: epoll_events
+    hs: http2_body_preread_size http2_idle_timeout http2_max_concurrent_pushes http2_max_concurrent_streams http2_max_field_size
+    hs: http2_max_header_size http2_max_requests http2_pool_size http2_recv_timeout http2_streams_index_size max_headers ssl
+    hs: ssl_ocsp_cache ssl_ocsp_responder ssl_session_ticket_key ssl_stapling_responder
+    h: http2_recv_buffer_size scgi_cache_path uwsgi_cache_path
+    hsli: post_action
+    sl: referer_hash_bucket_size
+"""
+# Which of them matter how: the first pattern that holds decides.
+_REST_WHY: tuple[tuple[str, Disposition, str], ...] = (
+    (r"_cache|_no_cache|_store", Disposition.UNSUPPORTED, "stored answers are not carried: every request is answered afresh"),
+    (r"^http2_push|^slice$|^mp4_|browser|^ssi_|^userid_|^dav_|secure_link|post_action|string$|modifier|^gunzip$|limit_rate", Disposition.UNSUPPORTED,
+     "nothing of this kind is read yet: requests are answered as if it were not there"),
+    (r"^(?:uwsgi|scgi|grpc|memcached)_", Disposition.UNSUPPORTED, "origins that do not speak HTTP or FastCGI are not read yet; requests meant for them are not forwarded"),
+    (r"_pass_request_|_hide_header|_pass_header|_ignore_headers", Disposition.UNSUPPORTED, "what it lets pass, or hides, is not carried; check the fields that the application sends"),
+    (r"next_upstream", Disposition.UNSUPPORTED, "it says when another origin is tried, or how long; the target has its own rule for that"),
+    (r"", Disposition.IMPLIED, "it sizes what the server itself needs, or how long it waits; the target has its own measure for that"),
+)
+
+
+def _rest() -> list[Row]:
+    rows = []
+    for line in _REST.strip().splitlines():
+        places, names = line.split(":", 1)
+        for name in names.split():
+            _, disposition, why = next(found for found in _REST_WHY if re.search(found[0], name))
+            rows.append(Row(name, _contexts(places.strip()), at_least(0), disposition=disposition, why=why, shape=name))
+    return rows
+
+
+# Blocks where the server takes them besides those that their rows name.
+_WIDER = {
+    "add_trailer": "hsli", "auth_basic": "hslx", "auth_basic_user_file": "hslx", "charset": "hsli", "dav_methods": "hsl", "grpc_pass": "li",
+    "limit_rate": "hsli", "limit_rate_after": "hsli", "memcached_pass": "li", "override_charset": "hsli", "proxy_headers_hash_bucket_size":
+    "hsl", "proxy_headers_hash_max_size": "hsl", "scgi_pass": "li", "sendfile": "hsli", "source_charset": "hsli", "ssi": "hsli",
+    "stub_status": "sl", "types_hash_bucket_size": "hsl", "types_hash_max_size": "hsl", "uwsgi_pass": "li",
+}
+
 # A row read first wins where two settle the same name: `server` stands twice, once in http and once in upstream.
-ROWS: tuple[Row, ...] = tuple(_READ + _OWN_PROCESS + _ERROR_LOG + _HARMLESS + _NOT_CARRIED)
+ROWS: tuple[Row, ...] = tuple(
+    replace(row, within=row.within | _contexts(_WIDER[row.name])) if row.name in _WIDER else row for row in _READ + _OWN_PROCESS + _ERROR_LOG + _HARMLESS + _NOT_CARRIED + _rest()
+)
 NAMES: frozenset[str] = frozenset(row.name for row in ROWS)
 _BY_NAME: dict[str, list[Row]] = {}
 for _row in ROWS:

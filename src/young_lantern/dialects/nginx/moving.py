@@ -94,12 +94,16 @@ def _move_one(directive: Directive, within: str, plan: Plan, pools: frozenset[st
     elif name in ("access_log", "error_log") and first.text != "off":
         first.raw = f"{plan.folder}/logs/{Path(first.text).name}"
     elif name == "server" and within == "upstream":
-        address = first.text if ":" in first.text else f"{first.text}:80"
+        address = first.text if ":" in first.text else f"{first.text}:80"  # a socket has a colon, too
         first.raw = plan.origin(address)
         # The stand-in origins are well. One that is slow under the load of the check would be left out for ten seconds, and
         # another member would answer in its place.
         words[2:] = [word for word in words[2:] if not word.text.startswith("max_fails=")]
         words.append(Word(" ", "max_fails=0", 0, 0))
+    elif name == "fastcgi_pass" and first.text not in pools:
+        first.raw = plan.origin(first.text)
+    elif name == "fastcgi_param" and len(words) > 2 and words[2].text.startswith("/"):
+        words[2].raw = plan.path_with_values(words[2].text)
     elif name == "proxy_pass":
         found = re.match(r"(https?://)([^/$]+)(.*)", first.text)
         if found and found[2] not in pools:

@@ -51,7 +51,7 @@ def read_serving(nodes: list[Node], place: Place, root: Node | None, context: Co
     return ServeFiles(
         root=(place.folder,), strip=place.url,
         folders=Folders(
-            index=tuple((name,) for name in names), listing=lists(nodes, context), location_absolute=True, walks=True,
+            index=tuple((name,) for name in names), listing=lists(nodes, context), location_absolute=True, walks=True, restarts=SITE,
             no_index_status=403 if context.has("autoindex") else 404,
             added_slash=None if slash is not None and slash.args[:1] != [] and slash.args[0].lower() == "off" else defaults.ADDED_SLASH,
         ),

@@ -12,10 +12,11 @@ import re
 from dataclasses import replace
 
 from ....model import (
-    Choose, Condition, Disposition, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, PathMatches, Pool, Route, Side, Span, Step, Unserved, Var,
+    Choose, Condition, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Operation, PathMatches, Pool, Route, Side, Span, Step, Template, Unserved, Var,
     Variable, Written, join,
 )
 from .. import values
+from . import gateways
 from .context import Context, Node
 from .mappings import labelled
 from .places import Section, below
@@ -29,7 +30,8 @@ _DROPS = ("Keep-Alive", "TE", "Upgrade", "Proxy-Authorization", "Trailer")
 class Proxies:
     """The proxy mapping of one site. `levels` are the directives it takes its settings from, main server's first."""
 
-    def __init__(self, levels: list[Node], sections: list[Section], server_name: str, context: Context) -> None:
+    def __init__(self, levels: list[Node], sections: list[Section], server_name: str, context: Context, document_root: str = "") -> None:
+        self.document_root = document_root
         self.levels, self.sections, self.server_name, self.context = levels, sections, server_name, context
         self.reverses = [(node, node.args) for node in context.take(levels, "proxypassreverse") if len(node.args) >= 2]
         for section in sections:
@@ -62,7 +64,14 @@ class Proxies:
         if words[0] == "!":
             self._keeps_out(node)
             return Route(held, (Choose(without),) if without else (), node.span, node.comments, prefix)
+        if (gateway := self._by_fastcgi(node, words[0], None, prefix)) is not None:
+            return Route(held, (gateway,), node.span, node.comments, prefix)
         return Route(held, self.forward(node, words, prefix), node.span, node.comments, prefix)
+
+    def _by_fastcgi(self, node: Node, url: str, script: Template | None, prefix: str) -> Gateway | None:
+        if gateways.address_of(url) is None:
+            return None
+        return gateways.read_proxied(node, url, script, prefix, self.document_root, self.levels, self.context)
 
     def _pattern(self, node: Node, text: str, words: list[str], without: tuple[Route, ...]) -> Route:
         label = self.context.label("proxy")
@@ -71,6 +80,8 @@ class Proxies:
         if words[0] == "!":
             self._keeps_out(node)
             return Route(held, (Choose(without),) if without else (), node.span, node.comments, text)
+        if (gateway := self._by_fastcgi(node, words[0], self.context.template(re.sub(r"^.*?fcgi://[^/]*", "", words[0]), node, rule=label), "")) is not None:
+            return Route(held, (gateway,), node.span, node.comments, text)
         found = _URL.fullmatch(words[0])
         if not found or re.search(r"\$\d", found[2]):
             self.context.value(node, words[0], "http:// or https:// and an origin that does not depend on the path were expected")

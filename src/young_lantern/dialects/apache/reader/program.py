@@ -20,7 +20,7 @@ from ....model import (
 )
 from ....model.walk import walk
 from .. import catalogue, defaults
-from . import access, compression, fields, files, forwards, limits, mappings, rewrites
+from . import access, compression, fields, files, forwards, gateways, limits, mappings, rewrites
 from .context import Context, Node
 from .files import SITE
 from .places import NEVER, Place, Section, below, condition, merged
@@ -366,23 +366,42 @@ class Program:
     # --- what answers -------------------------------------------------------------------------------------------------------------
 
     def _handlers(self, place: Place | None) -> list[Step]:
-        """Handlers that are not read: what they answer is not known, and must not be taken for a file."""
-        steps: list[Step] = []
+        """Applications; and handlers that are not read: what they answer is not known, and must not be taken for a file."""
+        routes: list[Route] = []
+        others: list[Step] = []
+        for nodes, section in [*((section.nodes, section) for section in reversed(self.sections)), (self.host.levels, None)]:
+            node = self.context.last(nodes, "sethandler")
+            held: Condition = ALWAYS if section is None else self._condition(section, place) if node is not None else NEVER
+            if node is None or not node.args or held == NEVER:
+                continue
+            routes.append(Route(held, self._handled(node, section, place), node.span))
+            if held is ALWAYS:
+                break
+        while routes and not routes[-1].steps:
+            routes.pop()
         for nodes, section in [(self.host.levels, None), *((section.nodes, section) for section in self.sections)]:
             found: list[Step] = []
             for node in nodes:
-                if node.name == "sethandler" and node.args and node.args[0].lower() not in ("none", "default-handler"):
-                    self.context.use(node)
-                    found.append(Unserved(node.span.directive, node.span))
-                elif node.name == "addhandler" and len(node.args) > 1 or node.name == "addtype" and len(node.args) > 1 and "httpd-php" in node.args[0]:
+                if node.name == "addhandler" and len(node.args) > 1 or node.name == "addtype" and len(node.args) > 1 and "httpd-php" in node.args[0]:
                     self.context.use(node)
                     endings = "|".join(word.lstrip(".") for word in node.args[1:])
                     pattern = self.context.pattern(rf"\.(?:{endings})(?:\.|$)", node)
-                    found.append(Choose((Route(PathMatches(pattern, span=node.span), (Unserved(node.span.directive, node.span),), node.span),)))
+                    steps = self._handled(node, section, place)
+                    found.append(Choose((Route(PathMatches(pattern, span=node.span), steps, node.span),)))
                 elif node.name in ("dav", "virtualdocumentroot", "action") and node.args[:1] not in (["Off"], ["off"]):
                     found.append(Unserved(node.span.directive, node.span))
-            steps += found if section is None else self._where(section, place, tuple(found))
-        return steps
+            others += found if section is None else self._where(section, place, tuple(found))
+        if len(routes) == 1 and routes[0].condition is ALWAYS:
+            return list(routes[0].steps)
+        return [*([Choose(tuple(routes))] if routes else []), *others]
+
+    def _handled(self, node: Node, section: Section | None, place: Place | None) -> tuple[Step, ...]:
+        """What a handler does; () where it is the usual one."""
+        if node.args[0].lower() in ("none", "default-handler"):
+            return ()
+        levels = [*self.host.levels, *(inner for other in self.sections if other is section or other.kind in ("directory", "location") and self._condition(other, place) is ALWAYS for inner in other.nodes)]
+        gateway = gateways.read_handler(node, place, levels, self.context) if place is not None else None
+        return (gateway or Unserved(node.span.directive, node.span),)
 
     def _fallback(self, place: Place) -> list[Step]:
         routes: list[Route] = []

@@ -48,7 +48,7 @@ class Context(Noting):
     groups:    (rule, capture) -> the variable that the rule keeps it in
     asked_indexes: names of index files that an origin answers
     moved:     the path was changed for the answer whose fields are written
-    marks:     answers -> the variable that their rules set;  told: answers whose text stands for the whole host
+    marks:     answers -> the variable that their rules set;  told: answers whose text stands for the whole host; scripts: those that an application makes of a file
     document_root: of the site that is written; marked: its lines that ask for a variable of a rule
     """
 
@@ -66,6 +66,7 @@ class Context(Noting):
     moved: bool = False
     marks: dict[tuple[int, ...], str] = field(default_factory=dict)
     told: set[int] = field(default_factory=set)
+    scripts: set[int] = field(default_factory=set)
     marked: list[Node] = field(default_factory=list)
 
     def line(self, *words: str, spans: tuple[Span | None, ...] = (), comments: tuple[str, ...] = (), block: list[Node] | None = None) -> Node:

@@ -21,7 +21,7 @@ from ....model import (
 )
 from ....model.walk import walk
 from ...noting import Unwritable
-from . import answers, files, forwards, limits, rewrites
+from . import answers, files, forwards, gateways, limits, rewrites
 from .conditions import Asked, write_conditions
 from .context import Context
 from .output import Node
@@ -535,7 +535,8 @@ def _named(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Event | U
     asked = write_conditions(where.parts, values_of(leaf), context, whole=True)
     if isinstance(asked, Unwritable):
         return asked
-    event = Event(where.parts, rewrites.rule(asked, f"{files.ROOT}{asked.whole}" if asked.whole else "-", ["L"], context, ()), asked=asked)
+    made = rewrites.rule(asked, f"{files.ROOT}{asked.whole}" if asked.whole else "-", ["L"], context, ())
+    event = Event(where.parts, gateways.by_url(made) if id(leaf) in context.scripts else made, asked=asked)
     plan.events.append(event)
     return event
 
@@ -563,6 +564,8 @@ def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Eve
         plan.reverses += forwards.write_reverses(answer, context)
     elif isinstance(answer, ServeFiles):
         made = files.write_rule(answer, where.parts, asked, context)
+        if not isinstance(made, Unwritable) and id(leaf) in context.scripts:
+            made = gateways.by_url(made)
     else:
         made = answers.WRITES[type(answer)](answer, asked, context)
     if isinstance(made, Unwritable):
@@ -617,6 +620,7 @@ def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: C
         made = rewrites.write_rewrite(item, asked, ["L"], context, root)
         if isinstance(made, Unwritable):
             return None
+        made = gateways.by_url(made) if id(leaf) in context.scripts else made
     else:
         made = forwards.write_moved(item, answer, asked, context)
         if isinstance(made, Unwritable):

@@ -1,6 +1,6 @@
 """Site, Listener -> `<VirtualHost>`. Mirror: reader/sites.py.
 
-Source:   Apache HTTP Server manual, "An In-Depth Discussion of Virtual Host Matching": names are tried in the order of the files, and the first host of
+Source:   Apache HTTP Server manual, "An In-Depth Discussion of Virtual Host Matching": names are tried in the order of the files, gateways, and the first host of
           a port answers unknown ones.
 Rule:     hosts stand in an order in which every name comes to the site that it came to; the one that answers unknown hosts comes first.
           A site on plain and TLS listeners is a host for each, whose common lines stand in a file that both include.
@@ -21,7 +21,7 @@ from ....model import AnswerPlainly, Disposition, Estate, Forward, HostName, Lis
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, spell
-from . import files, logs, routes, settings, tls
+from . import files, gateways, logs, routes, settings, tls
 from .context import Context
 from .output import Node
 from .tables import tables_as_variables
@@ -99,6 +99,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     passing: set[int] = set()
     chain = without_loops(spread(without_idle_changes(plain_paths(chain, context.options.strict)), passing))
+    applications = gateways.as_files(chain, context)
     # What was left out by then decides nothing, and is told to be idle.
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     context.document_root = files.choose_root(chain)
@@ -127,7 +128,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
         nodes += _proxy(plan, chain, context)
     nodes += plan.aliases
     served = [(case.leaf.answer, case.parts) for case in plan.cases if isinstance(case.leaf.answer, ServeFiles)]
-    return [*nodes, *files.write_folders(served, chain, context), *sections]
+    return [*nodes, *files.write_folders(served, chain, context), *sections, *applications]
 
 
 def _redirect_all(plan: routes.Plan, context: Context) -> Node | None:

@@ -8,10 +8,12 @@ Left out: health checks and transports other than plain and TLS HTTP (named in `
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from ....model import AsReceived, Field, Forward, ForwardTarget, Mapped, Member, Pool, Side, Step, Template, Var, Variable, Written
 from .. import defaults, values
 from ..syntax import Directive
+from . import gateways
 from .context import Context, Level, Read
 from .fields import read_operation
 
@@ -29,6 +31,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
     times: dict[str, float | None] = {}
     target: ForwardTarget = AsReceived()
     trusts = secure = False
+    by_fastcgi: Directive | None = None
     for inner in directive.block or []:
         match inner.name:
             case "to":
@@ -46,12 +49,17 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
                     context.unread(directive, " ".join(inner.args), "0.0.0.0/0 ::/0 was expected; trust in some networks is not read")
             case "rewrite" if inner.args:
                 target = _target(context.template(inner.args[0], directive))
+            case "transport" if inner.args[:1] == ["fastcgi"]:
+                by_fastcgi = inner
             case "transport":
                 secure = _read_transport(inner, times, directive, context) or secure
             case name if name not in _SETTINGS:
                 context.unread(directive, " ".join(word.raw for word in inner.words), "a setting of reverse_proxy that the model knows was expected")
     secure = secure or any(address.startswith("https://") for address in addresses)
-    pool = _pool(addresses, policy, secure, directive, context)
+    pool = pool_of(addresses, policy, secure, directive, context)
+    if by_fastcgi is not None:
+        gateway = gateways.read_transport(by_fastcgi, pool, directive, level, context)
+        return (replace(gateway, fields=(*gateway.fields, *up)),)
     forwarded = list(defaults.FORWARDED_FIELDS)
     if trusts:
         forwarded[0] = defaults.TRUSTED_CHAIN
@@ -86,13 +94,15 @@ def _read_transport(inner: Directive, times: dict[str, float | None], directive:
     return secure
 
 
-def _pool(addresses: list[str], policy: str, secure: bool, directive: Directive, context: Context) -> str:
+def pool_of(addresses: list[str], policy: str, secure: bool, directive: Directive, context: Context) -> str:
     members = []
     for address in addresses:
         bare = re.sub(r"^\w+://", "", address)
         if re.fullmatch(r":\d+", bare):
             bare = f"localhost{bare}"
-        if not re.search(r":(\d+|\{.*\}|<.*>)$", bare) and not bare.startswith("unix/"):
+        if bare.startswith("unix/"):
+            bare = "unix:" + bare.removeprefix("unix/")
+        elif not re.search(r":(\d+|\{.*\}|<.*>)$", bare):
             bare = f"{bare}:{443 if secure else 80}"
         members.append(Member(bare, span=directive.span))
     name = " ".join(member.address for member in members)

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from ....codes import ERROR_PAGE_PARTLY
 from ....fitting import Chain, Leaf, hoist, leaves, unroll
-from ....model import Abort, Block, Disposition, ErrorPage, ErrorPages, Forward, Redirect, Respond, Rewrite, ServeFiles, SetPath, Site, literal
+from ....model import Abort, Block, Disposition, ErrorPage, ErrorPages, Forward, Gateway, Redirect, Respond, Rewrite, ServeFiles, SetPath, Site, literal
 from ..values import Unwritable
 from . import answers, routes
 from .context import Context
@@ -103,7 +103,7 @@ def _keeping_status(chain: Chain, page: ErrorPage, given: set[tuple[object, ...]
     # Fields set before the error are on the answer already: they are written again only where places differ in them.
     same_fields = given == {_meaning_of(leaf) for leaf in ends if not _is_missing(leaf)}
     hoist(chain)
-    if any(isinstance(leaf.answer, Forward) for leaf in ends):
+    if any(isinstance(leaf.answer, Forward | Gateway) for leaf in ends):
         context.note(page.span, Disposition.CHANGED, ERROR_PAGE_PARTLY, statuses=_statuses(page),
                      reason="the page comes from an origin, and Caddy sends the status that the origin gives it")
     before, context.root = context.root, ()

@@ -12,13 +12,13 @@ from dataclasses import replace
 from ....fitting import Branch, Chain, Fork, Leaf, Settings, disjoint, leaves
 from ....fitting.static import lasting
 from ....model import (
-    ALWAYS, Abort, AllOf, AnyOf, Condition, FileExists, Forward, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
+    ALWAYS, Abort, AllOf, AnyOf, Condition, FileExists, Forward, Gateway, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
     Rewrite, ServeFiles, Span, Unserved,
 )
 from ....model.walk import walk
 from ..order import sort_items
 from ..values import Unwritable
-from . import answers, compression, fields, files, forwards, limits, logs, rewrites
+from . import answers, compression, fields, files, forwards, gateways, limits, logs, rewrites
 from .context import Context, Matcher
 from .matchers import write_matcher
 from .output import Node
@@ -79,7 +79,7 @@ def fold_found(branch: Branch, following: list[object]) -> Branch | None:
 
 def write_settings(settings: Settings, below: Chain, context: Context) -> list[Node]:
     """Response fields, compression and the limit on request content."""
-    forwards_below = any(isinstance(leaf.answer, Forward) for leaf in leaves(below))
+    forwards_below = any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(below))
     nodes = fields.write_fields(settings.fields, forwards_below, context)
     if settings.log is not None:
         nodes += logs.write_skip(settings.log, context)
@@ -111,6 +111,8 @@ def _answer(answer: object, context: Context) -> list[Node] | Unwritable:
     match answer:
         case Forward():
             return forwards.write_forward(answer, context)
+        case Gateway():
+            return gateways.write_gateway(answer, context)
         case ServeFiles():
             return files.write_serving(answer, context)
         case Unserved(spelling):

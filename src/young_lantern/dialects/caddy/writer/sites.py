@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from ....codes import IPV6_TOO, RESTART_LOST
 from ....fitting import Chain, hoist, leaves, unroll, without_tables
 from ....model import (
-    AnswerPlainly, Disposition, Estate, FileExists, Forward, HostName, Listener, Lookup, Placeholder, Refuse, ServeFiles, Site, Span, Template, literal,
+    AnswerPlainly, Disposition, Estate, FileExists, Forward, Gateway, HostName, Listener, Lookup, Placeholder, Refuse, ServeFiles, Site, Span, Template, literal,
 )
 from ....model.walk import walk
 from ..values import quote, spell
@@ -49,7 +49,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     pages = errors.choose_pages(chain)
-    context.forwards = any(isinstance(leaf.answer, Forward) for leaf in leaves(chain))
+    context.forwards = any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain))
     hoist(chain)
     root, root_spans = _common_root(chain)
     context.root = root

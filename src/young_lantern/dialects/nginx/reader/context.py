@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ....model import Lookup, Pattern, Span, Template, Unread
+from ....model import Lookup, Pattern, Span, Template, Unread, Var, Variable
 from ...collecting import Collector
 from .. import values
 from ..syntax import Directive
@@ -45,6 +45,7 @@ class Context(Collector):
     """Collects what reading finds. `set_names`: every variable that some `set` makes; `captures`: every named group.
 
     tables: the blocks that make a variable by looking it up, by its name; `lookups`: those that were read
+    split:  the pattern that takes scripts apart in the location that is read
     """
 
     set_names: frozenset[str] = frozenset()
@@ -53,6 +54,7 @@ class Context(Collector):
     blocks: dict[int, list[Directive]] = field(default_factory=dict)
     tables: dict[str, Directive] = field(default_factory=dict)
     lookups: dict[str, Lookup | Unread] = field(default_factory=dict)
+    split: str = ""
 
     def use(self, directive: Directive) -> Directive:
         self.claim(directive.span)
@@ -82,9 +84,13 @@ class Context(Collector):
     def template(self, text: str, directive: Directive, *, escapes: bool = False) -> Template:
         return self.checked(values.read_template(text, self.set_names, self.captures, escapes=escapes, table=self.table), directive.span, directive.name)
 
-    def table(self, name: str) -> Lookup | Unread | None:
+    def table(self, name: str) -> Lookup | Unread | Var | None:
         from .tables import read_table
 
+        if name == "fastcgi_script_name":
+            return Var(Variable.SCRIPT_NAME, self.split) if self.split else Var(Variable.PATH)
+        if name == "fastcgi_path_info" and self.split:
+            return Var(Variable.PATH_INFO, self.split)
         return read_table(name, self)
 
     def pattern(self, text: str, directive: Directive, *, ignores_case: bool = False) -> Pattern:

@@ -7,10 +7,11 @@ Rule:     in a location without other content handler, index, autoindex and stat
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from ....model import (
-    ALWAYS, Choose, FileExists, FileKind, Folders, Respond, Restart, Rewrite, QueryEdit, Route, ServeFiles, SetPath, Step,
-    Template, Var, Variable,
+    ALWAYS, Choose, FileExists, FileKind, Folders, PathMatches, Pattern, Respond, Restart, Rewrite, QueryEdit, Route, ServeFiles, SetPath, Step,
+    Template, Var, Variable, join,
 )
 from .. import defaults
 from ..syntax import Directive
@@ -37,6 +38,12 @@ def read_root(scope: Scope, context: Context) -> tuple[Template, str, Template |
             return _trimmed(context.template(directive.args[0], directive)), "", None, directive
         level = level.parent
     return ("html",), "", None, None
+
+
+def split_of(scope: Scope, context: Context) -> Pattern | None:
+    """fastcgi_split_path_info in force."""
+    found = context.used(scope, "fastcgi_split_path_info")
+    return context.pattern(found.args[0], found) if found else None
 
 
 def _trimmed(template: Template) -> Template:
@@ -84,6 +91,18 @@ def read_try_files(scope: Scope, named: Callable[[str, Directive], tuple[Step, .
     routes = []
     for candidate in candidates:
         folder = candidate.endswith("/")
+        if candidate == "$fastcgi_script_name":
+            # It only asks whether the script is there: what an application gets is reckoned from the path as it was.
+            split = split_of(scope, context)
+            whole_path = FileExists(root, (Var(Variable.PATH),), FileKind.FILE, strip, span=directive.span)
+            script = replace(whole_path, path=(Var(Variable.SCRIPT_NAME, split.text),)) if split else whole_path
+            if split and scope.opened_by is not None and scope.opened_by.args[-1:] and scope.opened_by.args[-1].endswith(".php$"):
+                # In a place for paths that end so, there is something to split off only where the name of a script is that of a folder.
+                inside = Choose((Route(script, (), directive.span), Route(ALWAYS, read_fallback(fallback, directive, named, context), directive.span)))
+                routes += [Route(PathMatches(split, span=directive.span), (inside,), directive.span, accident=True), Route(whole_path, (), directive.span)]
+            else:
+                routes.append(Route(script, (), directive.span))
+            continue
         template = context.template(candidate.rstrip("/") if folder else candidate, directive)
         found = FileExists(whole if whole is not None else root, () if whole is not None else template,
                            FileKind.FOLDER if folder else FileKind.FILE, strip, span=directive.span)
@@ -102,7 +121,18 @@ def read_fallback(word: str, directive: Directive, named: Callable[[str, Directi
         return (Respond(int(word[1:]), raises=True, span=directive.span),)
     if word.startswith("@"):
         return named(word, directive)
-    path, mark, query = word.partition("?")
-    # ngx_http_try_files_module: the fallback goes on with its own query only, so the client's is lost unless $args is written.
-    edit = QueryEdit(context.template(query, directive) if mark else ())
-    return (Rewrite(SetPath(context.template(path, directive)), edit, span=directive.span), Restart(SITE, directive.span))
+    # ngx_http_try_files_module: the fallback, completed, is taken apart at its first question mark, which a variable may bring. It goes on with
+    # its own query only, so that the client's is lost unless $args is written.
+    path, query = _apart(context.template(word, directive))
+    return (Rewrite(SetPath(path), QueryEdit(query), span=directive.span), Restart(SITE, directive.span))
+
+
+def _apart(template: Template) -> tuple[Template, Template]:
+    """What stands before the first question mark, and what stands after it."""
+    for number, part in enumerate(template):
+        if part == Var(Variable.QUERY_MARK):
+            return template[:number], template[number + 1:]
+        if isinstance(part, str) and "?" in part:
+            path, _, query = part.partition("?")
+            return join(*template[:number], path), join(query, *template[number + 1:])
+    return template, ()

@@ -19,7 +19,7 @@ from ....model import (
 )
 from .. import catalogue, defaults
 from ..syntax import Directive
-from . import access, answers, compression, fields, files, forwards, logs, rewrites
+from . import access, answers, compression, fields, files, forwards, gateways, logs, rewrites
 from .context import Context, Scope
 from .load import broken
 
@@ -162,7 +162,11 @@ class SiteLocations:
 
     def content(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
         if id(scope) not in self.made:
+            before = self.context.split
+            found = files.split_of(scope, self.context)
+            self.context.split = found.text if found else ""
             self.made[id(scope)] = self._content(scope, prefix)
+            self.context.split = before
         return self.made[id(scope)]
 
     def _content(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
@@ -231,12 +235,20 @@ class SiteLocations:
             with self.context.gather() as spans:
                 forward = forwards.read_forward(proxied[-1], scope, prefix, self.context)
             forward = forward and replace(forward, also=tuple(spans))
+        passed = self.own_handlers(scope, "fastcgi_pass")
+        gateway = None
+        if passed and not broken(self.context, passed[-1]):
+            with self.context.gather() as spans:
+                gateway = gateways.read_gateway(passed[-1], scope, self.context)
+            gateway = gateway and replace(gateway, also=tuple(spans))
         handler = next((directive for name in catalogue.HANDLERS for directive in self.own_handlers(scope, name)), None)
         guard = next((directive for name in catalogue.GUARDS for directive in scope.inherited(name) if directive.args != ["off"]), None)
         if guard is not None:
             steps.append(Unserved(" ".join([guard.name, *guard.args]), guard.span))
         elif forward:
             steps.append(forward)
+        elif gateway:
+            steps.append(gateway)
         elif proxied:
             # Where it goes is not read; it goes to no file.
             steps.append(Unserved(" ".join([proxied[-1].name, *proxied[-1].args]), proxied[-1].span))

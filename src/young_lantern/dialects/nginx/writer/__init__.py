@@ -11,7 +11,7 @@ from __future__ import annotations
 from ....model import Estate, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
-from . import sites, types
+from . import gateways, sites, types
 from .context import Context
 from .output import Node, Output
 
@@ -37,6 +37,8 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     if context.unlimited:
         http.append(Node(["client_max_body_size", "0"], None, (), _NO_LIMIT))
     http += [*context.http.values(), Node(["include", "sites/*.conf"], apart=True)]
+    if context.applications:
+        output.write(gateways.FILE, gateways.common_parameters())
     output.write("mime.types", types.write_types(estate, context))
     output.write("nginx.conf", [Node(["events"], []), Node(["http"], http)], tuple(line.format(dialect=estate.dialect) for line in _HEAD))
     for name, found in by_file.items():

@@ -25,6 +25,8 @@ def write_redirect(step: Redirect, context: Context) -> list[Node] | Unwritable:
         # Decoded, as $uri is, a path would break out of the field with the line breaks that it may hold.
         location = tuple(Var(Variable.PATH_ESCAPED) if part == Var(Variable.PATH) else part for part in location)
     location = _as_received(location, context)
+    if location.count(Var(Variable.ORIGINAL_PATH)) == 1 and (made := _from_original(location, step, context)) is not None:
+        return made
     text = context.template(location, step.span)
     if isinstance(text, str):
         return [Node(["return", str(step.status), quote(text)], None, spans, step.comments)]
@@ -77,6 +79,18 @@ def _rewrite(location: Template, step: Redirect, context: Context) -> list[str] 
 
 # A literal, and one group for all that follows it.
 _PREFIX_AND_REST = re.compile(r"\^((?:[\w/-]|\\[./-])+)(?:\((/?)\.\*\)\??)\$?")
+
+
+def _from_original(location: Template, step: Redirect, context: Context) -> list[Node] | None:
+    """A Location with the path that the client sent: it is taken from the target, whatever was rewritten by then."""
+    plain = tuple(Capture(1, "as received") if part == Var(Variable.ORIGINAL_PATH) else part for part in location)
+    before, context.pattern = context.pattern, "as received"
+    text = context.template(plain, step.span)
+    context.pattern = before
+    if isinstance(text, Unwritable):
+        return None
+    spans = (step.span,) if step.span else ()
+    return [Node(["if", f"($request_uri ~ {quote('^([^?]*)')})"], [Node(["return", str(step.status), quote(text)], None, spans)], spans, step.comments)]
 
 
 def _from_received(location: Template, step: Redirect, context: Context) -> list[Node] | None:

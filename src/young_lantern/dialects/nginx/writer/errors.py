@@ -15,7 +15,7 @@ from ....fitting import Chain, Leaf, leaves, unroll
 from ....fitting.places import NEVER, specialised
 from ....fitting.static import Known
 from ....model import (
-    ALWAYS, Block, Disposition, ErrorPage, ErrorPages, Forward, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, TextIs, Template, Var, Variable,
+    ALWAYS, Block, Disposition, ErrorPage, ErrorPages, Forward, Gateway, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, TextIs, Template, Var, Variable,
     join, literal,
 )
 from ....model.walk import transform, walk
@@ -25,7 +25,7 @@ from .context import Context
 from .output import Node
 
 # What nginx may answer by itself wherever files are served or requests are passed on.
-_USUAL = {ServeFiles: (403, 404, 405), Forward: (413, 502, 503, 504)}
+_USUAL = {ServeFiles: (403, 404, 405), Forward: (413, 502, 503, 504), Gateway: (413, 502, 503, 504)}
 
 
 def write_pages(pages: ErrorPages, chain: Chain, context: Context) -> list[Node]:
@@ -91,7 +91,7 @@ def _target(page: ErrorPage, status: int, context: Context) -> tuple[str, str] |
             text = context.template(location, page.span)
             if isinstance(text, str):
                 return f"={code}", quote(text)
-    if any(isinstance(leaf.answer, Forward) for leaf in leaves(chain)):
+    if any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain)):
         context.note(page.span, Disposition.CHANGED, ERROR_PAGE_PARTLY, statuses=status, reason="the page comes from an origin, and its status is the error's")
     from .routes import write_named
 

@@ -10,7 +10,7 @@ from ....codes import MEDIA_TYPE_GUESSED
 from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.static import bare
 from ....fitting.trying import by_files, without_loop
-from ....model import ALWAYS, AnyOf, Disposition, FileExists, FileKind, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal
+from ....model import ALWAYS, AnyOf, Disposition, FileExists, FileKind, Gateway, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal
 from ...noting import Unwritable
 from .. import defaults
 from ..values import quote
@@ -139,10 +139,10 @@ def as_try_files(items: list, context: Context) -> Tried | None:  # type: ignore
             if rest[0].query is not None or not isinstance(edit, SetPath) or edit.template not in [(Var(Variable.FOUND),), *(test.path for test in tests)]:
                 break
             rest = rest[1:]
-        if len(rest) != 1 or not isinstance(rest[0], Leaf) or not isinstance(rest[0].answer, ServeFiles):
+        if len(rest) != 1 or not isinstance(rest[0], Leaf) or not isinstance(rest[0].answer, ServeFiles | Gateway):
             break
         answer = rest[0].answer
-        if any(trim(test.root) != trim(answer.root) or test.strip != answer.strip or answer.whole_path is not None for test in tests):
+        if any(trim(test.root) != trim(answer.root) or test.strip != answer.strip or getattr(answer, "whole_path", None) is not None for test in tests):
             break
         made = [_candidate(test, context) for test in tests]
         if any(isinstance(word, Unwritable) for word in made):
@@ -182,7 +182,7 @@ def _candidate(test: FileExists, context: Context) -> list[str] | Unwritable:
 def literal_target(fallback: Chain) -> tuple[str, Leaf] | None:
     """A fallback that goes to one path and serves it as a file -> that path, and what serves it."""
     items = without_loop(fallback.items)
-    if len(items) != 2 or not isinstance(items[0], Rewrite) or not isinstance(items[1], Leaf) or not isinstance(items[1].answer, ServeFiles):
+    if len(items) != 2 or not isinstance(items[0], Rewrite) or not isinstance(items[1], Leaf) or not isinstance(items[1].answer, ServeFiles | Gateway):
         return None
     rewrite = items[0]
     path = literal(rewrite.edit.template) if isinstance(rewrite.edit, SetPath) else None

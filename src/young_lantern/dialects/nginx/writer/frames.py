@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 from ....fitting import Chain, Leaf, leaves
 from ....fitting.static import bare
-from ....model import Abort, BodyLimit, Compress, ErrorPages, Field, Forward, Redirect, Respond, ServeFiles, Span, Template, literal
+from ....model import Abort, BodyLimit, Compress, ErrorPages, Field, Forward, Gateway, Redirect, Respond, ServeFiles, Span, Template, literal
 from ....model.walk import walk
 from . import compression, errors, fields, forwards, limits, logs
 from .conditional import conditions_in
@@ -41,7 +41,7 @@ def choose_frame(chain: Chain, context: Context) -> Frame:
         leaf.settings = replace(leaf.settings, fields=fields.joined(leaf.settings.fields))
         for span in said - {field.span for field in leaf.settings.fields}:
             context.overruled.setdefault(span, "what another line says of the same field takes its place")
-        if not isinstance(leaf.answer, Forward):
+        if not isinstance(leaf.answer, Forward | Gateway):
             for field in leaf.settings.request_fields:
                 context.overruled.setdefault(field.span, "no origin is asked there that would get it")
     shared_fields = _most([leaf.settings.fields for leaf in below], lambda held: fields.own_settings(held))
@@ -49,10 +49,10 @@ def choose_frame(chain: Chain, context: Context) -> Frame:
         shared_fields = None  # ages that some paths have make locations within the locations, which must say all for themselves
     raising = [leaf for leaf in below if _may_raise(leaf)]
     shared_pages = _most([leaf.settings.pages for leaf in raising], lambda held: held is not None)
-    sending = [leaf.settings.compress for leaf in below if isinstance(leaf.answer, ServeFiles | Forward)]
+    sending = [leaf.settings.compress for leaf in below if isinstance(leaf.answer, ServeFiles | Forward | Gateway)]
     compress = Counter(bare(item) if item else None for item in sending).most_common(1)
     common = next((item for item in sending if item and compress and compress[0][0] == bare(item)), None)
-    taking = [leaf.settings.limit for leaf in below if isinstance(leaf.answer, Forward) or (isinstance(leaf.answer, ServeFiles) and _is_stated(leaf.settings.limit))]
+    taking = [leaf.settings.limit for leaf in below if isinstance(leaf.answer, Forward | Gateway) or (isinstance(leaf.answer, ServeFiles) and _is_stated(leaf.settings.limit))]
     limit = Counter(taking).most_common(1)[0][0] if taking else None
     root, root_spans = _common_root(below)
     also = [span for leaf in below for item in (leaf.settings.fields, leaf.settings.compress) for inner in walk(item) if isinstance(inner, Span)
@@ -117,14 +117,14 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
     """What a leaf has besides the frame, or in its place."""
     settings = leaf.settings
     nodes: list[Node] = []
-    is_forward = isinstance(leaf.answer, Forward)
+    is_forward = isinstance(leaf.answer, Forward | Gateway)
     context.unlimited |= is_forward and (settings.limit is None or settings.limit.limit_bytes is None)
-    adds = is_forward and forwards.response_additions(leaf.answer)  # type: ignore[arg-type]
+    adds = isinstance(leaf.answer, Forward) and forwards.response_additions(leaf.answer)  # type: ignore[arg-type]
     if bare(settings.fields) != bare(frame.fields) or adds:
         nodes += fields.write_fields(settings.fields, is_forward, context)
     if _may_raise(leaf) and settings.pages is not None and (frame.pages is None or bare(settings.pages) != bare(frame.pages)):
         nodes += errors.write_pages(settings.pages, chain, context)
-    if isinstance(leaf.answer, ServeFiles | Forward) and bare_or_none(settings.compress) != bare_or_none(frame.compress):
+    if isinstance(leaf.answer, ServeFiles | Forward | Gateway) and bare_or_none(settings.compress) != bare_or_none(frame.compress):
         nodes += compression.write_compress(settings.compress, context)
     if (is_forward or (isinstance(leaf.answer, ServeFiles) and _is_stated(settings.limit))) and settings.limit != frame.limit and (settings.limit is not None or is_forward and frame.limit is not None and frame.limit.limit_bytes is not None):
         nodes += limits.write_limit(settings.limit, context)

@@ -64,7 +64,7 @@ def _serving(nodes: list[Node]) -> Iterator[list[Node]]:
     for node in nodes:
         if node.block is None or node.words[0] != "location":
             continue
-        if not any(inner.words[0] in ("proxy_pass", "return") or inner.words[-1] in ("permanent", "redirect") for inner in node.block):
+        if not any(inner.words[0] in ("proxy_pass", "fastcgi_pass", "return") or inner.words[-1] in ("permanent", "redirect") for inner in node.block):
             yield node.block  # type: ignore[misc]
         yield from _serving(node.block)  # type: ignore[arg-type]
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 
-from ....model import Capture, PathMatches, Rewrite, SetPath, SetVariable, StripPrefix, StripSuffix
+from ....model import Capture, PathMatches, Rewrite, SetPath, SetVariable, StripPrefix, StripSuffix, Var, Variable
 from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote, variable_name
@@ -31,6 +31,10 @@ def write_rewrite(step: Rewrite, context: Context, condition: PathMatches | None
             return Node(["rewrite", quote(f"^{re.escape(prefix)}/?(.*)$"), "/$1", *([flag] if flag else [])], None, spans, step.comments)
         case StripSuffix(suffix):
             return Node(["rewrite", quote(f"^(.*){re.escape(suffix)}$"), "$1", *([flag] if flag else [])], None, spans, step.comments)
+        case SetPath((Var(Variable.PATH), str() as end)) if end.startswith("/") and pattern == "^" and step.edit.cuts_at_mark:
+            # Slashes are not merged in what a rewrite makes: the one at the path's end is left out.
+            pattern, path = "^(.*?)/?$", context.template((end,), step.span)
+            path = path if isinstance(path, Unwritable) else f"$1{path}"
         case SetPath(template):
             path = context.template(template, step.span)
         case _:

@@ -14,13 +14,13 @@ from ....fitting import Branch, Chain, Fork, Leaf, leaves
 from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places, refuses
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, Abort, ClientIn, Condition, Forward, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
+    ALWAYS, Abort, ClientIn, Condition, Forward, Gateway, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
     Span, StripPrefix, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
-from . import answers, files, forwards, frames, rewrites
+from . import answers, files, forwards, frames, gateways, rewrites
 from .aliases import stripped_below
 from .conditional import at_whole_path, conditions_in, holding, not_holding
 from .conditions import guarded, write_condition
@@ -341,6 +341,8 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
         made = Unwritable(f"what {answer.spelling} answers")
     elif isinstance(answer, Forward):
         made = forwards.write_forward(answer, leaf.settings.request_fields, where.prefix, where.exact, effects, context)
+    elif isinstance(answer, Gateway):
+        made = gateways.write_gateway(answer, where, context)
     elif isinstance(answer, ServeFiles):
         made = files.write_serving(answer, where, context)
     else:
@@ -370,7 +372,7 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
 def _tried(tried: files.Tried, where: Where, body: _Body, context: Context) -> None:
     leaf = tried.served
     body.settings += frames.write_own(leaf, where.frame, where.chain, context)
-    made = files.write_serving(leaf.answer, where, context)  # type: ignore[arg-type]
+    made = gateways.write_gateway(leaf.answer, where, context) if isinstance(leaf.answer, Gateway) else files.write_serving(leaf.answer, where, context)  # type: ignore[arg-type]
     if isinstance(made, Unwritable):
         context.lost(leaf.answer.span, "this", f"nginx cannot say {made.what}")
         body.content.append(Node(_ERROR_501, None, (), _WHY_501))
@@ -393,13 +395,16 @@ def _fallback(fallback: Chain, served: Leaf, where: Where, context: Context) -> 
         path, leaf = found
         there = at_path(where.chain, path)
         if _serves(there, leaf):
-            return quote(path)
+            # core module, try_files: the client's query is lost unless it is written; files do not ask for it, applications do.
+            return quote(path + "$is_args$args" if isinstance(leaf.answer, Gateway) else path)
     return write_named("fallback", fallback, context)
 
 
 def _serves(there: Chain, leaf: Leaf) -> bool:
     """Whether a path is served by the same files, with the same settings, when it is looked up again."""
     ends = [end for end in leaves(there) if not (isinstance(end.answer, Respond) and end.answer.status == 500)]
+    if isinstance(leaf.answer, Gateway):
+        return bool(ends) and all(bare((end.answer, end.settings)) == bare((leaf.answer, leaf.settings)) for end in ends)
     return bool(ends) and all(
         isinstance(end.answer, ServeFiles) and (end.answer.root, end.answer.strip, end.answer.whole_path) == (leaf.answer.root, leaf.answer.strip, leaf.answer.whole_path)  # type: ignore[union-attr]
         and bare((end.settings.fields, end.settings.pages, end.settings.compress)) == bare((leaf.settings.fields, leaf.settings.pages, leaf.settings.compress))
@@ -583,7 +588,7 @@ def _content_follows(forks: list[Fork], rest: list) -> bool:  # type: ignore[typ
     if any(fork.condition is not ALWAYS for fork in forks):
         return False
     following = [*(item for fork in forks for item in fork.chain.items), *rest]
-    return all(isinstance(item, Leaf) and isinstance(item.answer, ServeFiles | Forward) for item in following) and bool(following)
+    return all(isinstance(item, Leaf) and isinstance(item.answer, ServeFiles | Forward | Gateway) for item in following) and bool(following)
 
 
 def _deny(fork: Fork, body: _Body, context: Context) -> None:

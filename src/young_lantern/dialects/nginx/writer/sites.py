@@ -14,7 +14,7 @@ from ....codes import RESTART_LOST
 from ....fitting import Branch, Chain, Fork, Leaf, leaves, unroll
 from ....fitting.places import atoms_of, plain_paths, structural_spans
 from ....model import (
-    AnswerPlainly, Disposition, Estate, Forward, HostName, Listener, Placeholder, Redirect, Refuse, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls,
+    AnswerPlainly, Disposition, Estate, Forward, Gateway, HostName, Listener, Placeholder, Redirect, Refuse, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls,
 )
 from ....model.walk import walk
 from ....patterns import host_matches
@@ -48,7 +48,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
             context.implied(span, "no listener leads to it")
         return []
     captures_host = any(name.pattern for name in site.names)
-    chain, lost = unroll(site.program, captures_host=captures_host, strict=context.options.strict)
+    chain, lost = unroll(site.program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)
     if captures_host:
         context.asked = frozenset({"host"})
     for restart in lost:
@@ -60,7 +60,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     if context.by_name:
         # Some captures need names, which stand in patterns that were written before: once more, with them.
         context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, False
-        body = _write_program(plain_paths(unroll(site.program, captures_host=captures_host, strict=context.options.strict)[0], context.options.strict), site, context)
+        body = _write_program(plain_paths(unroll(site.program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0], context.options.strict), site, context)
     context.structure |= structure
     groups: dict[tuple[tuple[str, ...], bool], list[Place]] = {}
     for place in places:
@@ -83,7 +83,7 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
         head.append(Node(["if", '($request_uri ~* "^[^?]*%2f")'], [Node(["return", str(site.reading.encoded_slash_status)])], (), why))
     before, after = _server_phase(chain, frame, context)
     chain = Chain(after)
-    forwards = any(isinstance(leaf.answer, Forward) for leaf in leaves(chain))
+    forwards = any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain))
     if _relative_redirects(chain, before):
         head.append(Node(["absolute_redirect", "off"], None, (), ("Redirects to a path go out as they are written, as before.",)))
     phase = routes._Body([], [], [], [])

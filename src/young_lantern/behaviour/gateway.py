@@ -1,0 +1,53 @@
+"""Gateway -> what the application gets: the script, and its parameters.
+
+Source:   RFC 3875 section 4.1; each server's way of taking script and path information apart is on the step (probed: nginx 1.22.1, httpd 2.4.71,
+          Caddy 2.6.2).
+Left out: parameters of the server's own kind (SERVER_SOFTWARE, SERVER_ADDR, REMOTE_PORT, ...), by which no application decides.
+"""
+
+from __future__ import annotations
+
+from ..model import Gateway
+from . import answering, paths
+from .evaluate import State, script_parts, text, walked
+
+
+def script_of(step: Gateway, state: State) -> tuple[str, str, str]:
+    """(the script's file, its name in the URL, the path information behind it)."""
+    root, path = text(step.root, state), state.path
+    if step.walks:
+        found, _, left = walked(root, path.removeprefix(step.strip), state.facts)
+        # The name is taken from the URL, which a rule that only says which file is meant leaves alone (2.4.71, probed).
+        url = path if state.url is None else state.url
+        return found, url.removesuffix(left) if left else url, left
+    name, more = script_parts(step.split, path)
+    if not more and step.remainder:
+        more = state.found_rest
+    if step.index and name.endswith("/"):
+        name += step.index
+    below = name.removeprefix(step.strip)
+    if step.remainder:
+        # caddyhttp.SanitizedPathJoin: slashes are merged and dots resolved in the file's name, not in the script's.
+        below = paths.clean(below)
+    return root + below, name, more
+
+
+def parameters(step: Gateway, state: State) -> tuple[str, dict[str, str]]:
+    """The script's file, and all other parameters; fields of the request that rules change go as HTTP_NAME."""
+    request = state.request
+    script, name, more = script_of(step, state)
+    made = {
+        "SCRIPT_FILENAME": script, "SCRIPT_NAME": name, "PATH_INFO": more, "QUERY_STRING": state.query or "", "REQUEST_METHOD": state.method, "REQUEST_URI": request.target,
+        "DOCUMENT_ROOT": text(step.root, state), "HTTPS": "on" if request.scheme == "https" else "", "REQUEST_SCHEME": request.scheme,
+        "REMOTE_ADDR": request.client, "SERVER_NAME": text(step.server_name, state), "SERVER_PORT": str(request.port),
+    }
+    state.script_name, state.path_info = name, more
+    for parameter, value in step.parameters:
+        made[parameter] = text(value, state)
+    operations = [*state.request_fields, *step.fields]
+    for field, value in answering.request_fields(operations, state):
+        if field != "host" or value != request.authority:
+            made["HTTP_" + field.upper().replace("-", "_")] = value
+    script = made.pop("SCRIPT_FILENAME")
+    return script, {key: value for key, value in made.items() if value}
+

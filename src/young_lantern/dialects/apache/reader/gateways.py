@@ -1,0 +1,73 @@
+"""httpd `SetHandler proxy:…`, `ProxyPass… fcgi://`, `SetEnv` -> Gateway. Mirror: ../writer/gateways.py.
+
+Source:   Apache HTTP Server manual, mod_proxy_fcgi, core: SetHandler, mod_env; mod_proxy_fcgi.c send_environment (2.4.71, probed).
+Rule:     a handler is given the file that the path was walked to, there or not, and what follows it as path information; a proxied path is all of it
+          the script's name. The application gets every variable of the request's environment.
+Left out: parameters by ProxyFCGISetEnvIf; other handlers, which stay unread.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....model import Gateway, Member, Pool, Template, Var, Variable
+from .context import Context, Node
+from .places import Place
+
+_SOCKET = re.compile(r"(?:proxy:)?(unix:[^|]+)\|fcgi://[^/]*/?", re.IGNORECASE)
+_ADDRESS = re.compile(r"(?:proxy:)?fcgi://([^/]+)(/.*)?", re.IGNORECASE)
+
+
+def address_of(text: str) -> str | None:
+    """`proxy:unix:/run/php.sock|fcgi://localhost`, `proxy:fcgi://127.0.0.1:9000/` -> the address; None for any other handler."""
+    if found := _SOCKET.fullmatch(text):
+        return found[1]
+    found = _ADDRESS.fullmatch(text)
+    # mod_proxy_fcgi: the port is 8000 where none is written.
+    return (found[1] if ":" in found[1] else f"{found[1]}:8000") if found else None
+
+
+def read_handler(node: Node, place: Place, levels: list[Node], context: Context) -> Gateway | None:
+    """A `SetHandler` -> Gateway for what is served from a place; None when it is another handler."""
+    address = address_of(node.args[0])
+    if address is None:
+        return None
+    return Gateway(
+        pool=_pool(address, node, context), root=(place.folder,), strip=place.url, walks=True, parameters=environment(levels, context),
+        server_name=(Var(Variable.HOST),), span=context.use(node).span, comments=node.comments,
+    )
+
+
+def read_proxied(node: Node, url: str, script: Template | None, prefix: str, document_root: str, levels: list[Node], context: Context) -> Gateway | None:
+    """A `ProxyPass`, or one by pattern, to fcgi:// -> Gateway. script: the file's name, completed; None: the rest behind the URL's path."""
+    address = address_of(url)
+    if address is None:
+        return None
+    found = _ADDRESS.fullmatch(url)
+    path = (found[2] or "") if found else ""
+    parameters = environment(levels, context)
+    if script is not None:
+        parameters = (("SCRIPT_FILENAME", script), ("PATH_INFO", ()), *parameters)
+    return Gateway(
+        pool=_pool(address, node, context), root=(document_root if script is not None else path.rstrip("/"),), strip=prefix if script is None else "",
+        parameters=(*parameters, *((("DOCUMENT_ROOT", (document_root,)),) if script is None else ())), server_name=(Var(Variable.HOST),), span=node.span, comments=node.comments,
+    )
+
+
+def environment(levels: list[Node], context: Context) -> tuple[tuple[str, Template], ...]:
+    """What `SetEnv` lines set, the innermost last, and what rewrite rules may set."""
+    made: dict[str, Template] = {}
+    for node in context.take(levels, "setenv", "unsetenv"):
+        if node.name == "unsetenv":
+            for name in node.args:
+                made.pop(name, None)
+        elif node.args:
+            made[node.args[0]] = (node.args[1],) if len(node.args) > 1 and node.args[1] else ()
+    return (*made.items(), *((name, (Var(Variable.VARIABLE, name),)) for name in sorted(context.environment - set(made))))
+
+
+def _pool(address: str, node: Node, context: Context) -> str:
+    if address not in context.pools:
+        context.pools[address] = Pool(address, (Member(address, span=node.span),), inline=True, span=node.span)
+    return address
+

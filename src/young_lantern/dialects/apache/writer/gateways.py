@@ -1,0 +1,100 @@
+"""Gateway -> httpd `SetHandler "proxy:…"` for the files that scripts are. Mirror: ../reader/gateways.py.
+
+Rule:     a script is a file like any other to all rules and lines that find it; a section by its name says who runs it. So one application runs the
+          scripts of a host, and the way to them is written as for files.
+Source:   Apache HTTP Server manual, mod_proxy_fcgi, "Proxying via Handler"; mod_env.
+Left out: several applications for scripts of one host; applications for paths that are no files.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....fitting import Branch, Chain, Leaf, leaves
+from ....fitting.static import bare
+from ....model import Folders, Gateway, Member, PathIs, PathMatches, ServeFiles, Unserved, literal
+from ....model.walk import walk
+from ....patterns import search
+from .. import values
+from ..values import quote
+from .context import Context
+from .output import Node
+
+_ENDING = r"\.php$"
+_SCRIPT = "/x/y.php"
+
+
+def as_files(chain: Chain, context: Context) -> list[Node]:
+    """Makes files of the scripts in a chain, in place, and gives the section that says who runs them."""
+    found = [leaf for leaf in leaves(chain) if isinstance(leaf.answer, Gateway)]
+    if not found:
+        return []
+    first: Gateway = found[0].answer  # type: ignore[assignment]
+    alike = {bare((leaf.answer.pool, leaf.answer.parameters)) for leaf in found}  # type: ignore[union-attr]
+    member = _member(first, context)
+    by_name = _asks_for_scripts(chain)
+    folders = next((leaf.answer.folders for leaf in leaves(chain) if isinstance(leaf.answer, ServeFiles)), Folders(walks=True))
+    for leaf in found:
+        gateway: Gateway = leaf.answer  # type: ignore[assignment]
+        if bare((gateway.pool, gateway.parameters)) != bare((first.pool, first.parameters)) or member is None or not by_name or literal(gateway.root) is None:
+            why = "several applications on one host" if len(alike) > 1 else "an application for paths that do not end in .php" if not by_name else "an application that one address does not reach"
+            leaf.answer = Unserved(why, gateway.span)
+            continue
+        leaf.answer = ServeFiles(
+            gateway.root, gateway.strip, folders=folders, methods=("*",), span=gateway.span, root_span=gateway.root_span, also=gateway.also, comments=gateway.comments)
+        context.scripts.add(id(leaf))
+    if member is None or not by_name:
+        return []
+    lines = [context.line("SetHandler", quote(_handler(member, context)), spans=(first.span, *first.also))]
+    context.modules |= {"proxy", "proxy_fcgi"}
+    for name, value in first.parameters:
+        text = literal(value)
+        if text is None or name in ("SCRIPT_FILENAME", "SCRIPT_NAME", "PATH_INFO", "DOCUMENT_ROOT", "QUERY_STRING", "REQUEST_URI", "HTTPS"):
+            if value:
+                context.lost(first.span, f"the parameter {name}", "httpd sends its own value, or has no line for one that depends on the request")
+            continue
+        if text:
+            context.modules.add("env")
+            lines.append(context.line("SetEnv", name, quote(text), spans=(first.span,)))
+    return [context.line("FilesMatch", quote(_ENDING), spans=(first.span,), block=lines)]
+
+
+def by_url(nodes: list[Node]) -> list[Node]:
+    """Rules that name a script -> the same that name its path, which goes on to be mapped: what runs it is told the path that it was found by."""
+    for node in nodes:
+        if node.words[0] == "RewriteRule" and node.words[2].startswith('"%{DOCUMENT_ROOT}') and node.words[3:] and node.words[3].rstrip("]").split(",")[-1].strip("[") == "L":
+            node.words[2] = '"' + node.words[2].removeprefix('"%{DOCUMENT_ROOT}')
+            node.words[3] = node.words[3].removesuffix("L]") + "PT]"
+    return nodes
+
+
+def _asks_for_scripts(chain: Chain) -> bool:
+    """Whether what leads to the application are names that end in .php."""
+    asked = [item for item in walk(_conditions(chain)) if isinstance(item, PathMatches | PathIs)]
+    return any(search(item.pattern, _SCRIPT) is not None if isinstance(item, PathMatches) else item.path.endswith(".php") for item in asked) or not asked
+
+
+def _conditions(chain: Chain) -> list[object]:
+    found: list[object] = []
+    for item in chain.items:
+        if isinstance(item, Branch):
+            for fork in item.forks:
+                if any(isinstance(leaf.answer, Gateway) for leaf in leaves(fork.chain)):
+                    found += [fork.condition, *_conditions(fork.chain)]
+        elif isinstance(item, Leaf):
+            continue
+    return found
+
+
+def _member(step: Gateway, context: Context) -> Member | None:
+    pool = context.estate.pool(step.pool)
+    if pool is None or len(pool.members) != 1:
+        return None
+    context.reached.update(span for span in (pool.span, pool.members[0].span) if span)
+    return pool.members[0]
+
+
+def _handler(member: Member, context: Context) -> str:
+    """`unix:/run/php.sock` -> `proxy:unix:/run/php.sock|fcgi://localhost`."""
+    address = values.respell(member.address, context.options.placeholder)
+    return f"proxy:{address}|fcgi://localhost" if address.startswith("unix:") else f"proxy:fcgi://{re.sub(r'^fcgi://', '', address)}"

@@ -1,0 +1,104 @@
+"""Caddy `php_fastcgi`, `reverse_proxy` with `transport fastcgi` -> Gateway. Mirror: ../writer/gateways.py.
+
+Source:   Caddy documentation, those directives; fastcgi/caddyfile.go parsePHPFastCGI, fastcgi.go buildEnv (2.6.2, probed).
+Rule:     php_fastcgi adds the slash to a folder that holds an index file, then looks for the path, the folder's index file and the root's, and passes
+          what ends in .php on. A path is taken apart at its first .php, whatever its letters' case; what the file test left over
+          is path information, too.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....model import (
+    AllOf, Choose, FileExists, FileKind, Gateway, Not, PathForm, PathGlob, Pattern, Redirect, Rewrite, Route, SetPath, Step, Template, Var, Variable,
+)
+from .. import defaults, values
+from ..syntax import Directive
+from .context import Context, Level, Read
+
+
+def read_php_fastcgi(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
+    """`php_fastcgi [matcher] ADDRESS… [{ root; split; index; try_files; env; … }]`."""
+    from .forwards import pool_of
+
+    addresses, root, endings, index, tried, lines = list(words), level.root, [".php"], "index.php", None, []
+    for inner in directive.block or []:
+        match inner.name:
+            case "root" if inner.args:
+                root = context.template(inner.args[0], directive)
+            case "split" if inner.args:
+                endings = inner.args
+            case "index" if inner.args:
+                index = "" if inner.args[0] == "off" else inner.args[0]
+            case "try_files" if inner.args:
+                tried = inner.args
+            case "to":
+                addresses += inner.args
+            case "env" if len(inner.args) == 2:
+                lines.append(inner)
+            case "read_timeout" | "dial_timeout" | "write_timeout" | "resolve_root_symlink":
+                pass
+            case _:
+                context.unread(directive, inner.name, "root, split, index, try_files, env or a timeout was expected")
+    split = split_at(endings)
+    made = _gateway(pool_of(addresses, "random", False, directive, context), root, split, lines, directive, level, context)
+    steps: list[Step] = []
+    if index:
+        there = FileExists(root, (Var(Variable.PATH), f"/{index}"), FileKind.FILE, cleans=True, span=directive.span)
+        bare = AllOf((there, Not(PathGlob("*/", True, PathForm.CLEAN, directive.span))), directive.span)
+        steps.append(Choose((Route(bare, (Redirect(308, (Var(Variable.ORIGINAL_PATH), "/"), span=directive.span),), directive.span),), directive.span))
+    candidates = tried or (["{path}", f"{{path}}/{index}", f"/{index}"] if index else [])
+    found = [Route(_candidate(word, root, _names_split(endings), directive, context), (Rewrite(SetPath((Var(Variable.FOUND),), True), span=directive.span),), directive.span) for word in candidates]
+    if found:
+        steps.append(Choose(tuple(found), directive.span))
+    ends = [PathGlob(f"*{ending}", True, PathForm.CLEAN, directive.span) for ending in endings]
+    steps.append(Choose(tuple(Route(end, (made,), directive.span, directive.comments) for end in ends), directive.span))
+    return tuple(steps)
+
+
+def _candidate(word: str, root: Template, split: Pattern, directive: Directive, context: Context) -> FileExists:
+    return FileExists(root, context.template(word, directive), FileKind.FOLDER if word.endswith("/") else FileKind.FILE, cleans=True, span=directive.span, split=split)
+
+
+def _names_split(endings: list[str]) -> Pattern:
+    # MatchFile.firstSplit: the first one counts only if the name of a file ends there.
+    ending = "|".join(re.escape(ending) for ending in endings)
+    return Pattern(f"^((?:(?!{ending}).)*(?:{ending}))(/.*)?$", ignores_case=True)
+
+
+def split_at(endings: list[str]) -> Pattern:
+    """The pattern that takes a path apart behind the first of some endings."""
+    return Pattern(f"^(.*?(?:{'|'.join(re.escape(ending) for ending in endings)}))(.*)$" if len(endings) > 1 else f"^(.*?{re.escape(endings[0])})(.*)$", ignores_case=True)
+
+
+def read_transport(inner: Directive, pool: str, directive: Directive, level: Level, context: Context) -> Gateway:
+    """`reverse_proxy ADDRESS { transport fastcgi { … } }`."""
+    root, split, lines, read = level.root, None, [], None
+    for line in inner.block or []:
+        match line.name:
+            case "root" if line.args:
+                root = context.template(line.args[0], directive)
+            case "split" if line.args:
+                split = split_at(line.args)
+            case "env" if len(line.args) == 2:
+                lines.append(line)
+            case "read_timeout" if line.args:
+                read = values.read_duration(line.args[0])
+            case "dial_timeout" | "write_timeout" | "resolve_root_symlink":
+                pass
+            case _:
+                context.unread(directive, line.name, "root, split, env or a timeout was expected")
+    return _gateway(pool, root, split, lines, directive, level, context, read)
+
+
+def _gateway(pool: str, root: Template, split: Pattern | None, lines: list[Directive], directive: Directive, level: Level, context: Context,
+             read: float | None = None) -> Gateway:
+    parameters = tuple((line.args[0], context.template(line.args[1], directive)) for line in lines)
+    return Gateway(
+        pool=pool, root=root, split=split, remainder=True, parameters=parameters, server_name=(Var(Variable.HOST),), fields=defaults.FORWARDED_FIELDS,
+        read_seconds=read, span=directive.span, root_span=level.root_span, comments=directive.comments,
+    )
+
+
+READS: dict[str, Read] = {"php_fastcgi": read_php_fastcgi}

@@ -1,0 +1,67 @@
+"""Gateway -> Caddy `reverse_proxy` with `transport fastcgi`. Mirror: ../reader/gateways.py.
+
+Rule:     the root is the one in force; a path is taken apart at .php, as the source did, or nearly so: the comparison shows where not.
+Left out: scripts below an alias, whose name Caddy would send without the prefix; parameters that the source did not send at all.
+"""
+
+from __future__ import annotations
+
+from ....model import Gateway, Operation
+from .. import defaults, values
+from ..values import Unwritable, quote, write_duration
+from .context import Context
+from .fields import write_operation
+from .files import write_root
+from .output import Node
+
+
+def write_gateway(step: Gateway, context: Context) -> list[Node] | Unwritable:
+    """Gateway -> nodes: the root where it differs, then `reverse_proxy`."""
+    if step.strip:
+        return Unwritable("a script below an alias")
+    spans = tuple(dict.fromkeys(span for span in (step.span, *step.also) if span))
+    pool = context.estate.pool(step.pool)
+    if pool is not None and pool.span is not None:
+        context.reached.add(pool.span)
+    addresses = [member.address for member in pool.members if not member.down and not member.backup] if pool else [step.pool]
+    if not addresses:
+        return Unwritable("an origin: there is none that can be asked")
+    transport: list[Node] = []
+    if step.split is not None or step.walks:
+        transport.append(Node(["split", ".php"]))
+    for name, value in step.parameters:
+        if not value:
+            continue
+        text = context.template(value, step.span)
+        if isinstance(text, Unwritable):
+            context.lost(step.span, f"the parameter {name}", f"Caddy has no placeholder for {text.what}")
+            continue
+        transport.append(Node(["env", name, quote(text)]))
+    if step.read_seconds:
+        transport.append(Node(["read_timeout", write_duration(step.read_seconds)]))
+    block = [*_up(step, context), Node(["transport", "fastcgi"], transport or None)]
+    if step.intercepts_errors:
+        context.lost(step.span, "error pages for what the application answers", "its errors pass through here, and only errors of Caddy's own meet the error pages",
+                     "write a handle_response block for the statuses in question")
+    pool_spans = tuple(span for span in (pool.span, pool.policy_span, *(member.span for member in pool.members)) if span) if pool else ()
+    words = ["reverse_proxy", *(quote(_address(address, context)) for address in addresses)]
+    return [*write_root(step.root, step, context), Node(words, block, (*spans, *pool_spans), (*(pool.comments if pool else ()), *step.comments))]
+
+
+def _address(address: str, context: Context) -> str:
+    """`unix:/run/php.sock` -> `unix//run/php.sock`."""
+    written = values.respell(address, context.options.placeholder)
+    return "unix/" + written.removeprefix("unix:") if written.startswith("unix:") else written
+
+
+def _up(step: Gateway, context: Context) -> list[Node]:
+    nodes = []
+    for item in step.fields:
+        if item in defaults.FORWARDED_FIELDS or item.span is None:
+            continue
+        words = write_operation(item, True, context)
+        if isinstance(words, Unwritable) or item.operation is Operation.EDIT:
+            context.lost(item.span, item.name, "what the application gets of it cannot be said")
+            continue
+        nodes.append(Node(["header_up", *words], None, (item.span,)))
+    return nodes

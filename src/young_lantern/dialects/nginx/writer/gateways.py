@@ -1,0 +1,106 @@
+"""Gateway -> nginx `fastcgi_*`. Mirror: ../reader/gateways.py.
+
+Rule:     what every application is told stands in one file, `application-parameters.conf`, included where it is asked; what one is told besides
+          follows. Parameters of no value are sent as such, which applications take for the same as none.
+Source:   nginx manual, fastcgi module.
+Left out: scripts below an alias in a location by pattern: nginx has no name for their files there.
+"""
+
+from __future__ import annotations
+
+from ....model import Forward, Gateway, Operation
+from ...noting import Unwritable
+from .. import values
+from ..values import quote
+from . import forwards
+from .context import Context
+from .files import Location, write_root
+from .output import Node
+
+FILE = "application-parameters.conf"
+# Where the source went by what is there on the disk, or split at its own word, this is how nginx finds the script.
+_SPLIT = r"^(.+?\.php)(/.*)$"
+_COMMON = (
+    ("SCRIPT_FILENAME", "$document_root$fastcgi_script_name"), ("SCRIPT_NAME", "$fastcgi_script_name"), ("PATH_INFO", "$fastcgi_path_info"),
+    ("QUERY_STRING", "$query_string"), ("REQUEST_METHOD", "$request_method"), ("CONTENT_TYPE", "$content_type"), ("CONTENT_LENGTH", "$content_length"),
+    ("REQUEST_URI", "$request_uri"), ("DOCUMENT_URI", "$document_uri"), ("DOCUMENT_ROOT", "$document_root"), ("SERVER_PROTOCOL", "$server_protocol"),
+    ("REQUEST_SCHEME", "$scheme"), ("HTTPS", "$https if_not_empty"), ("GATEWAY_INTERFACE", "CGI/1.1"), ("SERVER_SOFTWARE", "nginx/$nginx_version"),
+    ("REMOTE_ADDR", "$remote_addr"), ("REMOTE_PORT", "$remote_port"), ("SERVER_ADDR", "$server_addr"), ("SERVER_PORT", "$server_port"),
+    ("REDIRECT_STATUS", "200"),
+)
+
+
+def common_parameters() -> list[Node]:
+    """What stands in the shared file."""
+    return [Node(["fastcgi_param", name, *value.split()]) for name, value in _COMMON]
+
+
+def write_gateway(step: Gateway, where: Location, context: Context) -> list[Node] | Unwritable:
+    """Gateway -> nodes of a location."""
+    spans = tuple(dict.fromkeys(span for span in (step.span, *step.also) if span))
+    root_spans = tuple(span for span in (step.root_span,) if span)
+    nodes: list[Node] = []
+    if step.strip:
+        if step.strip != where.prefix:
+            return Unwritable("a script below an alias, other than in the alias's own place")
+        text = context.template(step.root, step.span)
+        if isinstance(text, Unwritable):
+            return text
+        nodes.append(Node(["alias", quote(text)], None, root_spans))
+    else:
+        made = write_root(step.root, where.frame.root, root_spans, context)
+        if isinstance(made, Unwritable):
+            return made
+        nodes += made
+    split = _SPLIT if step.walks or step.remainder or step.split is not None and step.split.engine != "pcre" else step.split.text if step.split else None
+    if split is not None and not step.strip:
+        nodes.append(Node(["fastcgi_split_path_info", quote(split)]))
+    if step.index:
+        nodes.append(Node(["fastcgi_index", step.index]))
+    context.applications = True
+    nodes.append(Node(["include", FILE]))
+    own = list(step.parameters)
+    if step.strip:
+        own.insert(0, ("SCRIPT_FILENAME", (*step.root, "?")))
+    server_name = context.template(step.server_name, step.span)
+    if isinstance(server_name, str) and server_name:
+        nodes.append(Node(["fastcgi_param", "SERVER_NAME", quote(server_name)]))
+    for name, value in own:
+        text = "$request_filename" if step.strip and value[-1:] == ("?",) else context.template(value, step.span)
+        if isinstance(text, Unwritable):
+            context.lost(step.span, f"the parameter {name}", f"nginx has no variable for {text.what}")
+            continue
+        nodes.append(Node(["fastcgi_param", name, quote(text)]))
+    nodes += _fields(step, context)
+    if step.read_seconds:
+        nodes.append(Node(["fastcgi_read_timeout", values.write_time(step.read_seconds)]))
+    if step.intercepts_errors:
+        nodes.append(Node(["fastcgi_intercept_errors", "on"]))
+    pool = _pool(step, context)
+    if isinstance(pool, Unwritable):
+        return pool
+    nodes.append(Node(["fastcgi_pass", pool], None, spans))
+    nodes[0].comments = (*step.comments, *nodes[0].comments)
+    return nodes
+
+
+def _fields(step: Gateway, context: Context) -> list[Node]:
+    """Request fields that lines set for applications, as parameters; what a server adds by itself is written only when that is asked for."""
+    nodes = []
+    for item in step.fields:
+        if item.span is None and not context.options.strict:
+            continue
+        text = context.template(item.value, item.span)
+        if item.operation is not Operation.SET or isinstance(text, Unwritable):
+            context.lost(item.span or step.span, f"what the application gets of {item.name}", "nginx passes the field as the client sent it")
+            continue
+        nodes.append(Node(["fastcgi_param", "HTTP_" + item.name.upper().replace("-", "_"), quote(text)], None, (item.span,) if item.span else ()))
+    return nodes
+
+
+def _pool(step: Gateway, context: Context) -> str | Unwritable:
+    pool = context.estate.pool(step.pool)
+    if pool is not None and pool.inline and len(pool.members) == 1:
+        context.reached.update(span for span in (pool.span,) if span)
+        return values.respell(pool.members[0].address, context.options.placeholder)
+    return forwards.write_pool(Forward(step.pool), context)
