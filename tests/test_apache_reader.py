@@ -91,7 +91,7 @@ def test_what_is_not_read_is_said(reads: Reads, line: str, code: str) -> None:
     "host",
     [
         "<Location />\nAuthType Basic\nRequire valid-user\n</Location>",
-        "<FilesMatch html>\nSetHandler proxy:fcgi://192.0.2.1:9000\n</FilesMatch>",
+        "<FilesMatch html>\nSetHandler proxy:scgi://192.0.2.1:9000\n</FilesMatch>",
         "<Limit GET>\nRequire all denied\n</Limit>\n<Location />\n<Limit GET>\nRequire all denied\n</Limit>\n</Location>",
         "RewriteEngine On\nRewriteRule ^/a - [H=x]",
         "ScriptAlias / /usr/lib/cgi-bin/",

@@ -165,7 +165,7 @@ def test_forwarding(reads: Reads) -> None:
     assert reads.decide("caddy", site(block), "/").origin.addresses == ("192.0.2.3:8000",)  # type: ignore[union-attr]
 
 
-@pytest.mark.parametrize("line", ["basicauth {\n}", "forward_auth 192.0.2.1:80 {\n}", "php_fastcgi unix//run/php.sock"])
+@pytest.mark.parametrize("line", ["basicauth {\n}", "forward_auth 192.0.2.1:80 {\n}"])
 def test_what_is_not_read_is_not_open(reads: Reads, line: str) -> None:
     outcome = reads.decide("caddy", site(f"root * ROOT\n{line}\nfile_server"))
     assert outcome.file is None and line.split()[0] in outcome.gave_up

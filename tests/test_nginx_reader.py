@@ -98,7 +98,7 @@ def test_what_the_origin_is_asked(reads: Reads, server: str, target: str, addres
 @pytest.mark.parametrize(
     "handler",
     [
-        "fastcgi_pass unix:/run/php.sock;",
+        "scgi_pass unix:/run/app.sock;",
         "uwsgi_pass 192.0.2.1:9000;",
         "stub_status;",
         "grpc_pass grpc://192.0.2.1;",

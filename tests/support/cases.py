@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -39,7 +40,7 @@ class Case:
                 there.setdefault(str(parent), FileKind.FOLDER)
 
         def lookup(path: str) -> FileKind | None:
-            kind = there.get(path.rstrip("/") or "/")
+            kind = there.get(re.sub("/{2,}", "/", path).rstrip("/") or "/")
             return None if kind is FileKind.FILE and path.endswith("/") else kind
 
         return Facts(lookup, "the files of the case")

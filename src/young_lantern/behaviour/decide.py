@@ -175,6 +175,8 @@ class _Run:
             case SetPath(template):
                 if step.edit.refuses_marks and self._brings_mark(template):
                     return self.fail(403, step.span, insists=True)
+                if len(template) == 1 and isinstance(template[0], Var) and template[0].variable is Variable.SCRIPT_NAME:
+                    state.found_rest = text((Var(Variable.PATH_INFO, template[0].name),), state)
                 raw, state.path, state.raw_path = state.raw_last, text(template, state), None
                 if step.edit.cuts_at_mark:
                     state.path = state.path.partition("?")[0]

@@ -26,7 +26,7 @@ def script_of(step: Gateway, state: State) -> tuple[str, str, str]:
     if step.index and name.endswith("/"):
         name += step.index
     below = name.removeprefix(step.strip)
-    if step.remainder:
+    if step.cleans:
         # caddyhttp.SanitizedPathJoin: slashes are merged and dots resolved in the file's name, not in the script's.
         below = paths.clean(below)
     return root + below, name, more

@@ -83,14 +83,15 @@ def assumed(what: Assumed, indexes: frozenset[str], roots: frozenset[str] = froz
 
     def lookup(path: str) -> FileKind | None:
         name = path.rstrip("/")
-        kind = FileKind.FOLDER if name in roots else _kind(name.rpartition("/")[2])
+        kind = FileKind.FOLDER if name in roots else _kind(name, name.rpartition("/")[2])
         return None if kind is FileKind.FILE and path.endswith("/") else kind
 
-    def _kind(last: str) -> FileKind | None:
+    def _kind(name: str, last: str) -> FileKind | None:
         if what is Assumed.NOTHING:
             return None
         if what is Assumed.FILES:
-            return FileKind.FILE
+            # Nothing lies below a file: an index file is there in a document root only.
+            return None if last in indexes and name.rpartition("/")[0] not in roots else FileKind.FILE
         if last in indexes:
             return FileKind.FILE if what is Assumed.FOLDERS else None
         return FileKind.FILE if "." in last else FileKind.FOLDER

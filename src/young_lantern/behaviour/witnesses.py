@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from ..model import (
-    AddressRule, BodyLimit, ClientIn, Compress, ErrorPage, Estate, Gateway, HostName, Listener, Lookup, Mapped, PathGlob, PathIs,
+    AddressRule, BodyLimit, ClientIn, Compress, ErrorPage, Estate, FileExists, Gateway, HostName, Listener, Lookup, Mapped, PathGlob, PathIs,
     PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix, TextIs, TextMatches, Var, Variable, literal,
 )
 from ..model.walk import walk
@@ -106,6 +106,8 @@ def _indexes(site: Site) -> Iterator[str]:
                 text = literal(name)
                 if text:
                     yield text.lstrip("/")
+        elif isinstance(item, FileExists) and len(item.path) == 2 and item.path[0] == Var(Variable.PATH) and isinstance(item.path[1], str):
+            yield item.path[1].lstrip("/")
 
 
 def _roots(site: Site) -> Iterator[str]:

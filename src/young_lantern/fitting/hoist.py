@@ -28,7 +28,7 @@ def hoist(chain: Chain) -> Chain:
 def _share(chain: Chain, below: list[Leaf]) -> None:
     answering = [leaf for leaf in below if not isinstance(leaf.answer, Abort)]
     sending = [leaf for leaf in below if isinstance(leaf.answer, ServeFiles | Forward | Gateway)]
-    forwarding = [leaf for leaf in below if isinstance(leaf.answer, Forward)]
+    forwarding = [leaf for leaf in below if isinstance(leaf.answer, Forward | Gateway)]
     first = answering[0].settings.fields if answering else ()
     fields = tuple(field for field in first if all(_of(leaf, field.name) == _of(answering[0], field.name) for leaf in answering))
     names = {field.name.lower() for field in fields}

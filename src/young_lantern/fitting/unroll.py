@@ -12,13 +12,13 @@ from dataclasses import dataclass, field, replace
 
 from ..model import (
     ALWAYS, Abort, AddressRule, AllOf, AnyOf, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, ErrorPages, Field, FileExists,
-    ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, Not, Note, PathGlob, PathMatches, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
+    ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, Not, Note, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
     Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, literal,
 )
 from ..model.walk import transform, walk
 from ..patterns import may_end_in_slash
 from .static import Known, narrowed, simplified, truth, without
-from .tree import Branch, Chain, Effect, Fork, Leaf, Settings
+from .tree import Branch, Chain, Effect, Fork, Leaf, Settings, leaves
 
 # How often a path that is not fully known may be looked up again, and how many leaves a site may grow to: more would be
 # no configuration that a person reads. Chosen among 1, 2, 4 and 200, 600, 2000.
@@ -61,7 +61,7 @@ class _Walker:
     own_requests: bool = False
     strict: bool = True
     own_indexes: bool = False
-    cycles: set[int] = field(default_factory=set)
+    cycles: dict[int, Leaf] = field(default_factory=dict)  # the leaves are kept, so that no other gets the number of one
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,7 +167,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 again = _restart(step, steps, env, walker)
                 if again is None:
                     ends = Leaf(Respond(500, raises=True, span=step.span), env.settings)
-                    walker.cycles.add(id(ends))
+                    walker.cycles[id(ends)] = ends
                     items.append(ends)
                     return Chain(items)
                 steps, env = again
@@ -231,6 +231,9 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
         if not walker.strict and not value and _cycles(chain, walker) and any(isinstance(item, FileExists) for item in walk(route.condition)):
             known_here = known_before  # the file that the rules lead to is missing: nobody means what comes of that
             continue
+        if not walker.strict and value and route.condition is ALWAYS and _cycles(chain, walker) and forks and all(
+                isinstance(fork.condition, FileExists) and (not fork.chain.items or env.known.path is not None and _only_names(fork.chain)) for fork in forks):
+            return [], False, env  # the same, where what is looked for goes on
         forks.append(Fork(_captured(condition, env), chain, route.span, route.comments, route.label, route.also, bool(captures)))
         if value:
             total = True
@@ -259,6 +262,12 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
 
 def _cycles(chain: Chain, walker: _Walker) -> bool:
     return bool(chain.items) and id(chain.items[-1]) in walker.cycles and all(isinstance(item, Rewrite | SetVariable) for item in chain.items[:-1])
+
+
+def _only_names(chain: Chain) -> bool:
+    """Whether a chain only takes path information off, which a path that is known has none of."""
+    return all(isinstance(item, Rewrite) and isinstance(item.edit, SetPath) and [getattr(part, "variable", None) for part in item.edit.template] == [Variable.SCRIPT_NAME]
+               for item in chain.items)
 
 
 def _ends_all(steps: list[_Item]) -> bool:
@@ -406,16 +415,27 @@ def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -
             there = replace(there, suffix="/" + text)
         if known.path is None and exists:
             # A prefix that is none of the folder's is none of the file's, unless the file's name continues it.
-            there = replace(there, prefix=known.prefix, excluded=frozenset(prefix for prefix in known.excluded if not _reaches(prefix, text)))
+            there = replace(there, prefix=known.prefix, excluded=frozenset(prefix for prefix in known.excluded if not _reaches(prefix, text)),
+                            held=frozenset(pair for pair in known.held if not pair[1] and _stays_out(pair[0], text)))
         chain = _restarted(Restart(folders.restarts, step.span), steps, replace(env, known=there), walker)
         if chain is None:
             break
         same = len(chain.items) == 1 and isinstance(chain.items[0], Leaf) and _alike(chain.items[0], step, env)
+        # httpd asks for each as for a path of its own: written where something other than the file would come of it.
+        same = same or folders.walks and all(isinstance(leaf.answer, ServeFiles | Respond) for leaf in leaves(chain))
         needed = needed or not same
         forks.append(Fork(condition, Chain([] if same else [Rewrite(SetPath(target), span=step.span), *chain.items]), step.span))
         if exists is None:
             break
+    while folders.walks and forks and not forks[-1].chain.items:
+        forks.pop()
     return [Branch(forks, step.span)] if needed else []
+
+
+def _stays_out(condition: Condition, name: str) -> bool:
+    """Whether `folder/name` cannot lie below prefixes, of which `folder/` is in none."""
+    parts = condition.conditions if isinstance(condition, AnyOf) else (condition,)
+    return all(isinstance(part, PathIs | PathStartsWith) and not _reaches(part.path if isinstance(part, PathIs) else part.prefix, name) for part in parts)
 
 
 def _reaches(prefix: str, name: str) -> bool:

@@ -414,7 +414,8 @@ class Gateway:
     split:      a pattern whose first group is the script's name and its second the path information behind it; where it does not
                 match, or is None, the whole path names the script
     walks:      instead, the path is walked from the root on, and what follows a file is path information (httpd)
-    remainder:  where nothing was split off, what the last file test left over is path information (Caddy)
+    remainder:  where nothing is split off any more, what a file test took off before is path information
+    cleans:     slashes are merged and dots resolved in the script's file name (Caddy)
     index:      put behind a path that ends in a slash (nginx)
     parameters: those that are written, in order; an empty value is not sent. All of SENT_PARAMETERS that are not among them are sent by
                 their usual meaning
@@ -427,6 +428,7 @@ class Gateway:
     split: Pattern | None = None
     walks: bool = False
     remainder: bool = False
+    cleans: bool = False
     index: str = ""
     parameters: tuple[tuple[str, Template], ...] = ()
     server_name: Template = ()

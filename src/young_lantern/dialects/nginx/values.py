@@ -130,6 +130,8 @@ def write_variable(part: Var, rewritten: bool = False) -> str | Unwritable:
             return Unwritable("the path as it goes on the wire")
         case Variable.QUERY:
             return {"": "$args", "?": "$is_args$args"}.get(name) or Unwritable(f"a query with {name!r} before it only when there is one")
+        case Variable.SCRIPT_NAME:
+            return "$fastcgi_script_name"  # of the pattern that the location says
         case Variable.FIELD:
             return "$http_" + name.lower().replace("-", "_")
         case Variable.COOKIE:

@@ -12,7 +12,7 @@ import re
 
 from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.static import bare
-from ....model import Folders, Gateway, Member, PathIs, PathMatches, ServeFiles, Unserved, literal
+from ....model import Folders, Gateway, Member, PathIs, PathMatches, ServeFiles, Span, Unserved, literal
 from ....model.walk import walk
 from ....patterns import search
 from .. import values
@@ -45,7 +45,7 @@ def as_files(chain: Chain, context: Context) -> list[Node]:
         context.scripts.add(id(leaf))
     if member is None or not by_name:
         return []
-    lines = [context.line("SetHandler", quote(_handler(member, context)), spans=(first.span, *first.also))]
+    lines = [context.line("SetHandler", quote(_handler(member, context)), spans=(first.span, *first.also, *_spans(first, context)))]
     context.modules |= {"proxy", "proxy_fcgi"}
     for name, value in first.parameters:
         text = literal(value)
@@ -92,6 +92,11 @@ def _member(step: Gateway, context: Context) -> Member | None:
         return None
     context.reached.update(span for span in (pool.span, pool.members[0].span) if span)
     return pool.members[0]
+
+
+def _spans(step: Gateway, context: Context) -> list[Span]:
+    pool = context.estate.pool(step.pool)
+    return [span for span in (pool.span, *(member.span for member in pool.members)) if span] if pool else []
 
 
 def _handler(member: Member, context: Context) -> str:

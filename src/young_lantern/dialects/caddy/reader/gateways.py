@@ -74,7 +74,8 @@ def split_at(endings: list[str]) -> Pattern:
 
 def read_transport(inner: Directive, pool: str, directive: Directive, level: Level, context: Context) -> Gateway:
     """`reverse_proxy ADDRESS { transport fastcgi { … } }`."""
-    root, split, lines, read = level.root, None, [], None
+    # fastcgi.go, splitPos: nothing to split at is found at once (2.6.2, probed).
+    root, split, lines, read = level.root, Pattern("^()(.*)$"), [], None
     for line in inner.block or []:
         match line.name:
             case "root" if line.args:
@@ -96,7 +97,7 @@ def _gateway(pool: str, root: Template, split: Pattern | None, lines: list[Direc
              read: float | None = None) -> Gateway:
     parameters = tuple((line.args[0], context.template(line.args[1], directive)) for line in lines)
     return Gateway(
-        pool=pool, root=root, split=split, remainder=True, parameters=parameters, server_name=(Var(Variable.HOST),), fields=defaults.FORWARDED_FIELDS,
+        pool=pool, root=root, split=split, remainder=True, cleans=True, parameters=parameters, server_name=(Var(Variable.HOST),), fields=defaults.FORWARDED_FIELDS,
         read_seconds=read, span=directive.span, root_span=level.root_span, comments=directive.comments,
     )
 

@@ -26,9 +26,8 @@ def write_gateway(step: Gateway, context: Context) -> list[Node] | Unwritable:
     addresses = [member.address for member in pool.members if not member.down and not member.backup] if pool else [step.pool]
     if not addresses:
         return Unwritable("an origin: there is none that can be asked")
-    transport: list[Node] = []
-    if step.split is not None or step.walks:
-        transport.append(Node(["split", ".php"]))
+    # fastcgi.go, splitPos: without a word to split at, nothing would be the script and all of the path its information.
+    transport: list[Node] = [Node(["split", ".php"])]
     for name, value in step.parameters:
         if not value:
             continue

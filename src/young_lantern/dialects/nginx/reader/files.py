@@ -92,16 +92,17 @@ def read_try_files(scope: Scope, named: Callable[[str, Directive], tuple[Step, .
     for candidate in candidates:
         folder = candidate.endswith("/")
         if candidate == "$fastcgi_script_name":
-            # It only asks whether the script is there: what an application gets is reckoned from the path as it was.
+            # The path becomes the script's, so that no path information is left, unless it was put by before.
             split = split_of(scope, context)
             whole_path = FileExists(root, (Var(Variable.PATH),), FileKind.FILE, strip, span=directive.span)
             script = replace(whole_path, path=(Var(Variable.SCRIPT_NAME, split.text),)) if split else whole_path
+            cut = (Rewrite(SetPath(script.path), internal=False, span=directive.span),) if split else ()
             if split and scope.opened_by is not None and scope.opened_by.args[-1:] and scope.opened_by.args[-1].endswith(".php$"):
                 # In a place for paths that end so, there is something to split off only where the name of a script is that of a folder.
-                inside = Choose((Route(script, (), directive.span), Route(ALWAYS, read_fallback(fallback, directive, named, context), directive.span)))
+                inside = Choose((Route(script, cut, directive.span), Route(ALWAYS, read_fallback(fallback, directive, named, context), directive.span)))
                 routes += [Route(PathMatches(split, span=directive.span), (inside,), directive.span, accident=True), Route(whole_path, (), directive.span)]
             else:
-                routes.append(Route(script, (), directive.span))
+                routes.append(Route(script, cut, directive.span))
             continue
         template = context.template(candidate.rstrip("/") if folder else candidate, directive)
         found = FileExists(whole if whole is not None else root, () if whole is not None else template,

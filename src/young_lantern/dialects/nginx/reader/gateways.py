@@ -45,6 +45,7 @@ def read_gateway(directive: Directive, scope: Scope, context: Context) -> Gatewa
     usual_strip = strip
     parameters: dict[str, Template] = {name: () for name in SENT_PARAMETERS if name not in _UNCOMPARED}
     server_name: Template = ()
+    keeps_info = False
     for item in scope.inherited("fastcgi_param"):
         context.use(item)
         name, text = item.args[0], item.args[1]
@@ -53,7 +54,10 @@ def read_gateway(directive: Directive, scope: Scope, context: Context) -> Gatewa
         if name == "SERVER_NAME" and text in ("$server_name", "$host"):
             server_name = (Var(Variable.SITE_NAME if text == "$server_name" else Variable.HOST),)
             parameters.pop(name, None)
-        elif text in _USUAL.get(name, ()) and not (name == "SCRIPT_FILENAME" and strip) or name == "PATH_INFO" and _is_path_info(text, scope):
+        elif name == "PATH_INFO" and _is_path_info(text, scope):
+            keeps_info = True
+            parameters.pop(name, None)
+        elif text in _USUAL.get(name, ()) and not (name == "SCRIPT_FILENAME" and strip):
             # Below an alias the root and the whole path make no file's name; only $request_filename does.
             parameters.pop(name, None)
         elif name == "SCRIPT_FILENAME" and text == "$request_filename" and split is None:
@@ -62,7 +66,7 @@ def read_gateway(directive: Directive, scope: Scope, context: Context) -> Gatewa
             parameters[name] = _template(text, root, split, item, context)
     return Gateway(
         pool=_pool(address, directive, context), root=root, strip=usual_strip, split=split, index=index.args[0] if index else "",
-        parameters=tuple(parameters.items()), server_name=server_name, read_seconds=timeout,
+        remainder=keeps_info, parameters=tuple(parameters.items()), server_name=server_name, read_seconds=timeout,
         intercepts_errors=context.switch(scope, "fastcgi_intercept_errors", False), span=directive.span, root_span=root_directive.span if root_directive else None,
         comments=directive.comments,
     )

@@ -20,6 +20,7 @@ from .output import Node
 FILE = "application-parameters.conf"
 # Where the source went by what is there on the disk, or split at its own word, this is how nginx finds the script.
 _SPLIT = r"^(.+?\.php)(/.*)$"
+_WHY_SET = ("Put by, since try_files takes it off the path.",)
 _COMMON = (
     ("SCRIPT_FILENAME", "$document_root$fastcgi_script_name"), ("SCRIPT_NAME", "$fastcgi_script_name"), ("PATH_INFO", "$fastcgi_path_info"),
     ("QUERY_STRING", "$query_string"), ("REQUEST_METHOD", "$request_method"), ("CONTENT_TYPE", "$content_type"), ("CONTENT_LENGTH", "$content_length"),
@@ -52,16 +53,20 @@ def write_gateway(step: Gateway, where: Location, context: Context) -> list[Node
         if isinstance(made, Unwritable):
             return made
         nodes += made
-    split = _SPLIT if step.walks or step.remainder or step.split is not None and step.split.engine != "pcre" else step.split.text if step.split else None
+    split = _SPLIT if step.walks or step.cleans or step.split is not None and step.split.engine != "pcre" else step.split.text if step.split else None
     if split is not None and not step.strip:
         nodes.append(Node(["fastcgi_split_path_info", quote(split)]))
     if step.index:
         nodes.append(Node(["fastcgi_index", step.index]))
+    if step.remainder and split is not None and not step.strip and not context.rewritten:
+        nodes.append(Node(["set", "$path_info", "$fastcgi_path_info"], None, (), _WHY_SET))
     context.applications = True
     nodes.append(Node(["include", FILE]))
     own = list(step.parameters)
     if step.strip:
         own.insert(0, ("SCRIPT_FILENAME", (*step.root, "?")))
+    if step.remainder and split is not None and not step.strip and not context.rewritten:
+        nodes.append(Node(["fastcgi_param", "PATH_INFO", "$path_info"]))
     server_name = context.template(step.server_name, step.span)
     if isinstance(server_name, str) and server_name:
         nodes.append(Node(["fastcgi_param", "SERVER_NAME", quote(server_name)]))

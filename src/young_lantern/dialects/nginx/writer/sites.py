@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from ....codes import RESTART_LOST
 from ....fitting import Branch, Chain, Fork, Leaf, leaves, unroll
 from ....fitting.places import atoms_of, plain_paths, structural_spans
+from ....fitting.scripts import by_places
 from ....model import (
     AnswerPlainly, Disposition, Estate, Forward, Gateway, HostName, Listener, Placeholder, Redirect, Refuse, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls,
 )
@@ -42,6 +43,8 @@ def write_site(site: Site, context: Context) -> list[Node]:
     context.site, context.named, context.names = site, [], set()
     context.pattern, context.asked, context.rewritten = "", frozenset(), False
     context.by_name, context.whole, context.texts, context.of_paths = set(), set(), {}, set()
+    if not context.options.strict and context.estate.dialect != "nginx":
+        site = by_places(site)
     places = [place for listener in context.estate.listeners_of(site.key) if (place := _place(site, listener, context)).names or place.is_default]
     if not places:
         for span in (site.span, *site.also, *(name.span for name in site.names)):
