@@ -53,7 +53,7 @@ class Program:
         self.host, self.context = host, context
         self.sections = merged(host.sections)
         self.place = Place("", host.document_root.rstrip("/"))
-        self.proxies = forwards.Proxies(host.levels, self.sections, host.server_name, context)
+        self.proxies = forwards.Proxies(host.levels, self.sections, host.server_name, context, host.document_root.rstrip("/"))
         self.form = PathForm.CURRENT
         self.ends = False
         self.made: dict[Place, tuple[Step, ...]] = {}

@@ -14,14 +14,12 @@ from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.static import bare
 from ....model import Folders, Gateway, Member, PathIs, PathMatches, ServeFiles, Span, Unserved, literal
 from ....model.walk import walk
-from ....patterns import search
 from .. import values
 from ..values import quote
 from .context import Context
 from .output import Node
 
 _ENDING = r"\.php$"
-_SCRIPT = "/x/y.php"
 
 
 def as_files(chain: Chain, context: Context) -> list[Node]:
@@ -71,7 +69,7 @@ def by_url(nodes: list[Node]) -> list[Node]:
 def _asks_for_scripts(chain: Chain) -> bool:
     """Whether what leads to the application are names that end in .php."""
     asked = [item for item in walk(_conditions(chain)) if isinstance(item, PathMatches | PathIs)]
-    return any(search(item.pattern, _SCRIPT) is not None if isinstance(item, PathMatches) else item.path.endswith(".php") for item in asked) or not asked
+    return any("php" in item.pattern.text if isinstance(item, PathMatches) else item.path.endswith(".php") for item in asked) or not asked
 
 
 def _conditions(chain: Chain) -> list[object]:

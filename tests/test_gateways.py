@@ -1,0 +1,306 @@
+"""Applications by FastCGI: what they are told, by the model and by each running server, and what is left of it in another dialect."""
+
+from __future__ import annotations
+
+import itertools
+import re
+import socket
+import struct
+from pathlib import Path
+
+import pytest
+
+from tests.support.conformance import disagreements
+from tests.support.reading import Reads, caddy, nginx
+from tests.test_apache_reader import httpd
+from young_lantern.lab import fastcgi
+from young_lantern.lab.live import check_live
+from young_lantern.lab.origin import MARK, Origins
+from young_lantern.lab.ports import free_port
+from young_lantern.translate import read, save, translate
+
+USUAL = "\n".join(
+    f"fastcgi_param {name} {value};"
+    for name, value in {
+        "SCRIPT_FILENAME": "$document_root$fastcgi_script_name",
+        "SCRIPT_NAME": "$fastcgi_script_name",
+        "QUERY_STRING": "$query_string",
+        "REQUEST_METHOD": "$request_method",
+        "CONTENT_TYPE": "$content_type",
+        "CONTENT_LENGTH": "$content_length",
+        "REQUEST_URI": "$request_uri",
+        "DOCUMENT_ROOT": "$document_root",
+        "REQUEST_SCHEME": "$scheme",
+        "REMOTE_ADDR": "$remote_addr",
+        "SERVER_PORT": "$server_port",
+        "SERVER_NAME": "$host",
+    }.items()
+)
+SPLIT = "fastcgi_split_path_info ^(.+?\\.php)(/.*)$;"
+HANDLER = '<FilesMatch "\\.php$">\nSetHandler "proxy:fcgi://192.0.2.5:9000"\n</FilesMatch>'
+SCRIPTS = ("a.php", "dir/index.php", "index.php")
+# Dialect, lines of a site, target, status, the script below the root, and some of what it is told.
+ROWS = [
+    (
+        "nginx",
+        f"root ROOT; location ~ \\.php$ {{ {USUAL} fastcgi_pass 192.0.2.5:9000; }}",
+        "/a.php?q=1",
+        200,
+        "/a.php",
+        {"QUERY_STRING": "q=1", "SCRIPT_NAME": "/a.php"},
+    ),
+    (
+        "nginx",
+        f"root ROOT; location ~ \\.php$ {{ {USUAL} fastcgi_pass 192.0.2.5:9000; }}",
+        "/none.php",
+        404,
+        "/none.php",
+        {},
+    ),
+    (
+        "nginx",
+        f"root ROOT; location ~ \\.php(/|$) {{ {SPLIT} {USUAL} fastcgi_param PATH_INFO $fastcgi_path_info; fastcgi_pass 192.0.2.5:9000; }}",
+        "/a.php/m%20o",
+        200,
+        "/a.php",
+        {"PATH_INFO": "/m o"},
+    ),
+    (
+        "nginx",
+        f"root ROOT; location ~ \\.php(/|$) {{ {SPLIT} try_files $fastcgi_script_name =404; {USUAL} fastcgi_param PATH_INFO $fastcgi_path_info; fastcgi_pass 192.0.2.5:9000; }}",
+        "/a.php/more",
+        200,
+        "/a.php",
+        {"PATH_INFO": None},
+    ),
+    (
+        "nginx",
+        f"root ROOT; location ~ \\.php(/|$) {{ {SPLIT} try_files $fastcgi_script_name =404; set $path_info $fastcgi_path_info; {USUAL} fastcgi_param PATH_INFO $path_info; fastcgi_pass 192.0.2.5:9000; }}",
+        "/a.php/more",
+        200,
+        "/a.php",
+        {"PATH_INFO": "/more"},
+    ),
+    (
+        "nginx",
+        f"root ROOT; index index.php; location / {{ try_files $uri $uri/ /index.php$is_args$args; }} location ~ \\.php$ {{ {USUAL} fastcgi_pass 192.0.2.5:9000; }}",
+        "/no/such?q=1",
+        200,
+        "/index.php",
+        {"QUERY_STRING": "q=1", "REQUEST_URI": "/no/such?q=1"},
+    ),
+    (
+        "nginx",
+        f"root ROOT; index index.php; location / {{ try_files $uri $uri/ /index.php?$query_string; }} location ~ \\.php$ {{ {USUAL} fastcgi_pass 192.0.2.5:9000; }}",
+        "/dir/",
+        200,
+        "/dir/index.php",
+        {},
+    ),
+    (
+        "nginx",
+        f"root ROOT; location / {{ {USUAL} fastcgi_param SCRIPT_FILENAME ROOT/index.php; fastcgi_param SEASON autumn; fastcgi_pass 192.0.2.5:9000; }}",
+        "/x/y",
+        200,
+        "/index.php",
+        {"SEASON": "autumn", "SCRIPT_NAME": "/x/y"},
+    ),
+    (
+        "nginx",
+        f"root ROOT; location ~ \\.php$ {{ {USUAL} fastcgi_index a.php; fastcgi_pass 192.0.2.5:9000; }} location / {{ fastcgi_index a.php; {USUAL} fastcgi_pass 192.0.2.5:9000; }}",
+        "/",
+        200,
+        "/a.php",
+        {"SCRIPT_NAME": "/a.php"},
+    ),
+    (
+        "caddy",
+        "root * ROOT\nphp_fastcgi 192.0.2.5:9000\nfile_server",
+        "/a.php/more?q=1",
+        200,
+        "/a.php",
+        {"PATH_INFO": "/more", "HTTP_X_FORWARDED_PROTO": "http"},
+    ),
+    (
+        "caddy",
+        "root * ROOT\nphp_fastcgi 192.0.2.5:9000\nfile_server",
+        "/no/such?q=1",
+        200,
+        "/index.php",
+        {"QUERY_STRING": "q=1", "REQUEST_URI": "/no/such?q=1"},
+    ),
+    (
+        "caddy",
+        "root * ROOT\nphp_fastcgi 192.0.2.5:9000\nfile_server",
+        "/dir/",
+        200,
+        "/dir/index.php",
+        {"SCRIPT_NAME": "/dir/index.php"},
+    ),
+    (
+        "caddy",
+        "root * ROOT\nphp_fastcgi 192.0.2.5:9000 {\nindex off\nenv SEASON {method}\n}\nfile_server",
+        "/A.PHP",
+        404,
+        "/A.PHP",
+        {"SEASON": "GET"},
+    ),
+    (
+        "caddy",
+        "root * ROOT\nreverse_proxy /a* 192.0.2.5:9000 {\ntransport fastcgi {\nsplit .php\n}\n}\nfile_server",
+        "/a.php/x",
+        200,
+        "/a.php",
+        {"PATH_INFO": "/x"},
+    ),
+    (
+        "caddy",
+        "root * ROOT\nreverse_proxy /a* 192.0.2.5:9000 {\ntransport fastcgi\n}\nfile_server",
+        "/a.php",
+        200,
+        "",
+        {"PATH_INFO": "/a.php", "SCRIPT_NAME": None},
+    ),
+    ("apache", HANDLER, "/a.php/more?q=1", 200, "/a.php", {"PATH_INFO": "/more", "QUERY_STRING": "q=1"}),
+    ("apache", HANDLER, "/none.php", 404, "/none.php", {}),
+    (
+        "apache",
+        f"DirectoryIndex index.php\nFallbackResource /index.php\nSetEnv SEASON autumn\n{HANDLER}",
+        "/no/such",
+        200,
+        "/index.php",
+        {"SEASON": "autumn", "SCRIPT_NAME": "/index.php"},
+    ),
+    (
+        "apache",
+        f"DirectoryIndex index.php\n{HANDLER}",
+        "/dir/",
+        200,
+        "/dir/index.php",
+        {"SCRIPT_NAME": "/dir/index.php"},
+    ),
+    (
+        "apache",
+        f"RewriteEngine On\nRewriteRule ^/old$ /a.php [L]\n{HANDLER}",
+        "/old",
+        200,
+        "/a.php",
+        {"SCRIPT_NAME": "/old"},
+    ),
+    (
+        "apache",
+        f"RewriteEngine On\nRewriteRule ^/old$ /a.php [PT]\n{HANDLER}",
+        "/old",
+        200,
+        "/a.php",
+        {"SCRIPT_NAME": "/a.php"},
+    ),
+    ("apache", f"{HANDLER}\n<Location /dir>\nSetHandler none\n</Location>", "/a.php", 200, "/a.php", {}),
+    (
+        "apache",
+        'ProxyPassMatch "^/(.*\\.php)$" "fcgi://192.0.2.5:9000ROOT/$1"',
+        "/dir/index.php?q",
+        200,
+        "/dir/index.php",
+        {"SCRIPT_NAME": "/dir/index.php"},
+    ),
+]
+MAKES = {"nginx": nginx, "caddy": caddy, "apache": httpd}
+
+
+def _with_scripts(reads: Reads) -> None:
+    for name in SCRIPTS:
+        (reads.root / name).write_text("<?php\n")
+
+
+@pytest.mark.parametrize(("dialect", "lines", "target", "status", "script", "told"), ROWS)
+def test_what_an_application_is_told(
+    reads: Reads, dialect: str, lines: str, target: str, status: int, script: str, told: dict[str, str | None]
+) -> None:
+    """The model foretells it, and the server does it."""
+    _with_scripts(reads)
+    text = MAKES[dialect](lines)
+    outcome = reads.decide(dialect, text, target)
+    assert outcome.origin is not None and outcome.origin.protocol == "fastcgi", outcome.trace
+    assert (outcome.status, outcome.origin.target.removeprefix(str(reads.root)).rstrip("/")) == (status, script)
+    sent = dict(outcome.origin.fields)
+    assert {name: sent.get(name) for name in told} == told
+    rows = [
+        ("GET", "www.fernhollow.example", target, {}),
+        ("POST", "www.fernhollow.example", target, {"Content-Length": "3"}),
+    ]
+    asked, wrong = disagreements(dialect, text.replace("ROOT", str(reads.root)), rows, reads.folder / "asked")
+    assert (asked, wrong) == (2, [])
+
+
+FRONTS = {
+    "nginx": f"root ROOT; index index.php; location / {{ try_files $uri $uri/ /index.php$is_args$args; }} location ~ \\.php$ {{ {SPLIT} try_files $fastcgi_script_name =404; {USUAL} fastcgi_param SEASON autumn; fastcgi_pass unix:/run/fernhollow.sock; }}",
+    "caddy": "root * ROOT\nphp_fastcgi unix//run/fernhollow.sock {\nenv SEASON autumn\n}\nfile_server",
+    "apache": 'DirectoryIndex index.php\nFallbackResource /index.php\nSetEnv SEASON autumn\n<FilesMatch "\\.php$">\nSetHandler "proxy:unix:/run/fernhollow.sock|fcgi://localhost"\n</FilesMatch>',
+}
+WRITTEN = {
+    "nginx": ["try_files", "fastcgi_param SEASON autumn;", "fastcgi_pass unix:/run/fernhollow.sock;"],
+    "caddy": ["reverse_proxy unix//run/fernhollow.sock {", "transport fastcgi {", "env SEASON autumn"],
+    "apache": [
+        '<FilesMatch "\\.php$">',
+        'SetHandler "proxy:unix:/run/fernhollow.sock|fcgi://localhost"',
+        'SetEnv SEASON "autumn"',
+    ],
+}
+
+
+@pytest.mark.parametrize(("source", "target"), list(itertools.permutations(FRONTS, 2)))
+def test_a_front_script_in_another_dialect(reads: Reads, tmp_path: Path, source: str, target: str) -> None:
+    """No line is lost, both servers agree or were foretold to differ, and no script is ever sent as a file."""
+    _with_scripts(reads)
+    translation = translate(reads.write(source, MAKES[source](FRONTS[source])).parent, target)
+    text = "\n".join(translation.writing.files.values())
+    assert all(line in text for line in WRITTEN[target]), text
+    assert not [entry for entry in translation.ledger if entry.disposition.value == "unsupported"]
+    assert not translation.comparison.undecided
+    for cause in translation.comparison.causes:
+        assert not (cause.after.file or "").endswith(".php"), cause.example
+    save(translation.writing.files, tmp_path / "out")
+    live = check_live(translation.reading, read(tmp_path / "out", target), most=150)
+    assert not live.surprises and len(live.rows) >= 100
+    sent = [row for row in live.rows for answer in row.answers if answer.content == b"<?php\n"]
+    assert not sent
+
+
+def test_what_cannot_be_carried_is_refused(reads: Reads) -> None:
+    """Two applications of one host: httpd's section by name can run one."""
+    lines = "".join(
+        f"location ~ ^/{name}/.*\\.php$ {{ root ROOT; {USUAL} fastcgi_pass 192.0.2.{number}:9000; }} "
+        for number, name in enumerate("ab", 5)
+    )
+    translation = translate(reads.write("nginx", nginx(lines)).parent, "apache")
+    assert [
+        entry.span.directive.split()[0] for entry in translation.ledger if entry.disposition.value == "unsupported"
+    ] == ["fastcgi_pass"]
+    assert "R=501" in "".join(translation.writing.files.values())
+
+
+def _record(kind: int, body: bytes) -> bytes:
+    return struct.pack("!BBHHBx", 1, kind, 7, len(body), 0) + body
+
+
+def test_the_stand_in_reads_records() -> None:
+    """Short and long names, content in pieces, and a second request on a connection that is kept."""
+    long = "x" * 300
+    pairs = bytes([9, 3]) + b"SOME_NAMEabc" + struct.pack("!IB", len(long) | 1 << 31, 1) + long.encode() + b"v"
+    assert list(fastcgi.read_pairs(pairs)) == [("SOME_NAME", "abc"), (long, "v")]
+    port = free_port()
+    with Origins([port]), socket.create_connection(("127.0.0.1", port), timeout=5) as stream:
+        for _ in range(2):
+            stream.sendall(
+                _record(1, struct.pack("!HBxxxxx", 1, 1))
+                + _record(4, pairs)
+                + _record(4, b"")
+                + _record(5, b"ab")
+                + _record(5, b"c")
+                + _record(5, b"")
+            )
+            got = b""
+            while not re.search(rb"\x01\x03\x00\x07\x00\x08", got):
+                got += stream.recv(4096)
+            assert MARK.encode() in got and b'"content_bytes": 3' in got and b"Status: 200" in got
