@@ -28,7 +28,7 @@ def script_of(step: Gateway, state: State) -> tuple[str, str, str]:
     below = name.removeprefix(step.strip)
     if step.cleans:
         # caddyhttp.SanitizedPathJoin: slashes are merged and dots resolved in the file's name, not in the script's.
-        below = paths.clean(below)
+        below = paths.clean(below) if below else ""
     return root + below, name, more
 
 

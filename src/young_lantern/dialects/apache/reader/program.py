@@ -195,7 +195,6 @@ class Program:
         return self.made[place]
 
     def _around(self, place: Place | None, content: tuple[Step, ...]) -> tuple[Step, ...]:
-        levels = self.host.levels
         steps: list[Step] = []
         if any(not section.kind.startswith("location") and self._speaks_always(section) and self._condition(section, place) != NEVER for section in self.sections):
             # What folders say comes between what the server says and what locations say, so that all is said once more, in this order.
