@@ -291,6 +291,11 @@ def compare_requests(before: Estate, after: Estate, requests: Iterable[Request],
     return out
 
 
+def pair_of(request: Request, before: Outcome, after: Outcome) -> Pair:
+    """Two outcomes of a request that were decided elsewhere."""
+    return Pair(request, before, after, tuple(differences(before, after, request)))
+
+
 def with_port_numbers(estate: Estate) -> Estate:
     """The estate with a number for every port that is left to deployment: the same for the same name."""
     spellings = sorted({canonical(listener.port.spelling) for listener in estate.listeners if isinstance(listener.port, Placeholder)})

@@ -65,17 +65,33 @@ class Outcome:
         if self.origin:
             origin = {
                 "address": list(self.origin.addresses), "protocol": self.origin.protocol, "secure": self.origin.secure, "method": self.origin.method,
-                "target": self.origin.target, "fields": _json_fields(self.origin.fields), "mapped_back": self.origin.mapped_back,
+                "target": self.origin.target, "fields": _json_fields(self.origin.fields), "mapped_back": self.origin.mapped_back, "policy": self.origin.policy,
             }
         return {
             "status": self.status, "location": self.location, "origin": origin, "file": self.file, "body": self.body,
-            "fields": _json_fields(self.fields), "coding": self.coding, "listing": self.listing, "site": self.site,
+            "fields": _json_fields(self.fields), "coding": self.coding, "listing": self.listing, "missing": self.missing, "site": self.site,
             "trace": [
                 {"rule": entry.rule, "file": entry.span.file if entry.span else None,
                  "line": entry.span.line if entry.span else None, "saw": entry.saw, "held": entry.held}
                 for entry in self.trace
             ],
         }
+
+
+def outcome_of(made: dict[str, Any]) -> Outcome:
+    """What `as_json` made, as far as it is there: members that a text does not have are as if nothing was said of them. Raises KeyError, TypeError, ValueError."""
+    origin = made.get("origin")
+    return Outcome(
+        made["status"] if made["status"] is None else int(made["status"]), made.get("location"),
+        OriginRequest(
+            tuple(origin["address"]), bool(origin.get("secure")), str(origin["method"]), str(origin["target"]), _pairs(origin.get("fields", {})), origin.get("policy", ""),
+            origin.get("mapped_back", ""), origin.get("protocol", "http")) if origin else None,
+        made.get("file"), made.get("body"), _pairs(made.get("fields", {})), made.get("coding"), bool(made.get("listing")), bool(made.get("missing")), made.get("site"),
+    )
+
+
+def _pairs(fields: dict[str, list[str]]) -> tuple[tuple[str, str], ...]:
+    return tuple((name, str(value)) for name, values in sorted(fields.items()) for value in (values if isinstance(values, list) else [values]))
 
 
 def _json_fields(fields: tuple[tuple[str, str], ...]) -> dict[str, list[str]]:

@@ -8,11 +8,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
+from ipaddress import ip_address
 from pathlib import Path
 from urllib.parse import urlsplit
 
 from ..errors import LanternError
 from ..model import FileKind
+
+
+# An address for documentation (RFC 5737), where nobody says another one.
+CLIENT = "192.0.2.10"
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +30,7 @@ class Request:
     port: int
     target: str
     fields: tuple[tuple[str, str], ...] = ()
-    client: str = "192.0.2.10"
+    client: str = CLIENT
 
     @property
     def url(self) -> str:
@@ -43,8 +48,8 @@ class Request:
         return f"{self.method} {self.url}"
 
 
-def request_for(url: str, method: str = "GET", fields: dict[str, str] | None = None) -> Request:
-    """A request from its URL. Raises LanternError for anything that is no http or https URL."""
+def request_for(url: str, method: str = "GET", fields: dict[str, str] | None = None, client: str | None = None) -> Request:
+    """A request from its URL. Raises LanternError for anything that is no http or https URL, and for a client that is no address."""
     try:
         parts = urlsplit(url)
         port = parts.port
@@ -53,8 +58,12 @@ def request_for(url: str, method: str = "GET", fields: dict[str, str] | None = N
     if parts.scheme not in ("http", "https") or not parts.hostname:
         raise LanternError(f"{url!r} is not an http or https URL such as https://www.fernhollow.example/path")
     target = (parts.path or "/") + (f"?{parts.query}" if parts.query or url.endswith("?") else "")
+    try:
+        ip_address(client or CLIENT)
+    except ValueError:
+        raise LanternError(f"{client!r} is no address of a client") from None
     host = f"[{parts.hostname}]" if ":" in parts.hostname else parts.hostname
-    return Request(method.upper(), parts.scheme, host, port or (443 if parts.scheme == "https" else 80), target, tuple((fields or {}).items()))
+    return Request(method.upper(), parts.scheme, host, port or (443 if parts.scheme == "https" else 80), target, tuple((fields or {}).items()), client or CLIENT)
 
 
 class Assumed(Enum):

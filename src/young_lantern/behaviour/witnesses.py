@@ -49,9 +49,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
     """All requests for two estates whose ports are numbers."""
     found = Witnesses()
     seen: set[tuple[object, ...]] = set()
-    indexes = frozenset(text for estate in (before, after) for site in estate.sites for text in _indexes(site))
-    roots = frozenset(root for estate in (before, after) for site in estate.sites for root in _roots(site))
-    facts = [assumed(what, indexes, roots) for what in Assumed]
+    facts = list(assumptions(before, after).values())
     ports = dict.fromkeys((listener.port, listener.secure) for estate in (before, after) for listener in estate.listeners)
     for port, secure in ports:
         done: set[tuple[str, str]] = set()
@@ -68,6 +66,13 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
                     seen.add(key)
                     found.rows.append(row)
     return found
+
+
+def assumptions(*estates: Estate) -> dict[str, Facts]:
+    """What may be assumed of files, by its name, for estates that look for some index files in some document roots."""
+    indexes = frozenset(text for estate in estates for site in estate.sites for text in _indexes(site))
+    roots = frozenset(root for estate in estates for site in estate.sites for root in _roots(site))
+    return {what.value: assumed(what, indexes, roots) for what in Assumed}
 
 
 def _site(estate: Estate, port: object, secure: bool, host: str) -> Site | None:

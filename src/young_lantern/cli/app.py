@@ -107,39 +107,27 @@ def translate(source: Source, to: Annotated[str, typer.Option("--to", metavar="D
 
 @app.command(short_help="how the behaviour of two differs")
 def compare(before: Annotated[Path, typer.Argument(metavar="BEFORE", help="a configuration")],
-            after: Annotated[Path, typer.Argument(metavar="AFTER", help="another, of the same dialect or not")],
+            after: Annotated[Optional[Path], typer.Argument(metavar="[AFTER]", help="another, of the same dialect or not", show_default=False)] = None,
             live: Annotated[bool, typer.Option("--live", help="run both real servers on loopback and ask them, too")] = False,
-            requests: Annotated[Optional[Path], typer.Option("--requests", metavar="FILE", help="requests of your own, JSON Lines")] = None,
-            most: Annotated[int, typer.Option("--most", metavar="N", min=1, help="with --live: ask so many requests at the most")] = 2000,
+            requests: Annotated[Optional[Path], typer.Option("--requests", metavar="FILE", help="requests of your own, JSON Lines or HAR")] = None,
+            access_log: Annotated[Optional[Path], typer.Option("--access-log", metavar="FILE", help="requests that came, common or combined log format")] = None,
+            log_at: Annotated[Optional[str], typer.Option("--log-at", metavar="URL", help="where the requests of the log came to: https://www.fernhollow.example")] = None,
+            save_requests: Annotated[Optional[Path], typer.Option("--save-requests", metavar="FILE", help="write the requests that were decided, with what came of them in BEFORE")] = None,
+            expect: Annotated[Optional[Path], typer.Option("--expect", metavar="FILE", help="in the place of AFTER: hold BEFORE against what was saved")] = None,
+            before_at: Annotated[Optional[list[str]], typer.Option("--before-at", metavar="ADDRESS", help="a host that runs BEFORE: it is asked, too; may be repeated")] = None,
+            after_at: Annotated[Optional[list[str]], typer.Option("--after-at", metavar="ADDRESS", help="a host that runs AFTER; may be repeated")] = None,
+            rate: Annotated[float, typer.Option("--rate", metavar="N", min=0.1, help="ask hosts so many times a second at the most")] = 20.0,
+            all_methods: Annotated[bool, typer.Option("--all-methods", help="ask hosts by methods that may change something, too")] = False,
+            most: Annotated[int, typer.Option("--most", metavar="N", min=1, help="ask servers and hosts so many requests at the most")] = 2000,
             files_at: FilesAt = None, before_dialect: Annotated[Optional[str], typer.Option("--before-dialect", metavar="NAME")] = None,
             after_dialect: Annotated[Optional[str], typer.Option("--after-dialect", metavar="NAME")] = None, as_json: Json = False) -> None:
     """How the behaviour of two configurations differs, and which lines decide."""
     with clear_errors():
-        from ..behaviour.compare import compare_estates, compare_requests
-        from ..behaviour.request_files import read_requests
-        from ..report import documents, text
-        from ..translate import read
-        from .choices import facts_for, places
+        from .comparing import Wanted, run
 
-        extra = read_requests(requests) if requests else []
-        files = places(files_at or [])
-        readings = read(before, before_dialect, files), read(after, after_dialect, files)
-        comparison = compare_estates(readings[0].estate, readings[1].estate, extra)
-        pairs = compare_requests(readings[0].estate, readings[1].estate, extra, facts_for(readings[0])) if requests else None
-        checked = None
-        if live:
-            from ..lab.live import check_live
-
-            with progress("Asking both servers …") as step:
-                checked = check_live(*readings, files=files, requests=extra, most=most, progress=step)
-        if as_json:
-            show_json(documents.comparison_document(comparison, pairs, checked))
-        else:
-            parts = ([text.pairs_text(pairs), ""] if pairs else []) + [text.comparison_text(comparison)] + (["", text.live_text(checked)] if checked else [])
-            for part in parts:
-                show(part)
-        differs = comparison.causes or comparison.undecided or (pairs and any(pair.differences for pair in pairs)) or (checked and checked.surprises)
-        raise typer.Exit(DIFFERS if differs else SAME)
+        wanted = Wanted(before, after, live, requests, access_log, log_at, save_requests, expect, before_at or [], after_at or [], rate, all_methods, most, files_at or [],
+                        before_dialect, after_dialect, as_json)
+        raise typer.Exit(run(wanted))
 
 
 @app.command(short_help="which directives are carried how")

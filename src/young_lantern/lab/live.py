@@ -111,7 +111,7 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
             plans.append(plan)
             stack.enter_context(Origins(list(plan.origins.values())))
             stack.enter_context(Running(command, plan.folder, list(plan.ports.values())))
-        chosen, sampled = _choose(readings[0].estate, readings[1].estate, requests, most)
+        chosen, sampled = choose_requests(readings[0].estate, readings[1].estate, requests, most)
         # A relative root is below the folder that the server runs in.
         facts = real_files(lambda path: plans[0].folder / plans[0].path(path))
         estates = tuple(with_port_numbers(reading.estate) for reading in readings)
@@ -163,10 +163,10 @@ def _filled(reading: Reading, fills: dict[str, str], folder: Path) -> Reading:
     return named(reading.dialect).read(folder / reading.main.name, reading.files)
 
 
-def _choose(before: Estate, after: Estate, more: Iterable[Request], most: int) -> tuple[list[Request], int]:
-    """The witnesses that can be asked from here, and the requests given, evenly thinned out to `most`."""
+def choose_requests(before: Estate, after: Estate, more: Iterable[Request], most: int, wanted: Callable[[Request], bool] = lambda request: True) -> tuple[list[Request], int]:
+    """The witnesses that can be asked from here, and the requests given, evenly thinned out to `most`; and how many there were."""
     found = [row.request for row in find_witnesses(with_port_numbers(before), with_port_numbers(after)).rows]
-    here = list(dict.fromkeys(replace(request, client=_LOOPBACK) for request in [*more, *found]))
+    here = list(dict.fromkeys(replace(request, client=_LOOPBACK) for request in [*more, *found] if wanted(request)))
     large = [request for request in here if request.field("Content-Length")]
     here = [request for request in here if not request.field("Content-Length")] + large[:: max(1, len(large) // _MOST_LARGE)]
     total = len(here)

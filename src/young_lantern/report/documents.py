@@ -13,6 +13,7 @@ from ..behaviour.compare import Cause, Comparison, Pair, findings_of
 from ..behaviour.differences import Difference
 from ..behaviour.outcome import Outcome
 from ..behaviour.request import Request
+from ..behaviour.traffic import Traffic
 from ..dialects.dialect import Reading
 from ..ledger import counted
 from ..lab.live import LiveCheck, Row
@@ -25,7 +26,7 @@ VERSION = 1
 
 
 def schema(name: str) -> dict[str, Any]:
-    """The JSON Schema of a document: survey, translation, comparison, trace, support."""
+    """The JSON Schema of a document: survey, translation, comparison, expectation, trace, support."""
     return json.loads((files(__package__) / "schemas" / f"{name}.schema.json").read_text("utf-8"))  # type: ignore[no-any-return]
 
 
@@ -69,17 +70,41 @@ def outcome_document(outcome: Outcome) -> dict[str, Any]:
     return {**outcome.as_json(), "decided_by": place(outcome.decided_by), "undecided": outcome.gave_up}
 
 
-def comparison_document(comparison: Comparison, pairs: list[Pair] | None = None, live: LiveCheck | None = None) -> dict[str, Any]:
+def comparison_document(comparison: Comparison, pairs: list[Pair] | None = None, live: LiveCheck | None = None, traffic: Traffic | None = None,
+                        hosts: LiveCheck | None = None) -> dict[str, Any]:
     return {
         "document": "comparison", "version": VERSION, "requests": comparison.requests, "same": comparison.same,
         "breaking": len(comparison.of(Severity.BREAKING)), "minor": len(comparison.of(Severity.MINOR)),
         "causes": [cause_document(cause) for cause in comparison.causes], "undecided": comparison.undecided, "unreached": list(comparison.unreached),
         "findings": [finding_document(item) for item in [*findings_of(comparison), *(live_findings(live) if live else [])]],
-        "pairs": None if pairs is None else [
-            {"request": request_document(pair.request), "before": outcome_document(pair.before), "after": outcome_document(pair.after),
-             "differences": [_difference(item) for item in pair.differences]} for pair in pairs
-        ],
+        "pairs": None if pairs is None else [_pair(pair) for pair in pairs],
         "live": None if live is None else live_document(live),
+        "traffic": None if traffic is None else traffic_document(traffic),
+        "hosts": None if hosts is None else live_document(hosts),
+    }
+
+
+def _pair(pair: Pair) -> dict[str, Any]:
+    return {"request": request_document(pair.request), "before": outcome_document(pair.before), "after": outcome_document(pair.after),
+            "differences": [_difference(item) for item in pair.differences]}
+
+
+def traffic_document(traffic: Traffic) -> dict[str, Any]:
+    """Requests of a log, counted as often as they occurred; `differing` has those that get another answer, the most frequent first."""
+    log = traffic.log
+    return {
+        "lines": log.lines, "requests": log.requests, "distinct": len(log.rows), "unread": log.unread, "beyond": log.beyond, "same": traffic.same,
+        "undecided": traffic.undecided, "differing": [{"count": count, **_pair(pair)} for pair, count in traffic.differing],
+    }
+
+
+def expectation_document(pairs: list[Pair]) -> dict[str, Any]:
+    """What was saved of some requests against what comes of them now; `before` is what was saved."""
+    differing = [pair for pair in pairs if pair.differences]
+    undecided = sum(1 for pair in pairs if pair.after.gave_up and not pair.differences)
+    return {
+        "document": "expectation", "version": VERSION, "requests": len(pairs), "same": len(pairs) - len(differing) - undecided, "undecided": undecided,
+        "differing": [_pair(pair) for pair in differing],
     }
 
 

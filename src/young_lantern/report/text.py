@@ -20,7 +20,7 @@ from ..model import AnswerPlainly, Disposition, Entry, Finding, Placeholder, Ref
 from ..support import Support
 from ..translate import Translation
 
-_STYLES = {Severity.BREAKING: "bold red", Severity.MINOR: "magenta", Severity.NOTE: "cyan"}
+STYLES = {Severity.BREAKING: "bold red", Severity.MINOR: "magenta", Severity.NOTE: "cyan"}
 _WORDS = {"kept": "kept", "changed": "changed", "implied": "implied", "manual": "to do by hand", "unsupported": "not carried"}
 
 
@@ -45,7 +45,7 @@ def findings_text(findings: list[Finding]) -> RenderableType:
     parts: list[RenderableType] = []
     for item in findings:
         line = Text()
-        line.append(f"{item.code.severity.value:<10}", _STYLES[item.code.severity])
+        line.append(f"{item.code.severity.value:<10}", STYLES[item.code.severity])
         line.append(_where(item.span) or "-", "bold")
         line.append(f"  {item.message}  ")
         line.append(f"[{item.code.name}]", "dim")
@@ -61,7 +61,7 @@ def grouped_findings_text(findings: list[Finding]) -> RenderableType:
     parts: list[RenderableType] = []
     for items in groups.values():
         first = items[0]
-        line = Text.assemble((f"{first.code.severity.value:<10}", _STYLES[first.code.severity]), f"{first.message}  ", (f"[{first.code.name}]", "dim"))
+        line = Text.assemble((f"{first.code.severity.value:<10}", STYLES[first.code.severity]), f"{first.message}  ", (f"[{first.code.name}]", "dim"))
         places = [str(item.span) for item in items if item.span]
         parts.append(line)
         if places:
@@ -150,7 +150,7 @@ def counts_line(entries: tuple[Entry, ...]) -> Text:
 def comparison_line(comparison: Comparison) -> Text:
     line = Text(f"{plural(comparison.requests, 'request')} decided in both: {comparison.same:,} the same, ")
     breaking, minor = len(comparison.of(Severity.BREAKING)), len(comparison.of(Severity.MINOR))
-    line.append(f"{breaking} breaking", _STYLES[Severity.BREAKING] if breaking else "")
+    line.append(f"{breaking} breaking", STYLES[Severity.BREAKING] if breaking else "")
     line.append(f" and {minor} minor causes of difference")
     return line
 
@@ -165,7 +165,7 @@ def cause_text(cause: Cause, short: bool = False) -> RenderableType:
     head = Table.grid(padding=(0, 0))
     head.add_column(width=10)
     head.add_column(overflow="fold")
-    head.add_row(Text(cause.severity.value, _STYLES[cause.severity]), line)
+    head.add_row(Text(cause.severity.value, STYLES[cause.severity]), line)
     parts: list[RenderableType] = [head]
     fields = " ".join(f"{name}: {value}" for name, value in cause.example.fields)
     example = Text(f"{cause.example} {fields}".strip(), style="dim")
@@ -198,7 +198,7 @@ def pairs_text(pairs: list[Pair]) -> RenderableType:
             parts.append(Text(f"same      {pair.request}"))
             continue
         worst = Severity.BREAKING if any(item.severity is Severity.BREAKING for item in pair.differences) else Severity.MINOR
-        parts.append(Text.assemble((f"{worst.value:<10}", _STYLES[worst]), str(pair.request)))
+        parts.append(Text.assemble((f"{worst.value:<10}", STYLES[worst]), str(pair.request)))
         parts += [Text(f"          {item.what}: {item.before} becomes {item.after}", style="dim") for item in pair.differences]
     return Group(*parts)
 
