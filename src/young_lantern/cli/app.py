@@ -7,7 +7,7 @@ from typing import Annotated, Optional
 
 import typer
 
-from .output import DIFFERS, FAILED, SAME, check_output_folder, clear_errors, progress, say, show, show_json, write_all
+from .output import DIFFERS, FAILED, SAME, check_output_folder, clear_errors, say, show, show_json, write_all
 
 app = typer.Typer(
     name="lantern", add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None,
