@@ -57,7 +57,7 @@ NGINX = [
     ),
     (
         "location / { proxy_pass http://192.0.2.1; proxy_set_header Host a.example; proxy_set_header X-Forwarded-For $proxy_add_x_forwarded_for; }",
-        ['RequestHeader set Host "a.example"', 'RequestHeader append X-Forwarded-For "expr=%{REMOTE_ADDR}"'],
+        ['RequestHeader append X-Forwarded-For "expr=%{REMOTE_ADDR}"', 'RequestHeader set Host "a.example"'],
     ),
     (
         "root ROOT; location /m/ { alias ROOT/dir/; autoindex on; }",
@@ -194,7 +194,7 @@ def _in_order(text: str, lines: list[str], root: str) -> None:
         ("root ROOT; gzip on;", "changed", "no-counterpart"),
         ("root ROOT; error_page 404 =200 /a.html;", "changed", "error-page-partly"),
         ("root ROOT; access_log /x main;", "changed", "log-format-differs"),
-        ("root ROOT; auth_basic x; auth_basic_user_file /x;", "unsupported", "no-counterpart"),
+        ("root ROOT; auth_request /x;", "unsupported", "no-counterpart"),
         ("proxy_pass http://$host;", "unsupported", None),
         ("return 418;", "unsupported", "no-counterpart"),
     ],
@@ -216,7 +216,7 @@ def test_a_limit_where_no_origin_is_asked_is_accounted_for(reads: Reads) -> None
 def test_what_cannot_be_said_is_closed_and_not_open(reads: Reads) -> None:
     """A protection that is not read, and a refusal with a condition that has no test, answer with an error."""
     for server in (
-        "root ROOT; location /s/ { auth_basic x; auth_basic_user_file /x; }",
+        "root ROOT; location /s/ { auth_request /x; }",
         "root ROOT; location /s/ { if ($ssl_client_verify != SUCCESS) { return 403; } }",
     ):
         text = "".join(_translated(reads, "nginx", nginx(server)).writing.files.values())

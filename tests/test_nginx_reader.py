@@ -102,7 +102,6 @@ def test_what_the_origin_is_asked(reads: Reads, server: str, target: str, addres
         "uwsgi_pass 192.0.2.1:9000;",
         "stub_status;",
         "grpc_pass grpc://192.0.2.1;",
-        "auth_basic staff;",
         "auth_request /check;",
     ],
 )

@@ -5,12 +5,13 @@ docs/model.md is its specification. No exception steers a decision: every step r
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
 
 from ..model import (
-    Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, ErrorPages, Estate, Field, FileKind,
+    Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     ForgetFields, Forward, Gateway, Leave, Pattern, Pool, Listener, LogTo, Mapped, Note, Operation, Protect,
     QueryEdit, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
@@ -284,6 +285,13 @@ class _Run:
                 return None if rule.allows else self.fail(403, rule.span)
         return None
 
+    def credentials(self, step: Credentials) -> _Next:
+        # Nobody here knows a password: who is known is taken to know his own.
+        name = _user_of(self.state.request.field("Authorization") or "")
+        held = name in step.names
+        self.state.note("known" if held else "not known", step.span, name, held)
+        return None if held else self.fail(401, step.span)
+
     # --- answers ------------------------------------------------------------------------------------------------------
 
     def redirect(self, step: Redirect) -> _Next:
@@ -506,6 +514,15 @@ class _Run:
         )
 
 
+def _user_of(field: str) -> str:
+    """The user's name in basic credentials; "" for all else."""
+    scheme, _, coded = field.partition(" ")
+    try:
+        return base64.b64decode(coded.strip(), validate=True).decode("utf-8").partition(":")[0] if scheme.lower() == "basic" else ""
+    except ValueError:
+        return ""
+
+
 def _policy(pool: Pool | None, members: tuple[str, ...]) -> str:
     """How one of several members is chosen, in words that two estates can be compared by."""
     if pool is None:
@@ -524,6 +541,6 @@ _HANDLERS: dict[type, Callable[..., _Next]] = {
     Block: _Run.block, Choose: _Run.choose, Restart: _Run.jump, Leave: _Run.jump, Rewrite: _Run.rewrite,
     SetVariable: _Run.set_variable, ForgetFields: _Run.forget, Field: _Run.field, ErrorPages: _Run.error_pages,
     Compress: _Run.compress, BodyLimit: _Run.body_limit, LogTo: _Run.nothing, Note: _Run.nothing,
-    Protect: _Run.protect, Redirect: _Run.redirect, Respond: _Run.respond, Abort: _Run.abort, Forward: _Run.forward, Gateway: _Run.gateway, Unserved: _Run.unserved,
+    Protect: _Run.protect, Credentials: _Run.credentials, Redirect: _Run.redirect, Respond: _Run.respond, Abort: _Run.abort, Forward: _Run.forward, Gateway: _Run.gateway, Unserved: _Run.unserved,
     ServeFiles: _Run.serve,
 }

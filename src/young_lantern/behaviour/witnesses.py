@@ -8,16 +8,18 @@ Left out: automata over all conditions at once (docs/comparison.md says what fol
 
 from __future__ import annotations
 
+import base64
 import ipaddress
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from ..model import (
-    AddressRule, BodyLimit, ClientIn, Compress, ErrorPage, Estate, FileExists, Gateway, HostName, Listener, Lookup, Mapped, PathGlob, PathIs,
+    AddressRule, BodyLimit, ClientIn, Compress, Credentials, ErrorPage, Estate, FileExists, Gateway, HostName, Listener, Lookup, Mapped, PathGlob, PathIs,
     PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix, TextIs, TextMatches, Var, Variable, literal,
 )
 from ..model.walk import walk
 from ..patterns import examples
+from ..source.passwords import PASSWORD
 from .decide import choose_site
 from .request import Assumed, Facts, Request, assumed
 
@@ -221,11 +223,17 @@ def _requests(sites: list[Site], host: str, port: int, secure: bool, paths: list
 
 def _special_fields(sites: list[Site]) -> Iterator[tuple[tuple[str, str], ...]]:
     """Field values that some condition asks for."""
-    seen = set()
+    seen: set[object] = set()
     for name, value in _asked(sites, Variable.FIELD):
         if (name, value) not in seen and name.lower() != "host":
             seen.add((name, value))
             yield ((name.title(), value),)
+    for step in (item for site in sites for item in walk(site.program) if isinstance(item, Credentials)):
+        for who in (*step.names[:1], "nobody-known"):
+            value = "Basic " + base64.b64encode(f"{who}:{PASSWORD}".encode()).decode()
+            if value not in seen:
+                seen.add(value)
+                yield (("Authorization", value),)
     for name, value in _asked(sites, Variable.COOKIE):
         if (name, value) not in seen:
             seen.add((name, value))

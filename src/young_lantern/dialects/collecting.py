@@ -8,22 +8,26 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from pathlib import Path
 
 from ..codes import CONDITION_UNREAD, PATTERN_UNREAD, VALUE_UNREAD, VARIABLE_UNREAD, WITHOUT_EFFECT
 from ..model import Code, Disposition, Finding, Pattern, Pool, Span, Template, Unread, finding
 from ..patterns import problem
+from ..source.passwords import read_users
+from ..source.places import Places
 from .dialect import Claim
 
 
 @dataclass
 class Collector:
-    """`pools` by name; `gathering`: open lists of the spans that are used within them."""
+    """`pools` by name; `gathering`: open lists of the spans that are used within them; `found_files`: those that lines name, and that are here."""
 
     claims: dict[Span, Claim] = field(default_factory=dict)
     findings: list[Finding] = field(default_factory=list)
     pools: dict[str, Pool] = field(default_factory=dict)
     labels: int = 0
     gathering: list[list[Span]] = field(default_factory=list)
+    found_files: dict[str, Path] = field(default_factory=dict)
     _said: set[Finding] = field(default_factory=set)
 
     def claim(self, span: Span) -> None:
@@ -31,6 +35,13 @@ class Collector:
             self.claims[span].claimed = True
         for spans in self.gathering:
             spans.append(span)
+
+    def users_in(self, configured: str, places: Places) -> tuple[tuple[str, str], ...]:
+        """(name, hash) of each user in a file that a line names; none where it is not on this machine."""
+        path = places.find(configured)
+        if path is not None and path.is_file():
+            self.found_files[configured] = path
+        return read_users(path)
 
     @contextmanager
     def gather(self) -> Iterator[list[Span]]:

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from ..model import (
-    Abort, BodyLimit, Compress, Condition, ErrorPages, Field, Forward, Gateway, LogTo, Redirect, Respond, Restart, Rewrite, ServeFiles,
+    Abort, BodyLimit, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, Forward, Gateway, LogTo, Redirect, Respond, Restart, Rewrite, ServeFiles,
     SetVariable, Span, Unserved,
 )
 
@@ -29,6 +29,8 @@ class Settings:
     limit: BodyLimit | None = None
     log: LogTo | None = None
     also: tuple[Span, ...] = ()  # lines that say the same as these settings, elsewhere
+    guard: Credentials | None = None
+    exempt: ClientIn | None = None  # who needs none of them
 
 
 @dataclass(slots=True, eq=False)

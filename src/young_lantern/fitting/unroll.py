@@ -11,7 +11,7 @@ import re
 from dataclasses import dataclass, field, replace
 
 from ..model import (
-    ALWAYS, Abort, AddressRule, AllOf, AnyOf, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, ErrorPages, Field, FileExists,
+    ALWAYS, Abort, AddressRule, AllOf, AnyOf, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
     ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, Not, Note, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
     Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, literal,
 )
@@ -151,7 +151,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 if step.span is not None:
                     env = replace(env, through=(*env.through, step.span))
                 if step.fresh:
-                    env = replace(env, settings=replace(Settings(), limit=env.settings.limit))
+                    env = replace(env, settings=replace(Settings(), limit=env.settings.limit, guard=env.settings.guard))
                 body = _without_leaves(list(step.steps), step.label)
                 env = replace(env, known=replace(env.known, rewritten=env.known.rewritten - {step.label}))
                 steps = [*body, _End(step, env.settings), *steps]
@@ -176,7 +176,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case Rewrite() | SetVariable():
                 step, env = _effect(step, env)
                 items.append(step)
-            case Field() | ErrorPages() | Compress() | BodyLimit() | ForgetFields():
+            case Field() | ErrorPages() | Compress() | BodyLimit() | ForgetFields() | Credentials():
                 env = replace(env, settings=_set(env, step))
             case LogTo():
                 env = replace(env, settings=replace(env.settings, log=step))
@@ -290,7 +290,7 @@ def _falls(steps: list[Step]) -> bool:
 
 
 def _touches(steps: tuple[Step, ...]) -> bool:
-    return any(isinstance(item, Field | ErrorPages | Compress | BodyLimit | ForgetFields) for item in walk(steps))
+    return any(isinstance(item, Field | ErrorPages | Compress | BodyLimit | ForgetFields | Credentials) for item in walk(steps))
 
 
 def _decides(steps: tuple[Step, ...], rest: list[_Item]) -> bool:
@@ -367,11 +367,11 @@ def _settled(env: _Env) -> Settings:
     return replace(env.settings, fields=asked(env.settings.fields), request_fields=asked(env.settings.request_fields))
 
 
-def _set(env: _Env, step: Field | ErrorPages | Compress | BodyLimit | ForgetFields) -> Settings:
+def _set(env: _Env, step: Field | ErrorPages | Compress | BodyLimit | ForgetFields | Credentials) -> Settings:
     settings = env.settings
     match step:
         case ForgetFields():
-            return Settings(request_fields=settings.request_fields, limit=settings.limit)
+            return Settings(request_fields=settings.request_fields, limit=settings.limit, guard=settings.guard)
         case Field():
             known = None if step.when is None or step.asked_last else truth(step.when, env.known)
             if known is False:
@@ -386,6 +386,8 @@ def _set(env: _Env, step: Field | ErrorPages | Compress | BodyLimit | ForgetFiel
             return replace(settings, compress=step)
         case BodyLimit():
             return replace(settings, limit=step)
+        case Credentials():
+            return replace(settings, guard=step)
     raise AssertionError(step)
 
 
@@ -456,7 +458,7 @@ def _alike(leaf: Leaf, step: ServeFiles, env: _Env) -> bool:
     """Whether a leaf serves files as the step does, with the same settings."""
     answer = leaf.answer
     return (isinstance(answer, ServeFiles) and (answer.root, answer.strip, answer.whole_path) == (step.root, step.strip, step.whole_path)
-            and (leaf.settings.fields, leaf.settings.pages, leaf.settings.compress) == (env.settings.fields, env.settings.pages, env.settings.compress))
+            and (leaf.settings.fields, leaf.settings.pages, leaf.settings.compress, leaf.settings.guard) == (env.settings.fields, env.settings.pages, env.settings.compress, env.settings.guard))
 
 
 def _relevant(answer: Step, settings: Settings, strict: bool) -> Settings:

@@ -203,6 +203,31 @@ class Protect:
 
 
 @dataclass(frozen=True, slots=True)
+class Credentials:
+    """Basic credentials (RFC 7617): whoever does not say who he is, or is none of the users, gets 401.
+
+    users: the names that may enter; None: all that are known
+    known: (name, hash) pairs as they were read; none where the file is not on this machine
+    file:  where the server keeps them; "": in the configuration itself
+    """
+
+    realm: Template
+    users: tuple[str, ...] | None = None
+    known: tuple[tuple[str, str], ...] = ()
+    file: str = ""
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Who may enter, as far as that is known: a user of a file that is not here has a made-up name."""
+        there = tuple(name for name, _ in self.known)
+        if self.users is None:
+            return there or ("lantern",)
+        return tuple(name for name in self.users if name in there) if there else self.users
+
+
+@dataclass(frozen=True, slots=True)
 class PageStatus:
     """What status an error page goes out with: the error's (both None/False), a fixed one, or the page's own."""
 
@@ -507,7 +532,7 @@ class Note:
 
 
 Step = (
-    Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | ErrorPages | Compress | BodyLimit
+    Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | Credentials | ErrorPages | Compress | BodyLimit
     | LogTo | Redirect | Respond | Abort | Forward | Gateway | ServeFiles | Unserved | Note
 )
 ENDS = (Redirect, Respond, Abort, Forward, Gateway, ServeFiles, Unserved, Restart, Leave)

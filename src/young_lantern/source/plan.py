@@ -10,6 +10,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from ..model import Credentials, Estate
+from ..model.walk import walk
+from .passwords import PASSWORD_HASH
 from .places import moved
 
 _PLACEHOLDER = re.compile(r"\$\{(\w+)\}|\{\{\s*(.*?)\s*\}\}|\{\$(\w+)(?::[^}]*)?\}|\{env\.(\w+)\}")
@@ -29,6 +32,7 @@ class Plan:
     ports, origins: what was placed so far: port or address as configured (canonical) -> port here
     files:   (prefix as configured, folder here) pairs; paths that none holds stay as they are
     fills:   values for placeholders, by name
+    names:   who is in each file of users
     """
 
     folder: Path
@@ -38,6 +42,7 @@ class Plan:
     origins: dict[str, int] = field(default_factory=dict)
     files: tuple[tuple[str, Path], ...] = ()
     fills: dict[str, str] = field(default_factory=dict)
+    names: dict[str, dict[str, None]] = field(default_factory=dict)
 
     def port(self, configured: str) -> int:
         key = canonical(configured)
@@ -55,6 +60,20 @@ class Plan:
     def path(self, configured: str) -> str:
         """Where a file or folder of the configuration lies here."""
         return moved(configured, self.files)
+
+    def learn_users(self, estate: Estate) -> None:
+        """Who may enter by each file of users: in a copy each of them has one password that is known here."""
+        for site in estate.sites:
+            for item in walk(site.program):
+                if isinstance(item, Credentials) and item.file:
+                    self.names.setdefault(item.file, {}).update(dict.fromkeys([name for name, _ in item.known] or item.names))
+
+    def users(self, configured: str) -> str:
+        """The file of users in the copy, made for it."""
+        path = self.folder / "users" / re.sub(r"\W+", "-", configured).strip("-")
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text("".join(f"{name}:{PASSWORD_HASH}\n" for name in self.names.get(configured, {})), "utf-8")
+        return str(path)
 
     def path_with_values(self, text: str) -> str:
         """A file's name that goes on with values of the request (`$uri`, `%{REQUEST_URI}`, `{path}`): the folder before them is moved."""

@@ -239,7 +239,7 @@ _READ = {
     "load": "Include IncludeOptional Define UnDefine LoadModule ServerRoot <IfModule <IfDefine <IfVersion <IfFile <Macro Use",
     "sites": "Listen ServerName ServerAlias DocumentRoot AllowEncodedSlashes MergeSlashes UseCanonicalName AccessFileName AllowOverride",
     "tls": "SSLEngine SSLCertificateFile SSLCertificateKeyFile SSLCertificateChainFile SSLProtocol SSLCipherSuite",
-    "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType AllowMethods",
+    "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType AuthName AuthUserFile AuthBasicProvider AllowMethods",
     "mappings": "Redirect RedirectMatch RedirectPermanent RedirectTemp Alias AliasMatch ScriptAlias ScriptAliasMatch",
     "forwards": "ProxyPass ProxyPassMatch ProxyPassReverse ProxyPreserveHost ProxyAddHeaders ProxyTimeout BalancerMember ProxySet",
     "gateways": "SetEnv UnsetEnv",
@@ -271,7 +271,7 @@ _SETTLED = {
         DeflateFilterNote BrotliCompressionQuality BrotliCompressionWindow BrotliFilterNote H2WindowSize H2MinWorkers H2MaxWorkers
         H2MaxSessionStreams Protocols ProtocolsHonorOrder AddLanguage AddCharset LanguagePriority ForceLanguagePriority
         AddEncoding MimeMagicFile BrowserMatch BrowserMatchNoCase SSLOptions NameVirtualHost UseCanonicalPhysicalPort FileETag
-        ProxyIOBufferSize ProxyReceiveBufferSize ProxyVia SSLProxyEngine ProxyRequests AuthName""",
+        ProxyIOBufferSize ProxyReceiveBufferSize ProxyVia SSLProxyEngine ProxyRequests""",
     (Disposition.MANUAL, "the target writes its own error log; set its place and level there if you collect it"): """
         ErrorLog LogLevel ErrorLogFormat""",
 }

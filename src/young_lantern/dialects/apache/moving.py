@@ -24,7 +24,7 @@ _TYPES = Path("/etc/mime.types")
 _MODULES = Path("/usr/lib/apache2/modules")
 _PORT = re.compile(r"(:|^)(\d+|\$\{\w+\}|\{\{.*?\}\})$")
 # What a copy needs to run at all, with all that a part of a configuration takes to be there.
-_USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi "
+_USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi auth_basic authn_file authz_user "
           "lbmethod_byrequests lbmethod_bybusyness slotmem_shm setenvif env ssl socache_shmcb macro").split()
 
 
@@ -33,6 +33,7 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     folder = plan.folder
     (folder / "logs").mkdir(parents=True, exist_ok=True)
     loaded: set[str] = set()
+    plan.learn_users(reading.estate)
     _mirror_folders(reading, plan, loaded)
     for name, text in reading.texts.items():
         if name in reading.beside:
@@ -143,6 +144,8 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
         first.raw = _quoted(plan.path_with_values(first.text))
     elif name in ("sslcertificatefile", "sslcertificatekeyfile") and plan.certificate_files:
         first.raw = str(plan.certificate_files[name.endswith("keyfile")])
+    elif name == "authuserfile":
+        first.raw = _quoted(plan.users(first.text))
     elif name in ("customlog", "transferlog"):
         first.raw = f"{plan.folder}/logs/access.log"
     elif name == "sethandler" or name in ("proxypass", "proxypassmatch") and "fcgi://" in last.text:

@@ -112,6 +112,11 @@ _READ = [
         proxy_buffering hsl 1 on | off
         proxy_intercept_errors hsl 1 on | off
     """),
+    *_rows("access", """
+        auth_basic hslx 1 REALM | off
+        auth_basic_user_file hslx 1 FILE
+        satisfy hsl 1 all | any
+    """),
     *_rows("gateways", """
         fastcgi_pass li 1 ADDRESS
         fastcgi_param hsl 2-3 NAME VALUE [if_not_empty]
@@ -200,7 +205,7 @@ _NOT_CARRIED = [row for why, lines in (
         l 0+: mp4 flv image_filter
     """),
     ("it decides who may see this; what it guards is answered with an error until it is carried over by hand, and not left open", """
-        hsl 1+: auth_basic auth_basic_user_file auth_request auth_request_set satisfy secure_link secure_link_md5 valid_referers
+        hsl 1+: auth_request auth_request_set secure_link secure_link_md5 valid_referers
         hsl 1+: referer_hash_max_size
         hs 1+: ssl_client_certificate ssl_verify_client ssl_verify_depth ssl_trusted_certificate ssl_crl
     """),
@@ -320,7 +325,7 @@ def _rest() -> list[Row]:
 
 # Blocks where the server takes them besides those that their rows name.
 _WIDER = {
-    "add_trailer": "hsli", "auth_basic": "hslx", "auth_basic_user_file": "hslx", "charset": "hsli", "dav_methods": "hsl", "grpc_pass": "li",
+    "add_trailer": "hsli", "charset": "hsli", "dav_methods": "hsl", "grpc_pass": "li",
     "limit_rate": "hsli", "limit_rate_after": "hsli", "memcached_pass": "li", "override_charset": "hsli", "proxy_headers_hash_bucket_size":
     "hsl", "proxy_headers_hash_max_size": "hsl", "scgi_pass": "li", "sendfile": "hsli", "source_charset": "hsli", "ssi": "hsli",
     "stub_status": "sl", "types_hash_bucket_size": "hsl", "types_hash_max_size": "hsl", "uwsgi_pass": "li",
@@ -339,7 +344,7 @@ for _row in ROWS:
 HANDLERS = ("fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass", "stub_status", "empty_gif", "perl", "mp4", "flv")
 
 # Protections that are not read: what they guard must not be left open, so that it is not answered at all.
-GUARDS = ("auth_basic", "auth_request", "secure_link", "ssl_verify_client")
+GUARDS = ("auth_request", "secure_link", "ssl_verify_client")
 
 # Blocks whose content is data and not directives: each line of it is claimed together with the block.
 DATA_BLOCKS = frozenset({"types", "map", "geo", "split_clients", "charset_map"})

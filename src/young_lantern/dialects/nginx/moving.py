@@ -17,12 +17,13 @@ _TEMPORARY = ("client_body_temp_path", "proxy_temp_path", "fastcgi_temp_path", "
 _DROPPED = frozenset({"user", "pid", "daemon", "master_process", "worker_processes", "error_log", *_TEMPORARY})
 # A check asks faster than any client: limits on rate would answer in the place of the rules that are asked about.
 _RATES = frozenset({"limit_req", "limit_conn"})
-_PATHS = frozenset({"root", "alias", "auth_basic_user_file"})
+_PATHS = frozenset({"root", "alias"})
 
 
 def move(reading: Reading, plan: Plan) -> list[str]:
     """Writes the copy below plan.folder; gives the command line that runs it in the foreground."""
     folder = plan.folder
+    plan.learn_users(reading.estate)
     (folder / "logs").mkdir(parents=True, exist_ok=True)
     pools = frozenset(pool.name for pool in reading.estate.pools if not pool.inline)
     for name, text in reading.texts.items():
@@ -89,6 +90,8 @@ def _move_one(directive: Directive, within: str, plan: Plan, pools: frozenset[st
         first.raw = plan.path(first.text)
     elif name in _PATHS and not first.text.startswith("$"):
         first.raw = plan.path_with_values(first.text) if first.text.startswith("/") else first.raw
+    elif name == "auth_basic_user_file":
+        first.raw = plan.users(first.text)
     elif name in ("ssl_certificate", "ssl_certificate_key") and plan.certificate_files:
         first.raw = str(plan.certificate_files[name.endswith("key")])
     elif name in ("access_log", "error_log") and first.text != "off":

@@ -10,7 +10,7 @@ from __future__ import annotations
 import ipaddress
 
 from ....model import (
-    ALWAYS, AddressRule, AllOf, AnyOf, ClientIn, Condition, MethodIn, Not, Protect, Respond, Step, Unknowable, Unserved, Choose, Route,
+    ALWAYS, AddressRule, AllOf, AnyOf, ClientIn, Condition, Credentials, MethodIn, Not, Protect, Respond, Step, Unknowable, Unserved, Choose, Route,
 )
 from .context import Context, Node
 from .places import NEVER
@@ -40,8 +40,9 @@ def read_methods(nodes: list[Node], context: Context) -> tuple[Step, ...] | None
     return (Choose((Route(Not(MethodIn(methods, node.span), node.span), (Respond(405, raises=True, span=node.span),), node.span),), node.span),)
 
 
-def read_access(nodes: list[Node], context: Context) -> tuple[Step, ...]:
-    """The rules of one section -> steps that end with 403 where they do not hold."""
+def read_access(nodes: list[Node], context: Context, above: list[Node] | None = None) -> tuple[Step, ...]:
+    """The rules of one section -> steps that end with 403, or 401, where they do not hold. above: what sections around say of credentials."""
+    above = above or []
     rules = [node for node in nodes if node.name in ("require", "<requireall", "<requireany", "<requirenone")]
     context.take(nodes, "authtype")
     if not rules:
@@ -49,6 +50,8 @@ def read_access(nodes: list[Node], context: Context) -> tuple[Step, ...]:
     for rule in rules:
         context.use(rule)
     span = rules[0].span
+    if any(_who(node) is not None for rule in rules for node in [rule, *_inner(rule)]):
+        return _credentials(rules, [*above, *nodes], context)
     unread = [node for rule in rules for node in [rule, *_inner(rule)] if node.name == "require" and _of(node, context) is None]
     if unread:
         return (Unserved(" ".join(["Require", *unread[0].args]), unread[0].span),)
@@ -61,6 +64,49 @@ def read_access(nodes: list[Node], context: Context) -> tuple[Step, ...]:
     refusal = Respond(403, raises=True, span=span)
     also = tuple(node.span for rule in rules for node in [rule, *_inner(rule)])
     return (refusal,) if held == NEVER else (Choose((Route(Not(held, span), (refusal,), span, also=also),), span),)
+
+
+_LINES = ("authtype", "authname", "authuserfile", "authbasicprovider", "authgroupfile")
+
+
+def _who(node: Node) -> tuple[str, ...] | None:
+    """The users that a Require line asks for, () for any; None: it asks for none."""
+    if node.name != "require" or not node.args:
+        return None
+    return {"valid-user": (), "user": tuple(node.args[1:]), "group": (), "ldap-user": (), "file-owner": ()}.get(node.args[0].lower())
+
+
+def _credentials(rules: list[Node], nodes: list[Node], context: Context) -> tuple[Step, ...]:
+    """Require lines for users: alone, beside others of which any may hold, or all of them with others."""
+    lines = {name: context.last(nodes, name) for name in _LINES}
+    span = rules[0].span
+    file = lines["authuserfile"]
+    kind, provider = lines["authtype"], lines["authbasicprovider"]
+    flat = rules[0].block or [] if len(rules) == 1 and rules[0].name in ("<requireall", "<requireany") else rules
+    all_of = len(rules) == 1 and rules[0].name == "<requireall"
+    asked = [node for node in flat if _who(node) is not None]
+    others = [node for node in flat if _who(node) is None]
+    users = tuple(name for node in asked for name in _who(node) or ())
+    plain = kind is not None and [word.lower() for word in kind.args] == ["basic"] and file is not None and (provider is None or [word.lower() for word in provider.args] == ["file"])
+    if not plain or any(node.args[0].lower() not in ("valid-user", "user") for node in asked) or any(node.name != "require" or _of(node, context) is None for node in others):
+        return (Unserved(span.directive, span),)
+    for node in flat:
+        context.use(node)
+    assert file is not None
+    realm = lines["authname"]
+    everybody = any(not _who(node) for node in asked)
+    also = tuple(node.span for node in (kind, realm, file, provider, *asked[1:]) if node is not None)
+    known = context.users_in(file.args[0], context.folders.places) if file.args and context.folders is not None else ()
+    step = Credentials((realm.args[0],) if realm and realm.args else (), None if everybody else users, known, file.args[0] if file.args else "", asked[0].span, also)
+    conditions = [_condition(node, context) for node in others]
+    if not conditions:
+        return (step,)
+    if all_of:
+        held = _all(conditions)
+        refusal = Choose((Route(_negated(held), (Respond(403, raises=True, span=span),), span),), span)
+        return (refusal, step) if held is not ALWAYS else (step,)
+    held = _any(conditions)
+    return () if held is ALWAYS else (step,) if held == NEVER else (Choose((Route(held, (), span), Route(ALWAYS, (step,), asked[0].span)), span),)
 
 
 def _inner(node: Node) -> list[Node]:

@@ -269,7 +269,7 @@ class Program:
             held = self._condition(section, place)
             if held == NEVER:
                 continue
-            steps = (Unserved(guard.span.directive, guard.span),) if guard else access.read_access(section.nodes, self.context)
+            steps = (Unserved(guard.span.directive, guard.span),) if guard else access.read_access(section.nodes, self.context, [*self.host.levels, *(node for other in self.sections if _holds(other, section) and other is not section for node in other.nodes)])
             routes.append(Route(held, steps, section.node.span))
             if held is ALWAYS:
                 break

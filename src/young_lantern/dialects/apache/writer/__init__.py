@@ -64,6 +64,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     for line, why in context.idle.items():
         if line not in told and line not in output.targets:
             context.implied(line, why)
+    output.files.update(context.files)
     return Writing(output.files, output.targets, context.notes, context.reached)
 
 

@@ -1,10 +1,35 @@
-"""Clients that are refused -> `Require`. Mirror: reader/access.py."""
+"""Clients that are refused, and users who must say who they are -> `Require`. Mirror: reader/access.py."""
 
 from __future__ import annotations
 
-from ....model import ClientIn, Condition, Not, Span
+import re
+
+from ....model import ClientIn, Condition, Credentials, Not, Span, literal
+from ..values import quote
 from .context import Context
 from .output import Node
+
+
+def write_guard(step: Credentials, exempt: ClientIn | None, others: list[Node], context: Context) -> list[Node]:
+    """Who must say who he is, with addresses that need not, and what else must hold. The users' file stays where it is; users of a
+    configuration get one below `users/`."""
+    file = step.file
+    if not file or not file.startswith("/") and step.known:
+        file = file or f"users/{re.sub(r'[^a-z0-9]+', '-', (literal(step.realm) or 'users').lower()).strip('-') or 'users'}"
+        context.files[file] = "".join(f"{name}:{hashed}\n" for name, hashed in step.known)
+    spans = (step.span, *step.also)
+    context.modules |= {"auth_basic", "authn_core", "authn_file", "authz_user"}
+    asked = ["valid-user"] if step.users is None else ["user", *step.users]
+    require = context.line("Require", *asked, spans=spans)
+    if exempt is not None:
+        context.modules.add("authz_host")
+        require = context.line("RequireAny", spans=spans, block=[context.line("Require", "ip", *exempt.networks, spans=spans), require])
+    if others:
+        require = context.line("RequireAll", spans=spans, block=[*others, require])
+    return [
+        context.line("AuthType", "Basic", spans=spans), context.line("AuthName", quote(literal(step.realm) or "restricted"), spans=spans),
+        context.line("AuthUserFile", quote(file), spans=spans), require,
+    ]
 
 
 def write_access(denied: Condition, span: Span | None, context: Context) -> list[Node]:

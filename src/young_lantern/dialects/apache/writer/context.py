@@ -66,6 +66,7 @@ class Context(Noting):
     moved: bool = False
     marks: dict[tuple[int, ...], str] = field(default_factory=dict)
     told: set[int] = field(default_factory=set)
+    files: dict[str, str] = field(default_factory=dict)  # of users, by name
     scripts: set[int] = field(default_factory=set)
     marked: list[Node] = field(default_factory=list)
 

@@ -259,7 +259,8 @@ def request_fields(step: Forward, before: tuple[Field, ...], context: Context) -
         line = _request_field(item, step, context)
         if line is not None:
             made.append((line, item))
-    return made
+    # What asks for the Host that the client sent would see the new one behind the line that sets it (probed).
+    return sorted(made, key=lambda pair: pair[1].name.lower() == "host")
 
 
 def _request_field(item: Field, step: Forward, context: Context) -> Node | None:

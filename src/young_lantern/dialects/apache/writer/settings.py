@@ -207,9 +207,12 @@ def _intercepts(case: Case, chain: Chain, context: Context) -> Lines | None:
 def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
     if not isinstance(case.leaf.answer, Forward | ServeFiles):
         return None  # rules answer before anybody is asked who they are
-    if case.denied is None:
+    guard = case.leaf.settings.guard
+    if case.denied is None and guard is None:
         return ()
-    nodes = access.write_access(case.denied, case.denied_span, context)
+    nodes = access.write_access(case.denied, case.denied_span, context) if case.denied is not None else []
+    if guard is not None:
+        nodes = access.write_guard(guard, case.leaf.settings.exempt, nodes, context)
     return tuple(Said(node, ("access", str(node.words), str([line.words for line in node.block or []])), "access") for node in nodes)
 
 
@@ -257,6 +260,11 @@ def _place(topic: str, caring: list[Case], held: dict[int, Lines], sections: dic
 def _group(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], key: tuple[object, ...], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]],
            context: Context) -> None:
     regions = [(case, _region(case, key, held)) for case in cases]
+    if topic == "access":
+        # What cannot be told apart by paths stays closed: too much of it rather than too little.
+        for node in nodes if any(region is None for _, region in regions) else ():
+            context.lost(node.spans[0] if node.spans else None, node.words[0], "it holds for some requests of a path only, and is asked for all of that path")
+        regions = [(case, region if region is not None else tuple(part for part in case.parts if of_paths(part))) for case, region in regions]
     if topic == "texts":
         # A status is all that a text goes by: what else is asked matters only where two have the same one.
         regions = [(case, region if region is not None else tuple(part for part in case.parts if of_paths(part))) for case, region in regions]

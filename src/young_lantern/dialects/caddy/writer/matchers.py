@@ -40,7 +40,8 @@ def write_matcher(condition: Condition, wish: str, context: Context, span: Span 
     if len(lines) == 1 and lines[0].words[0] == "path" and len(paths) == 1 and paths[0].startswith("/"):
         context.taken.discard(name)
         return Matcher(paths[0], None, paths, condition)
-    definition = Node([f"@{name}", *lines[0].words], lines[0].block) if len(lines) == 1 else Node([f"@{name}"], lines)
+    spans = tuple(dict.fromkeys(item for item in walk(condition) if isinstance(item, Span)))
+    definition = Node([f"@{name}", *lines[0].words], lines[0].block, spans) if len(lines) == 1 else Node([f"@{name}"], lines, spans)
     return Matcher(f"@{name}", definition, paths, condition)
 
 

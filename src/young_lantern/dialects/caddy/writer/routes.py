@@ -18,7 +18,7 @@ from ....model import (
 from ....model.walk import walk
 from ..order import sort_items
 from ..values import Unwritable
-from . import answers, compression, fields, files, forwards, gateways, limits, logs, rewrites
+from . import access, answers, compression, fields, files, forwards, gateways, limits, logs, rewrites
 from .context import Context, Matcher
 from .matchers import write_matcher
 from .output import Node
@@ -101,7 +101,14 @@ def write_settings(settings: Settings, below: Chain, context: Context) -> list[N
 
 def write_leaf(leaf: Leaf, chain: Chain, context: Context) -> list[Node]:
     below = Chain([leaf])
-    settings = [] if isinstance(leaf.answer, Abort) else write_settings(leaf.settings, below, context)
+    guard: list[Node] = []
+    if leaf.settings.guard is not None and not isinstance(leaf.answer, Abort):
+        made = access.write_guard(leaf.settings.guard, context)
+        if isinstance(made, Unwritable):
+            context.left.update(item for item in walk(leaf) if isinstance(item, Span))
+            return _checked(made, leaf.settings.guard.span, context)
+        guard = made
+    settings = [*guard, *([] if isinstance(leaf.answer, Abort) else write_settings(leaf.settings, below, context))]
     nodes = [*settings, *_checked(_answer(leaf.answer, context), leaf.answer.span, context)]
     nodes[-1].spans = (*nodes[-1].spans, *leaf.through)
     return nodes
@@ -162,7 +169,7 @@ def write_branch(branch: Branch, context: Context) -> list[Node]:
         if definition:
             assert isinstance(definition[0], Node)
             definition[0].comments, node.comments = node.comments, ()
-            definition[0].spans = (fork.span,) if fork.span else ()
+            definition[0].spans = tuple(dict.fromkeys((*((fork.span,) if fork.span else ()), *definition[0].spans)))
             definition[0].setting = True
         nodes += [*definition, node]  # type: ignore[list-item]
     return nodes

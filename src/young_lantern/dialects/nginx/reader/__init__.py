@@ -13,7 +13,7 @@ from ....codes import SITE_NOT_ENABLED
 from ....errors import SourceUnreadable
 from ....model import Disposition, Estate, MediaType
 from ....source import SourceTree
-from ....source.places import Pairs
+from ....source.places import Pairs, Places
 from ...dialect import Reading
 from .. import defaults
 from . import pools, sites, tables
@@ -25,7 +25,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     """The configuration that begins in `main` (nginx.conf) -> Reading. Raises SourceUnreadable."""
     main = main.absolute()
     tree = SourceTree(main.parent)
-    context = Context()
+    context = Context(places=Places(files, main.parent, "/etc/nginx"))
     loader = Loader(tree, context)
     directives = loader.load(main)
     context.set_names, context.captures = names_used(directives, context)
@@ -61,7 +61,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     order = {name: number for number, name in enumerate(tree.texts)}
     context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
     return Reading("nginx", main, tree.root, estate, list(context.claims.values()), context.findings, dict(tree.texts),
-                   loader.files, tuple(tree.name_of(path) for path in inactive), files=files)
+                   loader.files, tuple(tree.name_of(path) for path in inactive), files=(*files, *context.found_files.items()))
 
 
 def _media_types(http: Scope, context: Context) -> tuple[MediaType, ...]:

@@ -1,4 +1,4 @@
-"""nginx `allow`, `deny`, `client_max_body_size` -> Protect, BodyLimit.
+"""nginx `allow`, `deny`, `auth_basic`, `client_max_body_size` -> Protect, Credentials, BodyLimit.
 
 Source:   nginx manual, access module (rules in order, the first that holds decides), core module.
 """
@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ....model import AddressRule, BodyLimit, Protect, Span, Step, Unserved
+from ....model import ALWAYS, AddressRule, BodyLimit, Choose, ClientIn, Credentials, Protect, Route, Span, Step, Unserved
 from .. import defaults, values
 from .context import Context, Scope
 
@@ -45,6 +45,31 @@ def read_access(scope: Scope, context: Context) -> tuple[Step, ...]:
             ), rules[0].span),)
         level = level.parent
     return ()
+
+
+def read_guards(scope: Scope, context: Context) -> tuple[Step, ...]:
+    """Address rules and credentials: both must hold, or with `satisfy any` one of them (core module)."""
+    addresses, credentials = read_access(scope, context), read_credentials(scope, context)
+    satisfy = context.used(scope, "satisfy") if addresses and credentials else None
+    if satisfy is None or satisfy.args[:1] != ["any"]:
+        return (*addresses, *credentials)
+    rules = addresses[0].rules  # type: ignore[union-attr]
+    allowed = [rule for rule in rules if rule.allows]
+    if [rule.allows for rule in rules] != [True] * len(allowed) + [False] or "0.0.0.0/0" not in rules[-1].networks:
+        context.unread(satisfy, "any", "rules that allow some, and deny all others, were expected beside it")
+        return (Unserved(satisfy.span.directive, satisfy.span),)
+    inside = ClientIn(tuple(network for rule in allowed for network in rule.networks), allowed[0].span)
+    return (Choose((Route(inside, (), allowed[0].span, also=tuple(rule.span for rule in rules if rule.span)), Route(ALWAYS, credentials, satisfy.span)), satisfy.span),)
+
+
+def read_credentials(scope: Scope, context: Context) -> tuple[Step, ...]:
+    """`auth_basic REALM; auth_basic_user_file FILE;` -> Credentials. Without a file nginx asks nobody (auth_basic module)."""
+    realm, file = context.used(scope, "auth_basic"), context.used(scope, "auth_basic_user_file")
+    if realm is None or realm.args == ["off"] or file is None:
+        return ()
+    if "$" in realm.args[0] or "$" in file.args[0]:
+        return (Unserved(realm.span.directive, realm.span),)
+    return (Credentials((realm.args[0],), None, context.users_in(file.args[0], context.places), file.args[0], realm.span, (file.span,)),)
 
 
 def _networks(word: str) -> tuple[str, ...]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from ....model import Lookup, Pattern, Span, Template, Unread, Var, Variable
+from ....source.places import Places
 from ...collecting import Collector
 from .. import values
 from ..syntax import Directive
@@ -45,6 +46,7 @@ class Context(Collector):
     """Collects what reading finds. `set_names`: every variable that some `set` makes; `captures`: every named group.
 
     tables: the blocks that make a variable by looking it up, by its name; `lookups`: those that were read
+    places: where files that lines name lie on this machine
     split:  the pattern that takes scripts apart in the location that is read
     """
 
@@ -55,6 +57,7 @@ class Context(Collector):
     tables: dict[str, Directive] = field(default_factory=dict)
     lookups: dict[str, Lookup | Unread] = field(default_factory=dict)
     split: str = ""
+    places: Places = Places()
 
     def use(self, directive: Directive) -> Directive:
         self.claim(directive.span)

@@ -224,7 +224,7 @@ class SiteLocations:
         return [Block(label, steps)]
 
     def _handling(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
-        return (*access.read_access(scope, self.context), *files.read_try_files(scope, self.call, self.context), *self._handler(scope, prefix))
+        return (*access.read_guards(scope, self.context), *files.read_try_files(scope, self.call, self.context), *self._handler(scope, prefix))
 
     def _handler(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
         """The content handler of a scope: an origin, files, or one that is not read."""

@@ -54,5 +54,6 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     for span, why in context.overruled.items():
         if span not in told and span not in output.targets:
             context.implied(span, why)
+    output.files.update(context.files)
     return Writing(output.files, output.targets, context.notes, context.reached)
 

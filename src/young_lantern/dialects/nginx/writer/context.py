@@ -59,6 +59,7 @@ class Context(Noting):
         self.set_names = frozenset(item.name for site in self.estate.sites for item in walk(site.program) if isinstance(item, SetVariable))
 
     pools: dict[str, str] = field(default_factory=dict)
+    files: dict[str, str] = field(default_factory=dict)  # of users, by name
     applications: bool = False  # some are asked, so that the file with their parameters is needed
     tables: dict[str, Lookup] = field(default_factory=dict)
 

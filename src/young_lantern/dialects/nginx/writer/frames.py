@@ -11,9 +11,9 @@ from dataclasses import dataclass, replace
 
 from ....fitting import Chain, Leaf, leaves
 from ....fitting.static import bare
-from ....model import Abort, BodyLimit, Compress, ErrorPages, Field, Forward, Gateway, Redirect, Respond, ServeFiles, Span, Template, literal
+from ....model import Abort, BodyLimit, Compress, Credentials, ErrorPages, Field, Forward, Gateway, Redirect, Respond, ServeFiles, Span, Template, literal
 from ....model.walk import walk
-from . import compression, errors, fields, forwards, limits, logs
+from . import compression, errors, fields, forwards, guards, limits, logs
 from .conditional import conditions_in
 from .context import Context
 from .files import trim
@@ -28,6 +28,7 @@ class Frame:
     pages: ErrorPages | None = None
     compress: Compress | None = None
     limit: BodyLimit | None = None
+    guard: Credentials | None = None
     root: Template = ()
     root_spans: tuple[Span, ...] = ()
     also: tuple[Span, ...] = ()
@@ -57,7 +58,9 @@ def choose_frame(chain: Chain, context: Context) -> Frame:
     root, root_spans = _common_root(below)
     also = [span for leaf in below for item in (leaf.settings.fields, leaf.settings.compress) for inner in walk(item) if isinstance(inner, Span)
             for span in (inner,) if item and (bare(item) == bare(shared_fields) if isinstance(item, tuple) else bare(item) == bare(common))]
-    return Frame(shared_fields or (), shared_pages, common, limit, root, root_spans, tuple(dict.fromkeys(also)))
+    held = {bare(leaf.settings.guard) if leaf.settings.guard else None for leaf in below}
+    guard = below[0].settings.guard if len(held) == 1 and below else None
+    return Frame(shared_fields or (), shared_pages, common, limit, guard, root, root_spans, tuple(dict.fromkeys(also)))
 
 
 def _is_stated(limit: BodyLimit | None) -> bool:
@@ -108,6 +111,8 @@ def write_frame(frame: Frame, forwards_below: bool, chain: Chain, context: Conte
         nodes += compression.write_compress(frame.compress, context)
     if frame.limit is not None and frame.limit.limit_bytes is not None:
         nodes += limits.write_limit(frame.limit, context)
+    if frame.guard is not None:
+        nodes += guards.write_guard(frame.guard, context)
     if nodes:
         nodes[0].spans = tuple(dict.fromkeys((*nodes[0].spans, *frame.also)))
     return nodes
@@ -128,6 +133,8 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
         nodes += compression.write_compress(settings.compress, context)
     if (is_forward or (isinstance(leaf.answer, ServeFiles) and _is_stated(settings.limit))) and settings.limit != frame.limit and (settings.limit is not None or is_forward and frame.limit is not None and frame.limit.limit_bytes is not None):
         nodes += limits.write_limit(settings.limit, context)
+    if settings.guard is not None and frame.guard is None:
+        nodes += guards.write_guard(settings.guard, context)
     if settings.log is not None:
         nodes += logs.write_logs((settings.log,), context)
     return nodes

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from ....codes import RESTART_LOST
 from ....fitting import Branch, Chain, Fork, Leaf, leaves, unroll
+from ....fitting.guards import close_unguarded
 from ....fitting.places import atoms_of, plain_paths, structural_spans
 from ....fitting.scripts import by_places
 from ....model import (
@@ -57,13 +58,13 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
-    chain = plain_paths(chain, context.options.strict)
+    chain = close_unguarded(plain_paths(chain, context.options.strict))
     structure = structural_spans(chain)
     body = _write_program(chain, site, context)
     if context.by_name:
         # Some captures need names, which stand in patterns that were written before: once more, with them.
         context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, False
-        body = _write_program(plain_paths(unroll(site.program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0], context.options.strict), site, context)
+        body = _write_program(close_unguarded(plain_paths(unroll(site.program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0], context.options.strict)), site, context)
     context.structure |= structure
     groups: dict[tuple[tuple[str, ...], bool], list[Place]] = {}
     for place in places:

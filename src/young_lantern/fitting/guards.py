@@ -1,0 +1,51 @@
+"""Answers behind credentials: what the target would give before it asks for them, and clients that need none.
+
+Rule:     nginx and httpd answer what rules answer before anybody is asked who he is. What was guarded stays closed.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ..model import ALWAYS, ClientIn, Redirect, Respond, Span, Unserved
+from ..model.walk import walk
+from .static import bare
+from .tree import Branch, Chain, Leaf, leaves
+
+
+def close_unguarded(chain: Chain) -> Chain:
+    """The chain with such answers taken out; changes it in place."""
+    for leaf in leaves(chain):
+        answer = leaf.answer
+        if leaf.settings.guard is not None and isinstance(answer, Redirect | Respond) and answer.status < 400:
+            leaf.answer = Unserved("an answer of its own behind credentials", answer.span)
+    return chain
+
+
+def exempt_clients(chain: Chain) -> Chain:
+    """The chain in which an answer that some addresses get without credentials is one answer, for dialects that can say so."""
+    items: list = []
+    for number, item in enumerate(chain.items):
+        if isinstance(item, Branch):
+            if (leaf := _as_one(item, chain.items[number + 1:])) is not None:
+                return Chain([*items, leaf], chain.shared)
+            item = Branch([replace(fork, chain=exempt_clients(fork.chain)) for fork in item.forks], item.span)
+        items.append(item)
+    return Chain(items, chain.shared)
+
+
+def _as_one(branch: Branch, rest: list) -> Leaf | None:  # type: ignore[type-arg]
+    """Some addresses, and all others, who must say who they are: the one answer of both."""
+    if len(branch.forks) != 2 or not isinstance(inside := branch.forks[0].condition, ClientIn) or branch.forks[1].condition is not ALWAYS:
+        return None
+    free, guarded = ([*fork.chain.items, *rest][:1] for fork in branch.forks)
+    if not free or not guarded or not isinstance(free[0], Leaf) or not isinstance(guarded[0], Leaf):
+        return None
+    settings, guard = free[0].settings, guarded[0].settings.guard
+    if guard is None or settings.guard is not None or bare(free[0].answer) != bare(guarded[0].answer):
+        return None
+    if bare(replace(settings, also=())) != bare(replace(guarded[0].settings, guard=None, also=())):
+        return None
+    spans = (span for span in walk((branch.forks[0].condition, branch.forks[0].span, branch.forks[0].also, branch.forks[1].span, branch.span)) if isinstance(span, Span))
+    guard = replace(guard, also=tuple(dict.fromkeys((*guard.also, *spans))))
+    return replace(guarded[0], settings=replace(guarded[0].settings, guard=guard, exempt=inside))

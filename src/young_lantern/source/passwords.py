@@ -1,0 +1,23 @@
+"""Files of users and password hashes, as httpd's and nginx's manuals describe them: one `name:hash` a line.
+
+Rule:     a hash is read to be carried to a dialect that keeps it in the configuration; it is shown in no report.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+LIMIT_BYTES = 1024 * 1024
+# What copies on loopback let everybody in by who is known, in the place of the passwords that nobody here knows. bcrypt: all servers read it.
+PASSWORD = "lantern"
+PASSWORD_HASH = "$2b$04$YDYI9Wn/3tr7hAI.Ai.MV.ESggha87j5byI56p8SMzetxCjkFcvqm"
+
+
+def read_users(path: Path | None) -> tuple[tuple[str, str], ...]:
+    """(name, hash) of each user; none where the file is not there or is no such file."""
+    try:
+        text = path.read_bytes()[:LIMIT_BYTES].decode("utf-8", "replace") if path is not None and path.is_file() else ""
+    except OSError:
+        return ()
+    pairs = [line.strip().split(":") for line in text.splitlines() if ":" in line and not line.lstrip().startswith("#")]
+    return tuple((pair[0], pair[1]) for pair in pairs if pair[0] and pair[1])

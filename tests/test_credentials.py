@@ -1,0 +1,128 @@
+"""Basic credentials: who may enter by the model and by each running server, and that no translation opens what was closed."""
+
+from __future__ import annotations
+
+import base64
+import itertools
+from pathlib import Path
+
+import pytest
+
+from tests.support.conformance import disagreements
+from tests.support.reading import Reads, caddy, nginx
+from tests.test_apache_reader import httpd
+from young_lantern.lab.live import check_live
+from young_lantern.source.passwords import PASSWORD, PASSWORD_HASH, read_users
+from young_lantern.translate import read, save, translate
+
+MAKES = {"nginx": nginx, "caddy": caddy, "apache": httpd}
+BASIC = "AuthType Basic\nAuthName Staff\nAuthUserFile USERS"
+AUTH = "auth_basic Staff; auth_basic_user_file USERS;"
+USERS = f"basicauth bcrypt Staff {{\nrowan {PASSWORD_HASH}\nsorrel {PASSWORD_HASH}\n}}"
+# Dialect, lines of a site, target, and the status that nobody, rowan, sorrel and a stranger get.
+ROWS = [
+    ("nginx", f"root ROOT; {AUTH}", "/a.html", (401, 200, 200, 401)),
+    ("nginx", f"root ROOT; {AUTH} location /dir/ {{ auth_basic off; }}", "/dir/", (200, 200, 200, 200)),
+    ("nginx", f"root ROOT; location /dir/ {{ {AUTH} }}", "/dir/", (401, 200, 200, 401)),
+    ("nginx", f"root ROOT; location /dir/ {{ {AUTH} }}", "/dir", (301, 301, 301, 301)),
+    ("nginx", "root ROOT; auth_basic Staff;", "/a.html", (200, 200, 200, 200)),
+    ("nginx", f"{AUTH} return 204;", "/", (204, 204, 204, 204)),
+    ("nginx", f"root ROOT; {AUTH} satisfy any; allow 127.0.0.0/8; allow 192.0.2.0/24; deny all;", "/a.html", (200, 200, 200, 200)),
+    ("nginx", f"root ROOT; {AUTH} satisfy any; allow 203.0.113.0/24; deny all;", "/a.html", (401, 200, 200, 401)),
+    ("nginx", f"root ROOT; {AUTH} allow 203.0.113.0/24; deny all;", "/a.html", (403, 403, 403, 403)),
+    ("nginx", f"root ROOT; {AUTH} error_page 401 /404.html;", "/a.html", (401, 200, 200, 401)),
+    ("caddy", f"root * ROOT\n{USERS}\nfile_server", "/a.html", (401, 200, 200, 401)),
+    ("caddy", f"{USERS}\nrespond open 200", "/", (401, 200, 200, 401)),
+    ("caddy", f"{USERS}\nredir /a /b", "/a", (302, 302, 302, 302)),
+    ("caddy", f"root * ROOT\n{USERS.replace('basicauth', 'basicauth /dir/*')}\nfile_server", "/a.html", (200, 200, 200, 200)),
+    ("apache", f"<Location />\n{BASIC}\nRequire valid-user\n</Location>", "/a.html", (401, 200, 200, 401)),
+    ("apache", f"<Location />\n{BASIC}\nRequire user rowan\n</Location>", "/a.html", (401, 200, 401, 401)),
+    ("apache", f"<Location />\n{BASIC}\n</Location>\n<Location /dir>\nRequire valid-user\n</Location>", "/dir/", (401, 200, 200, 401)),
+    ("apache", f"<Location />\n{BASIC}\n</Location>\n<Location /dir>\nRequire valid-user\n</Location>", "/a.html", (200, 200, 200, 200)),
+    ("apache", f"<Location />\n{BASIC}\nRequire ip 127 192.0.2\nRequire valid-user\n</Location>", "/a.html", (200, 200, 200, 200)),
+    ("apache", f"<Location />\n{BASIC}\nRequire ip 203.0.113\nRequire valid-user\n</Location>", "/a.html", (401, 200, 200, 401)),
+    ("apache", f"<Location />\n{BASIC}\n<RequireAll>\nRequire ip 127 192.0.2\nRequire valid-user\n</RequireAll>\n</Location>", "/a.html", (401, 200, 200, 401)),
+    ("apache", f"<Location />\n{BASIC}\n<RequireAll>\nRequire ip 203.0.113\nRequire valid-user\n</RequireAll>\n</Location>", "/a.html", (403, 403, 403, 403)),
+    ("apache", f"Redirect /old /new\n<Location />\n{BASIC}\nRequire valid-user\n</Location>", "/old", (302, 302, 302, 302)),
+]  # fmt: skip
+
+
+def _who(name: str) -> dict[str, str]:
+    coded = base64.b64encode(f"{name}:{PASSWORD}".encode()).decode()
+    return {"Authorization": f"Basic {coded}"} if name else {}
+
+
+def _written(reads: Reads, text: str) -> str:
+    """The text with the file of users, which is there."""
+    (reads.folder / "users").write_text(f"# who lends\nrowan:{PASSWORD_HASH}\nsorrel:{PASSWORD_HASH}\n")
+    return text.replace("USERS", str(reads.folder / "users"))
+
+
+@pytest.mark.parametrize(("dialect", "lines", "target", "statuses"), ROWS)
+def test_who_may_enter(
+    reads: Reads, dialect: str, lines: str, target: str, statuses: tuple[int, int, int, int]
+) -> None:
+    text = _written(reads, MAKES[dialect](lines))
+    asked = [_who(name) for name in ("", "rowan", "sorrel", "stranger")]
+    assert tuple(reads.decide(dialect, text, target, fields=fields).status for fields in asked) == statuses
+    rows = [("GET", "www.fernhollow.example", target, fields) for fields in asked]
+    compared, wrong = disagreements(dialect, text.replace("ROOT", str(reads.root)), rows, reads.folder / "asked")
+    assert (compared, wrong) == (4, [])
+
+
+FRONTS = {
+    "nginx": f"root ROOT; location /dir/ {{ {AUTH} }} location /both/ {{ satisfy any; allow 203.0.113.0/24; deny all; {AUTH} proxy_pass http://192.0.2.1:81; }}",
+    "caddy": f"root * ROOT\n@closed path /dir/* /both/*\n{USERS.replace('basicauth', 'basicauth @closed')}\nreverse_proxy /both/* 192.0.2.1:81\nfile_server",
+    "apache": f"ProxyPass /both/ http://192.0.2.1:81/both/\n<Location />\n{BASIC}\n</Location>\n<Location /dir/>\nRequire valid-user\n</Location>\n<Location /both/>\nRequire user rowan\n</Location>",
+}
+
+
+@pytest.mark.parametrize(("source", "target"), list(itertools.product(FRONTS, FRONTS)))
+def test_nothing_is_opened(reads: Reads, tmp_path: Path, source: str, target: str) -> None:
+    """All lines are carried, the servers agree, and nobody enters who could not."""
+    text = _written(reads, MAKES[source](FRONTS[source]))
+    translation = translate(reads.write(source, text).parent, target)
+    assert not [str(entry.span) for entry in translation.ledger if entry.disposition.value == "unsupported"]
+    # Caddy's paths ignore case, the others' do not: that is told.
+    opened = [str(c.example) for c in translation.comparison.causes if c.before.status == 401 and (c.after.status or 0) < 400 and c.example.target.islower()]
+    assert opened == []
+    save(translation.writing.files, tmp_path / "out")
+    live = check_live(translation.reading, read(tmp_path / "out", target), most=200)
+    assert not live.surprises
+    refused = [row for row in live.rows if row.answers[0].status == 401]
+    entered = [row for row in live.rows if row.request.field("Authorization") and row.answers[0].status == 200]
+    assert refused and entered
+    assert [str(row.request) for row in refused if row.answers[1].status < 400 and row.request.target.islower()] == []
+
+
+@pytest.mark.parametrize(("source", "target"), list(itertools.product(FRONTS, FRONTS)))
+def test_answers_of_its_own_stay_closed(reads: Reads, source: str, target: str) -> None:
+    """What a rule answers comes before credentials in nginx and httpd: Caddy's guarded text is not given away there."""
+    if source != "caddy":
+        return
+    text = _written(reads, MAKES["caddy"](f"{USERS}\nrespond secret 200"))
+    written = "\n".join(translate(reads.write("caddy", text).parent, target).writing.files.values())
+    assert ("secret" in written) == (target == "caddy")
+
+
+@pytest.mark.parametrize(
+    ("dialect", "lines"),
+    [
+        ("nginx", "root ROOT; auth_basic Staff; auth_basic_user_file /srv/none/users;"),
+        ("apache", "<Location />\nAuthType Basic\nAuthName Staff\nAuthUserFile /srv/none/users\nRequire valid-user\n</Location>"),
+        ("nginx", "root ROOT; auth_basic Staff; auth_basic_user_file ROOT/weak;"),
+    ],
+)  # fmt: skip
+def test_caddy_stays_closed_without_hashes_it_reads(reads: Reads, dialect: str, lines: str) -> None:
+    (reads.root / "weak").write_text("rowan:$apr1$x$y\n")
+    translation = translate(reads.write(dialect, MAKES[dialect](lines)).parent, "caddy")
+    written = "".join(translation.writing.files.values())
+    assert "file_server" not in written and " 501" in written and "$apr1" not in written
+    assert "caddy hash-password" in "".join(entry.finding.why + entry.finding.advice for entry in translation.ledger if entry.finding)
+
+
+def test_files_of_users(tmp_path: Path) -> None:
+    path = tmp_path / "users"
+    path.write_bytes(b"# all\n\nrowan:$2y$x:more\n:none\nbare\nsorrel:{SHA}y\n")
+    assert read_users(path) == (("rowan", "$2y$x"), ("sorrel", "{SHA}y"))
+    assert read_users(tmp_path) == read_users(None) == ()
