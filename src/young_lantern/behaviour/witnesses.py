@@ -229,7 +229,8 @@ def _special_fields(sites: list[Site]) -> Iterator[tuple[tuple[str, str], ...]]:
             seen.add((name, value))
             yield ((name.title(), value),)
     for step in (item for site in sites for item in walk(site.program) if isinstance(item, Credentials)):
-        for who in (*step.names[:1], "nobody-known"):
+        # One who may enter, and one who is known and may not. Strangers are asked of like nobody; Caddy takes a second's work for each.
+        for who in (*step.names[:1], *[name for name, _ in step.known if name not in step.names][:1]):
             value = "Basic " + base64.b64encode(f"{who}:{PASSWORD}".encode()).decode()
             if value not in seen:
                 seen.add(value)

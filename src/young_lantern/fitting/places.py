@@ -44,6 +44,10 @@ class Place:
     spans: tuple[Span, ...] = ()
 
 
+def _guards(chain: Chain) -> bool:
+    return any(leaf.settings.guard is not None for leaf in leaves(chain))
+
+
 def plain_paths(chain: Chain, minds_case: bool) -> Chain:
     """The chain with every condition on the path in one form: as decoded and cleaned by the server, globs as patterns.
 
@@ -73,7 +77,7 @@ def plain_paths(chain: Chain, minds_case: bool) -> Chain:
         return value
 
     def closed(value: object) -> object:
-        # What refuses goes on refusing all that it refused.
+        # What refuses goes on refusing all that it refused, and what asks for credentials all that it asked.
         return change(value, True)
 
     def found_named(fork: Fork) -> Fork:
@@ -94,7 +98,7 @@ def plain_paths(chain: Chain, minds_case: bool) -> Chain:
         items = []
         for item in one.items:
             if isinstance(item, Branch):
-                forks = [found_named(_total(replace(fork, condition=transform(fork.condition, closed if refuses(fork.chain) else change), chain=through(fork.chain)))) for fork in item.forks]
+                forks = [found_named(_total(replace(fork, condition=transform(fork.condition, closed if refuses(fork.chain) or _guards(fork.chain) else change), chain=through(fork.chain)))) for fork in item.forks]
                 item = Branch(forks, item.span)
             elif isinstance(item, Leaf) and any(field.when is not None for field in item.settings.fields):
                 fields = tuple(field if field.when is None else replace(field, when=transform(field.when, change)) for field in item.settings.fields)
