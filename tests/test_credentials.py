@@ -83,7 +83,9 @@ def test_nothing_is_opened(reads: Reads, tmp_path: Path, source: str, target: st
     text = _written(reads, MAKES[source](FRONTS[source]))
     translation = translate(reads.write(source, text).parent, target)
     assert not [str(entry.span) for entry in translation.ledger if entry.disposition.value == "unsupported"]
-    opened = [str(c.example) for c in translation.comparison.causes if c.before.status == 401 and (c.after.status or 0) < 400]
+    opened = [
+        str(c.example) for c in translation.comparison.causes if c.before.status == 401 and (c.after.status or 0) < 400
+    ]
     assert opened == []
     save(translation.writing.files, tmp_path / "out")
     live = check_live(translation.reading, read(tmp_path / "out", target), most=200)
@@ -117,7 +119,9 @@ def test_caddy_stays_closed_without_hashes_it_reads(reads: Reads, dialect: str, 
     translation = translate(reads.write(dialect, MAKES[dialect](lines)).parent, "caddy")
     written = "".join(translation.writing.files.values())
     assert "file_server" not in written and " 501" in written and "$apr1" not in written
-    assert "caddy hash-password" in "".join(entry.finding.why + entry.finding.advice for entry in translation.ledger if entry.finding)
+    assert "caddy hash-password" in "".join(
+        entry.finding.why + entry.finding.advice for entry in translation.ledger if entry.finding
+    )
 
 
 def test_files_of_users(tmp_path: Path) -> None:

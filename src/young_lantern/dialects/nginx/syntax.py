@@ -88,6 +88,8 @@ class File:
 
 def _unescape(text: str) -> str:
     # ngx_conf_read_token: a backslash stays, except before quotes, a backslash, and t, r, n.
+    if "\\" not in text:
+        return text
     table = {'"': '"', "'": "'", "\\": "\\", "t": "\t", "r": "\r", "n": "\n"}
     return re.sub(r"\\([\"'\\trn])", lambda found: table[found[1]], text)
 

@@ -38,8 +38,7 @@ def read_access(scope: Scope, context: Context) -> tuple[Step, ...]:
     """The address rules in force. Both names share one list: either at a level hides both above."""
     level: Scope | None = scope
     while level is not None:
-        rules = [directive for directive in level.directives if directive.name in ("allow", "deny") and len(directive.words) == 2]
-        if rules:
+        if rules := [rule for rule in level.among("allow", "deny") if len(rule.words) == 2]:
             return (Protect(tuple(
                 AddressRule(context.use(rule).name == "allow", _networks(rule.args[0]), rule.span) for rule in rules
             ), rules[0].span),)
