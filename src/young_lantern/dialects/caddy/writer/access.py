@@ -21,8 +21,8 @@ def write_guard(step: Credentials, context: Context) -> list[Node] | Unwritable:
     users = [(name, hashed) for name, hashed in step.known if name in step.names]
     odd = [name for name, hashed in users if not _BCRYPT.fullmatch(hashed)]
     if not users or odd:
-        what = f"the passwords of {', '.join(odd[:3])}, which are not hashed by bcrypt" if odd else f"users whose file {step.file} is not on this machine"
-        return Unwritable(f"{what}: set them anew with caddy hash-password")
+        return Unwritable(f"Caddy takes bcrypt only, and the password of {', '.join(odd[:3])} is hashed otherwise" if odd
+                          else f"Caddy keeps users in its configuration, and their file {step.file} is not on this machine")
     realm = literal(step.realm) or "restricted"
     words = ["basicauth", *(["bcrypt", quote(realm)] if realm != "restricted" else [])]
     lines = [Node([quote(name), quote(hashed)]) for name, hashed in users]

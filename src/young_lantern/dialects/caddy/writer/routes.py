@@ -106,7 +106,8 @@ def write_leaf(leaf: Leaf, chain: Chain, context: Context) -> list[Node]:
         made = access.write_guard(leaf.settings.guard, context)
         if isinstance(made, Unwritable):
             context.left.update(item for item in walk(leaf) if isinstance(item, Span))
-            return _checked(made, leaf.settings.guard.span, context)
+            context.lost(leaf.settings.guard.span, "these credentials", made.what, "set the passwords anew with caddy hash-password")
+            return _closed()
         guard = made
     settings = [*guard, *([] if isinstance(leaf.answer, Abort) else write_settings(leaf.settings, below, context))]
     nodes = [*settings, *_checked(_answer(leaf.answer, context), leaf.answer.span, context)]
@@ -131,6 +132,10 @@ def _checked(nodes: list[Node] | Unwritable, span: Span | None, context: Context
     if not isinstance(nodes, Unwritable):
         return nodes
     context.lost(span, "this", f"Caddy has no placeholder or matcher for {nodes.what}")
+    return _closed()
+
+
+def _closed() -> list[Node]:
     # Nothing may answer in its stead by chance: an error is seen, another page is not.
     return [Node(["error", "501"], None, (), ("Not carried over: see the report.",))]
 
