@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import re
-
 from ....model import ClientIn, Condition, Credentials, Not, Span, literal
+from ...users import users_file
 from ..values import quote
 from .context import Context
 from .output import Node
@@ -13,10 +12,7 @@ from .output import Node
 def write_guard(step: Credentials, exempt: ClientIn | None, others: list[Node], context: Context) -> list[Node]:
     """Who must say who he is, with addresses that need not, and what else must hold. The users' file stays where it is; users of a
     configuration get one below `users/`."""
-    file = step.file
-    if not file or not file.startswith("/") and step.known:
-        file = file or f"users/{re.sub(r'[^a-z0-9]+', '-', (literal(step.realm) or 'users').lower()).strip('-') or 'users'}"
-        context.files[file] = "".join(f"{name}:{hashed}\n" for name, hashed in step.known)
+    file = users_file(step, False, context.files)
     spans = (step.span, *step.also)
     context.modules |= {"auth_basic", "authn_core", "authn_file", "authz_user"}
     asked = ["valid-user"] if step.users is None else ["user", *step.users]
