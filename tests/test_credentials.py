@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import itertools
+import json
 from pathlib import Path
 
 import pytest
@@ -12,7 +13,9 @@ from tests.support.conformance import disagreements
 from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
 from young_lantern.lab.live import check_live
-from young_lantern.source.passwords import PASSWORD, PASSWORD_HASH, read_users
+from young_lantern.report.documents import translation_document
+from young_lantern.report.page import page
+from young_lantern.source.passwords import PASSWORD, PASSWORD_HASH, read_users, without_hashes
 from young_lantern.translate import read, save, translate
 
 MAKES = {"nginx": nginx, "caddy": caddy, "apache": httpd}
@@ -144,3 +147,27 @@ def test_files_of_users(tmp_path: Path) -> None:
     path.write_bytes(b"# all\n\nrowan:$2y$x:more\n:none\nbare\nsorrel:{SHA}y\n")
     assert read_users(path) == (("rowan", "$2y$x"), ("sorrel", "{SHA}y"))
     assert read_users(tmp_path) == read_users(None) == ()
+
+
+@pytest.mark.parametrize(("source", "target"), [("caddy", "nginx"), ("caddy", "caddy"), ("nginx", "caddy")])
+def test_reports_show_no_hashes(reads: Reads, source: str, target: str) -> None:
+    translation = translate(reads.write(source, _written(reads, MAKES[source](FRONTS[source]))).parent, target)
+    shown = page(translation)
+    assert "$2b$" not in shown and PASSWORD_HASH[10:] not in shown
+    assert "(hash)" in shown and "rowan" in shown
+    assert "$2b$" not in json.dumps(translation_document(translation))
+
+
+@pytest.mark.parametrize(
+    "hashed",
+    [
+        PASSWORD_HASH,
+        "$apr1$abcdefgh$0123456789abcdefghijkl",
+        "$6$rounds=5000$salt$0123456789abcdef",
+        "{SHA}W6ph5Mm5Pz8GgiULbPgzG37mj9g=",
+        base64.b64encode(PASSWORD_HASH.encode()).decode(),
+    ],
+)
+def test_what_readers_see_of_a_hash(hashed: str) -> None:
+    assert without_hashes(f"rowan {hashed}\n") == "rowan (hash)\n"
+    assert without_hashes("rewrite ^/(.*)$ /x$1; # $2 and $host") == "rewrite ^/(.*)$ /x$1; # $2 and $host"

@@ -16,6 +16,7 @@ from ..behaviour.outcome import Outcome
 from ..lab.live import LiveCheck
 from ..ledger import counted
 from ..model import Disposition, Entry, Placeholder, Severity, Span
+from ..source.passwords import without_hashes, without_users
 from ..translate import Translation
 
 _WORDS = {"kept": "kept", "changed": "changed", "implied": "implied", "manual": "by hand", "unsupported": "not carried"}
@@ -51,7 +52,7 @@ def page(translation: Translation, live: LiveCheck | None = None) -> str:
         breaking=[_cause(cause) for cause in translation.comparison.of(Severity.BREAKING)],
         minor=[_cause(cause) for cause in translation.comparison.of(Severity.MINOR)],
         sources=[(name, _lines(name, text, translation)) for name, text in translation.reading.texts.items()],
-        targets=[(name, text.splitlines()) for name, text in translation.writing.files.items()],
+        targets=[(name, without_users(name, text).splitlines()) for name, text in translation.writing.files.items()],
         version=version("young-lantern"),
     ).encode("utf-8", "replace").decode("utf-8")
 
@@ -89,8 +90,8 @@ def _lines(name: str, text: str, translation: Translation) -> list[Line]:
     for entry in translation.ledger:
         if entry.span.file == name:
             entries.setdefault(entry.span.line, []).append(entry)
-    files = {file: content.splitlines() for file, content in translation.writing.files.items()}
-    return [_line(number, line, entries.get(number, []), files) for number, line in enumerate(text.splitlines(), 1)]
+    files = {file: without_users(file, content).splitlines() for file, content in translation.writing.files.items()}
+    return [_line(number, line, entries.get(number, []), files) for number, line in enumerate(without_hashes(text).splitlines(), 1)]
 
 
 def _line(number: int, text: str, entries: list[Entry], files: dict[str, list[str]]) -> Line:

@@ -5,12 +5,26 @@ Rule:     a hash is read to be carried to a dialect that keeps it in the configu
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 LIMIT_BYTES = 1024 * 1024
 # What copies on loopback let everybody in by who is known, in the place of the passwords that nobody here knows. bcrypt: all servers read it.
 PASSWORD = "lantern"
 PASSWORD_HASH = "$2b$04$YDYI9Wn/3tr7hAI.Ai.MV.ESggha87j5byI56p8SMzetxCjkFcvqm"
+
+# As crypt(5) writes them, as LDAP and httpd do, bcrypt's in base64, and what follows a name that begins a line.
+_HASH = re.compile(r"\$(?:\d\w?|apr1|y|gy|argon2\w*)\$[^\s\"'`]{8,}|\{S?SHA\}[\w+/=]+|\bJDJ[\w+/]{40,}={0,2}")
+
+
+def without_hashes(text: str) -> str:
+    """A text for readers: what can be known for the hash of a password is left out."""
+    return _HASH.sub("(hash)", text)
+
+
+def without_users(name: str, text: str) -> str:
+    """The same of a file that was written: one of users (`users/…`) keeps their names alone."""
+    return re.sub(r"(?m):.*", ":(hash)", text) if name.startswith("users/") else without_hashes(text)
 
 
 def read_users(path: Path | None) -> tuple[tuple[str, str], ...]:
