@@ -106,7 +106,8 @@ def test_two_sets_of_users_stay_apart(reads: Reads, target: str) -> None:
     lines = f"basicauth /a/* {{\nrowan {coded}\n}}\nbasicauth /b/* {{\nsorrel {PASSWORD_HASH}\n}}\nreverse_proxy 192.0.2.1:81"
     translation = translate(reads.write("caddy", MAKES["caddy"](lines)).parent, target)
     users = {name: text for name, text in translation.writing.files.items() if name.startswith("users/")}
-    assert sorted(users.values()) == [f"rowan:{PASSWORD_HASH}\n", f"sorrel:{PASSWORD_HASH}\n"]
+    # A place that no path leads to may have a file without users.
+    assert {text for text in users.values() if text} == {f"rowan:{PASSWORD_HASH}\n", f"sorrel:{PASSWORD_HASH}\n"}
     for name in users:
         assert f"{name};" in "".join(translation.writing.files.values()) or f'"{name}"' in "".join(
             translation.writing.files.values()
@@ -114,6 +115,39 @@ def test_two_sets_of_users_stay_apart(reads: Reads, target: str) -> None:
     assert not [
         cause.example for cause in translation.comparison.causes if 401 in (cause.before.status, cause.after.status)
     ]
+
+
+# Who comes from elsewhere is asked before the place asks him again: nobody is in both lists.
+TWICE = f"""root * ROOT
+handle_path /dir/* {{
+basicauth {{
+rowan {PASSWORD_HASH}
+}}
+reverse_proxy 192.0.2.70:3000
+}}
+@out not remote_ip 203.0.113.0/24
+basicauth @out {{
+sorrel {PASSWORD_HASH}
+}}
+handle {{
+file_server
+}}"""
+
+
+@pytest.mark.parametrize("target", list(FRONTS))
+def test_lists_that_hold_one_after_the_other(reads: Reads, target: str) -> None:
+    """Only those enter whom both let in, and sections that overlap let nobody in by the wrong one."""
+    main = reads.write("caddy", MAKES["caddy"](TWICE))
+    for name, status in (("", 401), ("rowan", 401), ("sorrel", 401)):
+        assert reads.decide("caddy", MAKES["caddy"](TWICE), "/dir/x", fields=_who(name)).status == status
+    translation = translate(main.parent, target)
+    opened = [
+        str(cause.example)
+        for cause in translation.comparison.causes
+        if cause.before.status == 401 and (cause.after.status or 0) < 400
+    ]
+    assert opened == []
+    assert ("Require all denied\n    </Location" in "".join(translation.writing.files.values())) == (target == "apache")
 
 
 @pytest.mark.parametrize("target", list(FRONTS))
@@ -140,6 +174,22 @@ def test_caddy_stays_closed_without_hashes_it_reads(reads: Reads, dialect: str, 
     assert "caddy hash-password" in "".join(
         entry.finding.why + entry.finding.advice for entry in translation.ledger if entry.finding
     )
+
+
+def test_an_empty_file_lets_nobody_in(reads: Reads) -> None:
+    (reads.folder / "nobody").write_text("# none yet\n")
+    for dialect, lines in (
+        ("nginx", f"root ROOT; auth_basic Staff; auth_basic_user_file {reads.folder}/nobody;"),
+        (
+            "apache",
+            f"<Location />\nAuthType Basic\nAuthName Staff\nAuthUserFile {reads.folder}/nobody\nRequire valid-user\n</Location>",
+        ),
+    ):
+        text = MAKES[dialect](lines)
+        asked = [_who(name) for name in ("", "lantern", "rowan")]
+        assert [reads.decide(dialect, text, "/a.html", fields=fields).status for fields in asked] == [401, 401, 401]
+        rows = [("GET", "www.fernhollow.example", "/a.html", fields) for fields in asked]
+        assert disagreements(dialect, text.replace("ROOT", str(reads.root)), rows, reads.folder / dialect) == (3, [])
 
 
 def test_files_of_users(tmp_path: Path) -> None:

@@ -367,6 +367,14 @@ def _settled(env: _Env) -> Settings:
     return replace(env.settings, fields=asked(env.settings.fields), request_fields=asked(env.settings.request_fields))
 
 
+def _both_guards(before: Credentials | None, step: Credentials) -> Credentials:
+    """Who was asked already is asked again: only those enter whom both let in."""
+    if before is None or set(before.names) == set(step.names):
+        return step
+    spans = tuple(span for span in (*step.also, before.span, *before.also) if span is not None)
+    return replace(step, users=tuple(name for name in step.names if name in before.names), also=spans)
+
+
 def _set(env: _Env, step: Field | ErrorPages | Compress | BodyLimit | ForgetFields | Credentials) -> Settings:
     settings = env.settings
     match step:
@@ -387,7 +395,7 @@ def _set(env: _Env, step: Field | ErrorPages | Compress | BodyLimit | ForgetFiel
         case BodyLimit():
             return replace(settings, limit=step)
         case Credentials():
-            return replace(settings, guard=step)
+            return replace(settings, guard=_both_guards(settings.guard, step))
     raise AssertionError(step)
 
 

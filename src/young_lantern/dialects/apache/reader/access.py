@@ -86,7 +86,7 @@ def _credentials(rules: list[Node], nodes: list[Node], context: Context) -> tupl
     all_of = len(rules) == 1 and rules[0].name == "<requireall"
     asked = [node for node in flat if _who(node) is not None]
     others = [node for node in flat if _who(node) is None]
-    users = tuple(name for node in asked for name in _who(node) or ())
+    users: tuple[str, ...] | None = tuple(name for node in asked for name in _who(node) or ())
     plain = kind is not None and [word.lower() for word in kind.args] == ["basic"] and file is not None and (provider is None or [word.lower() for word in provider.args] == ["file"])
     if not plain or any(node.args[0].lower() not in ("valid-user", "user") for node in asked) or any(node.name != "require" or _of(node, context) is None for node in others):
         return (Unserved(span.directive, span),)
@@ -94,10 +94,13 @@ def _credentials(rules: list[Node], nodes: list[Node], context: Context) -> tupl
         context.use(node)
     assert file is not None
     realm = lines["authname"]
-    everybody = any(not _who(node) for node in asked)
+    everybody = any(node.args[0].lower() == "valid-user" for node in asked)
     also = tuple(node.span for node in (kind, realm, file, provider, *asked[1:]) if node is not None)
     known = context.users_in(file.args[0], context.folders.places) if file.args and context.folders is not None else ()
-    step = Credentials((realm.args[0],) if realm and realm.args else (), None if everybody else users, known, file.args[0] if file.args else "", asked[0].span, also)
+    if everybody:
+        # An empty file that is here lets nobody in.
+        users = () if not known and file.args and file.args[0] in context.found_files else None
+    step = Credentials((realm.args[0],) if realm and realm.args else (), users, known, file.args[0] if file.args else "", asked[0].span, also)
     conditions = [_condition(node, context) for node in others]
     if not conditions:
         return (step,)

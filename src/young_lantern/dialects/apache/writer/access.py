@@ -12,10 +12,11 @@ from .output import Node
 def write_guard(step: Credentials, exempt: ClientIn | None, others: list[Node], context: Context) -> list[Node]:
     """Who must say who he is, with addresses that need not, and what else must hold. The users' file stays where it is; users of a
     configuration get one below `users/`."""
-    file = users_file(step, False, context.files)
+    nobody = step.users == ()
+    file = users_file(step, nobody, context.files)
     spans = (step.span, *step.also)
     context.modules |= {"auth_basic", "authn_core", "authn_file", "authz_user"}
-    asked = ["valid-user"] if step.users is None else ["user", *step.users]
+    asked = ["valid-user"] if step.users is None or nobody else ["user", *step.users]
     require = context.line("Require", *asked, spans=spans)
     if exempt is not None:
         context.modules.add("authz_host")

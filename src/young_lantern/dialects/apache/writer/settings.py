@@ -243,7 +243,24 @@ def _texts_for_all(plan: Plan, chain: Chain, context: Context) -> list[Node]:
     return [node for status, nodes in made.items() if status not in mixed for node in nodes]
 
 
+def _closed(caring: list[Case], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]], context: Context) -> bool:
+    """Who may come in differs, and not by paths alone: sections that overlap would let some in by the wrong list. All of it stays closed."""
+    keys = {id(case): tuple(said.key for said in held[id(case)]) for case in caring}
+    guarded = [case for case in caring if keys[id(case)]]
+    if len({keys[id(case)] for case in guarded}) < 2 or all(_region(case, keys[id(case)], held) is not None for case in guarded):
+        return False
+    for case in guarded:
+        for said in held[id(case)]:
+            context.lost(said.node.spans[0] if said.node.spans else None, said.node.words[0], "who may come in depends on more than the path there; all of it is closed")
+    found = [tuple(part for part in case.parts if of_paths(part)) for case in guarded]
+    place = None if any(not parts for parts in found) else _union(found)
+    sections.setdefault(place or ("LocationMatch", "^"), []).append(context.line("Require", "all", "denied"))
+    return True
+
+
 def _place(topic: str, caring: list[Case], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]], context: Context) -> None:
+    if topic == "access" and _closed(caring, held, sections, context):
+        return
     for name in dict.fromkeys(said.name for case in caring for said in held[id(case)]):
         own = {id(case): tuple(said for said in held[id(case)] if said.name == name) for case in caring}
         groups: dict[tuple[object, ...], list[Case]] = {}

@@ -21,6 +21,8 @@ def write_guard(step: Credentials, context: Context) -> list[Node] | Unwritable:
     users = [(name, hashed) for name, hashed in step.known if name in step.names]
     odd = [name for name, hashed in users if not _BCRYPT.fullmatch(hashed)]
     if not users or odd:
+        if step.known and not odd:
+            return Unwritable("two lists of users hold one after the other, and nobody is in both")
         return Unwritable(f"Caddy takes bcrypt only, and the password of {', '.join(odd[:3])} is hashed otherwise" if odd
                           else f"Caddy keeps users in its configuration, and their file {step.file} is not on this machine")
     realm = literal(step.realm) or "restricted"

@@ -68,7 +68,9 @@ def read_credentials(scope: Scope, context: Context) -> tuple[Step, ...]:
         return ()
     if "$" in realm.args[0] or "$" in file.args[0]:
         return (Unserved(realm.span.directive, realm.span),)
-    return (Credentials((realm.args[0],), None, context.users_in(file.args[0], context.places), file.args[0], realm.span, (file.span,)),)
+    known = context.users_in(file.args[0], context.places)
+    nobody = () if not known and file.args[0] in context.found_files else None
+    return (Credentials((realm.args[0],), nobody, known, file.args[0], realm.span, (file.span,)),)
 
 
 def _networks(word: str) -> tuple[str, ...]:
