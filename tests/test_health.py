@@ -94,3 +94,12 @@ def test_two_sites_that_claim_one_name(reads: Reads) -> None:
     reading = reads.read("nginx", f"events {{}}\nhttp {{\n{server}{server}}}\n")
     found = next(item for item in reading.findings if item.code.name == "name-claimed-twice")
     assert found.span and found.span.line == 4 and "nginx.conf:3" in found.message
+
+
+def test_a_document_root_that_is_missing_among_others(reads: Reads) -> None:
+    """Where one root is there, another that is not is misspelt; where none is, this is another machine."""
+    lines = "root ROOT; location /old/ { root ROOT/none/deep; } location /docs/ { alias ROOT/doks/; }"
+    found = check_health(reads.read("nginx", nginx(lines)))
+    assert [item.code.name for item in found] == ["document-root-not-found"] * 2
+    assert {dict(item.facts)["folder"] for item in found} == {f"{reads.root}/none/deep", f"{reads.root}/doks"}
+    assert check_health(reads.read("nginx", nginx("root /nonesuch/site; location /a/ { root /nonesuch/other; }"))) == []

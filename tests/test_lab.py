@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from tests.support.reading import Reads, nginx
+from tests.test_apache_reader import httpd
 from young_lantern.behaviour import Request, decide, real_files
 from young_lantern.dialects import named
 from young_lantern.errors import ServerFailed
@@ -169,3 +170,13 @@ def test_an_answer_that_a_busy_machine_spoilt_is_asked_for_again(reads: Reads, m
     always = True
     checked = check_live(*both, most=60)
     assert checked.surprises and not checked.asked_again
+
+
+def test_empty_folders_stand_in_for_document_roots_that_are_not_here(reads: Reads) -> None:
+    """httpd leaves out its rules for a folder that is not there: without stand-ins 403 comes where 404 was foretold."""
+    before = reads.read("nginx", nginx("root /nonesuch/site; location /docs/ { alias ROOT/dir/; }"))
+    closed = "<Directory />\nRequire all denied\n</Directory>\n<Directory /nonesuch/site>\nRequire all granted\n</Directory>"
+    after = reads.read("apache", httpd(f"DocumentRoot /nonesuch/site\n{closed}\nAlias /docs/ ROOT/dir/"))
+    checked = check_live(before, after, most=60)
+    assert not checked.surprises and checked.empty_roots == ("/nonesuch/site",)
+    assert {answer.status for row in checked.rows for answer in row.answers} >= {200, 404}

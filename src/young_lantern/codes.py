@@ -101,6 +101,10 @@ POOL_UNKNOWN = _code("pool-without-members", _H, _BREAKING,
     "{pool} has no origin that can answer",
     "every member is marked as down, or there is none",
     "name at least one origin")
+ROOT_MISSING = _code("document-root-not-found", _H, _MINOR,
+    "the document root {folder} is not there, though the folder around it, or another root, is",
+    "every answer from it is an error, and not the same one everywhere: httpd leaves out its rules for a folder that is not there, and may refuse to start",
+    "correct the path, or create the folder before the move")
 CERTIFICATE_MISSING = _code("certificate-not-found", _TLS, _MINOR,
     "the certificate file {file} is not on this machine",
     "it could not be checked whether it covers the names of the site or has expired",

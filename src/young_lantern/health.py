@@ -14,20 +14,22 @@ from .behaviour import Request, decide
 from .behaviour.compare import with_port_numbers
 from .behaviour.differences import resolved
 from .behaviour.request import Assumed, assumed
+from .behaviour.witnesses import document_roots
 from .codes import (
-    CERTIFICATE_EXPIRED, CERTIFICATE_MISSING, CERTIFICATE_NAME, POOL_UNKNOWN, REDIRECT_LOOP, ROUTE_UNREACHABLE, RULE_ONLY_PLAIN,
+    CERTIFICATE_EXPIRED, CERTIFICATE_MISSING, CERTIFICATE_NAME, POOL_UNKNOWN, REDIRECT_LOOP, ROOT_MISSING, ROUTE_UNREACHABLE, RULE_ONLY_PLAIN,
     TLS_WITHOUT_CERTIFICATE,
 )
 from .dialects.dialect import Reading
 from .model import ALWAYS, AllOf, Choose, Condition, Estate, Finding, PathIs, PathMatches, PathStartsWith, Redirect, Route, Site, Span, finding
 from .model.walk import walk
 from .patterns import host_matches
+from .source.places import moved
 
 
 def check_health(reading: Reading) -> list[Finding]:
     """Findings on the source itself, those of its reader not among them, in order of their places."""
     estate = reading.estate
-    found = [*_pools(estate), *_certificates(estate, reading.root), *_loops(estate), *_unreachable(estate), *_plain_rules(estate)]
+    found = [*_pools(estate), *_certificates(estate, reading.root), *_roots(reading), *_loops(estate), *_unreachable(estate), *_plain_rules(estate)]
     order = {name: number for number, name in enumerate(reading.texts)}
     return sorted(dict.fromkeys(found), key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
 
@@ -52,6 +54,16 @@ def _certificates(estate: Estate, root: Path) -> Iterator[Finding]:
                 yield finding(CERTIFICATE_MISSING, certificate.span, file=certificate.chain_file)
                 continue
             yield from _certificate(path, certificate.chain_file, certificate.span, hosts)
+
+
+def _roots(reading: Reading) -> Iterator[Finding]:
+    """Document roots that are missing among others. Where nothing of them is there, this is not the server's machine."""
+    roots = {root: step for root, step in document_roots(reading.estate).items() if root.startswith("/")}
+    here = {root: Path(moved(root, reading.files)) for root in roots}
+    seen = [root for root in roots if here[root].exists()]
+    for root, step in roots.items():
+        if root not in seen and (seen or (len(here[root].parts) > 2 and here[root].parent.exists())):
+            yield finding(ROOT_MISSING, step.span, folder=root)
 
 
 def _certificate(path: Path, shown: str, span, hosts: list[str]) -> Iterator[Finding]:  # type: ignore[no-untyped-def]

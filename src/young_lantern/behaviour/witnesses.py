@@ -73,7 +73,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
 def assumptions(*estates: Estate) -> dict[str, Facts]:
     """What may be assumed of files, by its name, for estates that look for some index files in some document roots."""
     indexes = frozenset(text for estate in estates for site in estate.sites for text in _indexes(site))
-    roots = frozenset(root for estate in estates for site in estate.sites for root in _roots(site))
+    roots = frozenset(document_roots(*estates))
     return {what.value: assumed(what, indexes, roots) for what in Assumed}
 
 
@@ -117,12 +117,15 @@ def _indexes(site: Site) -> Iterator[str]:
             yield item.path[1].lstrip("/")
 
 
-def _roots(site: Site) -> Iterator[str]:
-    for item in walk(site.program):
+def document_roots(*estates: Estate) -> dict[str, ServeFiles]:
+    """The folders that files are served from, without final slash, and where one of them is named."""
+    found: dict[str, ServeFiles] = {}
+    for item in (item for estate in estates for site in estate.sites for item in walk(site.program)):
         if isinstance(item, ServeFiles) and (not item.strip or item.strip.endswith("/")):
             text = literal(item.root)
             if text:
-                yield text.rstrip("/")
+                found.setdefault(text.rstrip("/"), item)
+    return found
 
 
 def _paths(sites: list[Site], unreached: set[str]) -> list[str]:

@@ -16,11 +16,12 @@ from pathlib import Path
 from ..behaviour import Outcome, Request, decide, real_files
 from ..behaviour.compare import with_port_numbers
 from ..behaviour.differences import differences
-from ..behaviour.witnesses import find_witnesses
+from ..behaviour.witnesses import document_roots, find_witnesses
 from ..codes import MODEL_DIFFERS, SERVERS_DIFFER
 from ..dialects import named
 from ..dialects.dialect import Reading
 from ..model import Estate, Finding, Listener, finding
+from ..source.places import moved
 from ..source.plan import Plan, canonical, placeholder_names
 from .certificates import make_certificate
 from .client import Answer, ask
@@ -63,12 +64,14 @@ class LiveCheck:
     servers:     name and version of both
     sampled:     how many requests there were to choose from
     asked_again: how many surprises were none when they were asked once more, one at a time: a busy machine, a slow origin
+    empty_roots: document roots that are not on this machine; an empty folder stood in for each
     """
 
     servers: tuple[str, str]
     rows: tuple[Row, ...]
     sampled: int
     asked_again: int = 0
+    empty_roots: tuple[str, ...] = ()
 
     @property
     def same(self) -> int:
@@ -102,9 +105,11 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         readings = tuple(_filled(reading, fills, folder / f"filled-{number}") for number, reading in enumerate((before, after)))
         hosts = [row.host.text for reading in readings for listener in reading.estate.listeners for row in listener.rows]
         certificate = make_certificate(folder / "certificate", [host for host in hosts if not host.endswith(".*") and not host.startswith("~")])
+        placed = tuple(dict.fromkeys((*files, *before.files, *after.files)))
+        empty = _empty_roots([reading.estate for reading in readings], placed, folder / "empty")
         plans = []
         for number, reading in enumerate(readings):
-            plan = Plan(folder / f"copy-{number}", free_port, certificate, files=tuple(dict.fromkeys((*files, *before.files, *after.files))), fills=fills)
+            plan = Plan(folder / f"copy-{number}", free_port, certificate, files=(*empty, *placed), fills=fills)
             move = named(reading.dialect).move
             assert move is not None
             command = move(reading, plan)
@@ -137,7 +142,7 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         again = {number: one(row.request) for number, row in enumerate(rows) if row.surprises}
         asked_again = sum(1 for row in again.values() if not row.surprises)
         rows = [again.get(number, row) for number, row in enumerate(rows)]
-    return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled, asked_again)
+    return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled, asked_again, tuple(sorted(root for root, _ in empty)))
 
 
 def findings_of(live: LiveCheck) -> list[Finding]:
@@ -149,6 +154,21 @@ def findings_of(live: LiveCheck) -> list[Finding]:
         if not row.foretold:
             made += [finding(SERVERS_DIFFER, at, shows=str(row.request), what=item.what, before=item.first, after=item.second) for item in row.between]
     return made
+
+
+def _empty_roots(estates: list[Estate], placed: tuple[tuple[str, Path], ...], folder: Path) -> tuple[tuple[str, Path], ...]:
+    """(document root, empty folder) for each root that is not on this machine.
+
+    Without its folder a server does another thing than with it: httpd's rules for the folder do not count, and it may not start at all
+    (2.4.71, probed). Nobody would hear of the true answers.
+    """
+    made = []
+    for root in sorted(document_roots(*estates), key=len, reverse=True):
+        if root.startswith("/") and not Path(moved(root, placed)).exists():
+            here = folder / root.lstrip("/")
+            here.mkdir(parents=True, exist_ok=True)
+            made.append((root, here))
+    return tuple(made)
 
 
 def _filled(reading: Reading, fills: dict[str, str], folder: Path) -> Reading:

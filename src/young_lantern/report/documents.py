@@ -111,6 +111,7 @@ def expectation_document(pairs: list[Pair]) -> dict[str, Any]:
 def live_document(live: LiveCheck) -> dict[str, Any]:
     return {
         "servers": list(live.servers), "asked": len(live.rows), "of": live.sampled, "same": live.same, "foretold": live.foretold, "asked_again": live.asked_again,
+        "empty_roots": list(live.empty_roots),
         "surprises": [_row(row) for row in live.surprises],
     }
 

@@ -210,6 +210,8 @@ def live_text(live: LiveCheck) -> RenderableType:
         f"{len(live.surprises)} otherwise")]
     if live.asked_again:
         parts.append(_indented(Text(f"{plural(live.asked_again, 'answer')} as foretold only when asked once more", style="magenta"), 2))
+    if live.empty_roots:
+        parts.append(_indented(Text(f"not on this machine, so that empty folders stood in for them: {', '.join(live.empty_roots)} (--files-at says where copies lie)", style="magenta"), 2))
     for row in live.surprises[:10]:
         what = [f"{item.what}: {item.first} becomes {item.second}" for item in row.between if not row.foretold]
         what += [f"{server} answered {item.what} {item.second} where {item.first} was foretold" for server, item in row.defects]
