@@ -8,6 +8,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from tests.support.conformance import disagreements
 from tests.support.reading import SITE, Reads, nginx
 from young_lantern.dialects.nginx import catalogue
 from young_lantern.errors import LanternError, SourceUnreadable
@@ -411,3 +412,11 @@ def test_a_text_of_nothing_is_none(reads: Reads) -> None:
     assert reads.decide("nginx", nginx(f'{pages} location /x {{ return 404 ""; }}'), "/x").body == "page"
     final = reads.decide("nginx", nginx(f'{pages} location /x {{ set $n ""; return 404 $n; }}'), "/x")
     assert (final.status, final.body) == (404, "")
+
+
+def test_too_much_content_is_refused_before_a_slash_is_added(reads: Reads, tmp_path: Path) -> None:
+    text = nginx("client_max_body_size 1k; location /api/ { proxy_pass http://192.0.2.1:81; }")
+    long = {"Content-Length": "2000"}
+    assert [reads.decide("nginx", text, "/api", "POST", fields).status for fields in ({}, long)] == [301, 413]
+    rows = [("POST", "www.fernhollow.example", "/api", fields) for fields in ({}, long)]
+    assert disagreements("nginx", text, rows, tmp_path / "asked") == (2, [])

@@ -155,7 +155,7 @@ class SiteLocations:
             bare = text[:-1]
             if text.endswith("/") and bare and bare not in texts and text in proxied:
                 answer = Redirect(301, join((location.text,), Var(Variable.QUERY, "?")), answers.is_absolute(location.scope, self.context), location.directive.span)
-                routes.append(Route(PathIs(bare, span=location.directive.span), (*self._settings(location.scope), *self._refusal(location.scope), answer), location.directive.span, label=f"{bare} (slash added)"))
+                routes.append(Route(PathIs(bare, span=location.directive.span), (*self._settings(location.scope), *self._refusal(location.scope), *access.read_body_limit(location.scope, self.context), answer), location.directive.span, label=f"{bare} (slash added)"))
         return routes
 
     # --- what a location does ---------------------------------------------------------------------------------------
