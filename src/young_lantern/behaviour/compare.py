@@ -11,16 +11,18 @@ import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from enum import Enum
+from functools import reduce
+from itertools import combinations
 from urllib.parse import urlsplit
 
 from ..codes import COMPARISON_SAMPLED, OUTCOME_DIFFERS, OUTCOME_DIFFERS_SLIGHTLY
 from ..model import Estate, Finding, PathReading, Placeholder, Severity, Span, finding
 from ..source.plan import canonical
-from .decide import decide
+from .decide import CYCLE, decide
 from .differences import Difference, differences, resolved
 from .outcome import Outcome
 from .paths import normalised
-from .request import Assumed, Facts, Request, assumed
+from .request import PLACED, Assumed, Facts, Request, assumed
 from .witnesses import Witness, find_witnesses
 
 _RANK = {Severity.BREAKING: 0, Severity.MINOR: 1, Severity.NOTE: 2}
@@ -38,6 +40,7 @@ class Reason(Enum):
     SPELLING = "the path has dot segments, doubled slashes, or characters percent-encoded that need not be"
     ENCODED_SLASH = "the path has an encoded slash, which one of them refuses"
     FILE_SLASH = "the path of a file is asked for with a slash at its end"
+    FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash led to an error"
     OTHER = ""
 
@@ -71,13 +74,21 @@ class Cause:
 
 @dataclass(frozen=True)
 class Comparison:
-    """requests: how many were decided in both; undecided: reason -> how many; unreached: patterns without an example."""
+    """What came of the requests that were decided in both.
+
+    undecided: reason -> how many
+    unreached: patterns without an example
+    classes:   how many of the requests stand for a class that the two can tell apart
+    sampled:   what is asked of requests that classes could not be made of: there the comparison goes by examples
+    """
 
     requests: int
     same: int
     causes: tuple[Cause, ...]
     undecided: dict[str, int] = field(default_factory=dict)
     unreached: tuple[str, ...] = ()
+    classes: int = 0
+    sampled: tuple[str, ...] = ()
 
     def of(self, severity: Severity) -> tuple[Cause, ...]:
         return tuple(cause for cause in self.causes if cause.severity is severity)
@@ -104,6 +115,8 @@ def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] =
     undecided: Counter[str] = Counter()
     same = decided = 0
     for row in rows:
+        if row.outcomes is not None:
+            decider.known[row.request, row.facts.name] = row.outcomes
         one, other = decider.both(row.request, row.facts)
         if one.gave_up or other.gave_up:
             undecided[one.gave_up or other.gave_up] += 1
@@ -118,7 +131,7 @@ def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] =
             made = _Row(row, one, other, part, reason)
             groups.setdefault(_key(made), []).append(made)
     causes = sorted((_cause(rows_of) for rows_of in groups.values()), key=lambda cause: (_RANK[cause.severity], cause.reason.value, _place(cause.places[0][0]), cause.summary))
-    return Comparison(decided, same, tuple(causes), dict(undecided), tuple(sorted(found.unreached)))
+    return Comparison(decided, same, tuple(causes), dict(undecided), tuple(sorted(found.unreached)), found.classes, tuple(sorted(found.sampled)))
 
 
 class _Decider:
@@ -177,31 +190,35 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
     """The first feature of the request without which it would not differ in this; if it takes several, the first of them."""
     request = row.request
     whats = {item.what for item in part}
+    breaks = any(item.severity is Severity.BREAKING for item in part)
 
     def differs(twin: Request) -> bool:
-        return bool(whats & {item.what for item in differences(*decider.both(twin, row.facts), twin)})
+        seen = decider.both(twin, row.facts)
+        return not _went_round(seen[0]) and any(item.what in whats for item in differences(*seen, twin) if not breaks or item.severity is Severity.BREAKING)
 
     if one.site and (shorter := _one_label(request)) != request and decider.both(shorter, row.facts)[1].site != other.site:
         return Reason.LABELS
     name = request.target.partition("?")[0].rstrip("/").rpartition("/")[2]
-    files = (row.facts.name == Assumed.FILES.value or "." in name) and not part[0].what.startswith(("field ", "choice of"))
+    files = (row.facts.name == Assumed.FILES.value or "." in name or row.facts.name.startswith(PLACED)) and not part[0].what.startswith(("field ", "choice of"))
     if "%2f" in request.target.lower() and any(twin.status != seen.status for twin, seen in zip(decider.both(_plain_slash(request), row.facts), (one, other), strict=True)):
         return Reason.ENCODED_SLASH
     applying = [(reason, change) for reason, change in _TWINS.items() if change(request) != request and (files or reason is not Reason.FILE_SLASH)]
-    for reason, change in applying:
-        if not differs(change(request)):
-            return reason
-    together = request
-    for _, change in applying:
-        together = change(together)
-    if len(applying) > 1 and not differs(together):
-        return applying[0][0]
+    for size in dict.fromkeys((1, 2, len(applying))):
+        for chosen in combinations(applying, size):
+            if chosen and not differs(reduce(lambda twin, item: item[1](twin), chosen, request)):
+                return chosen[0][0]
+    if "status" in whats and _went_round(one):
+        return Reason.FALLBACK
     if whats == {"status"} and one.location and (one.location.partition("?")[0].endswith("/")) and (other.status or 0) >= 400:
         path = urlsplit(resolved(one.location, request) or "").path
         landed = decider.both(replace(request, target=path), row.facts)[0]
         if (landed.status or 0) >= 400:
             return Reason.SLASH
     return Reason.OTHER
+
+
+def _went_round(outcome: Outcome) -> bool:
+    return outcome.status == 500 and any(entry.rule == CYCLE for entry in outcome.trace)
 
 
 def _without_content(request: Request) -> Request:

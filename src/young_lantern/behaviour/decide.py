@@ -36,10 +36,12 @@ _Next = Outcome | _Jump | None
 _LIMIT_STEPS = 20_000
 # Index files within index files: a folder may lie where the index file's name is.
 _LIMIT_INDEXES = 10
+# How a trace says that a block was entered more often than the server allows.
+CYCLE = "a cycle of rewrites"
 
 
-def decide(estate: Estate, request: Request, facts: Facts) -> Outcome:
-    """What happens to a request, with the trace that led there."""
+def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str, str], None] | None = None) -> Outcome:
+    """What happens to a request, with the trace that led there. `reads` is filled with what the decision looked at: (kind, name), in order."""
     listener = choose_listener(estate, request)
     if listener is None:
         return Outcome(None, trace=(TraceEntry(f"nothing listens for {request.scheme} on port {request.port}", None),))
@@ -54,7 +56,7 @@ def decide(estate: Estate, request: Request, facts: Facts) -> Outcome:
     path = paths.read_path(raw, site.reading)
     if path is None:
         return Outcome(400, site=site.key, decided_by=site.span, trace=(TraceEntry("the target is refused", site.span, request.target),))
-    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, named=dict(captures), numbered=numbered)
+    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, named=dict(captures), numbered=numbered, reads=reads)
     if "%2f" in raw.lower():
         state.refused = site.reading.encoded_slash_status
     state.note(f"site {site.key}", span or site.span, request.host, True)
@@ -131,7 +133,7 @@ class _Run:
                 return None
             entries += 1
             if entries > step.limit:
-                state.note("a cycle of rewrites", step.span)
+                state.note(CYCLE, step.span)
                 return self.end(step.span, status=500, is_error=True)
             fields, request_fields, state.pages, state.compress = self.kept[step.label]
             if step.new_request:
@@ -271,6 +273,7 @@ class _Run:
         return self.fail(step.status, step.span) if self._too_large(step) else None
 
     def _too_large(self, step: BodyLimit) -> bool:
+        self.state.looked_at("length")
         length = self.state.request.field("Content-Length")
         return step.limit_bytes is not None and length is not None and length.isdigit() and int(length) > step.limit_bytes
 
@@ -279,6 +282,7 @@ class _Run:
 
     def protect(self, step: Protect) -> _Next:
         client = self.state.request.client
+        self.state.looked_at("client")
         for rule in step.rules:
             if any(in_network(client, network) for network in rule.networks):
                 self.state.note("allowed" if rule.allows else "denied", rule.span, client, rule.allows)
@@ -287,6 +291,7 @@ class _Run:
 
     def credentials(self, step: Credentials) -> _Next:
         # Nobody here knows a password: who is known is taken to know his own.
+        self.state.looked_at("field", "Authorization")
         name = _user_of(self.state.request.field("Authorization") or "")
         held = name in step.names
         self.state.note("known" if held else "not known", step.span, name, held)

@@ -74,12 +74,18 @@ class State:
     for_index: bool = False  # it is asked for as a folder's index file
     refused: int | None = None
     trace: list[TraceEntry] = field(default_factory=list)
+    reads: dict[tuple[str, str], None] | None = None  # what of the request was looked at so far, where somebody asks
+
+    def looked_at(self, what: str, name: str = "") -> None:
+        if self.reads is not None:
+            self.reads[what, name.lower() if what == "field" else name] = None
 
     def note(self, rule: str, span: Span | None, saw: str = "", held: bool | None = None) -> None:
         self.trace.append(TraceEntry(rule, span, saw, held))
 
     def field(self, name: str) -> str:
         """A request field as it stands: what the client sent, changed by operations that apply at once."""
+        self.looked_at("field", name)
         value = self.request.field(name) or ""
         for item in self.request_fields:
             if item.at_once and item.name.lower() == name.lower():
@@ -149,18 +155,23 @@ def _variable(variable: Variable, name: str, state: State) -> str:
         case Variable.SCHEME:
             return request.scheme
         case Variable.HOST:
+            state.looked_at("host")
             return request.host.lower()
         case Variable.HOST_SENT:
+            state.looked_at("host")
             return request.host
         case Variable.AUTHORITY:
+            state.looked_at("host")
             return request.authority
         case Variable.PORT:
             return str(request.port)
         case Variable.SITE_NAME:
             return state.site.names[0].text if state.site.names else ""
         case Variable.METHOD:
+            state.looked_at("method")
             return state.method
         case Variable.TARGET:
+            state.looked_at("query")
             return request.target
         case Variable.URL_PATH:
             return state.path if state.url is None else state.url
@@ -169,16 +180,22 @@ def _variable(variable: Variable, name: str, state: State) -> str:
         case Variable.PATH_ESCAPED:
             return state.escaped_path
         case Variable.TARGET_NOW:
+            state.looked_at("query")
             return (state.escaped_path or "/") + state.query_part
         case Variable.ORIGINAL_PATH:
             return paths.split_target(request.target)[0]
         case Variable.QUERY:
+            state.looked_at("query")
             return name + state.query if state.query else ""
         case Variable.QUERY_MARK:
+            state.looked_at("query")
             return "?" if state.query else ""
         case Variable.CLIENT:
+            state.looked_at("client")
             return request.client
         case Variable.CLIENT_CHAIN:
+            state.looked_at("client")
+            state.looked_at("field", "X-Forwarded-For")
             sent = request.field("X-Forwarded-For")
             return f"{sent}, {request.client}" if sent else request.client
         case Variable.POOL:
@@ -196,10 +213,15 @@ def _variable(variable: Variable, name: str, state: State) -> str:
         case Variable.PATH_INFO:
             return script_parts(Pattern(name), state.path)[1] if name else state.path_info
         case Variable.ARGUMENT:
+            state.looked_at("argument", name)
             return _argument(name, state)
         case Variable.FIELD:
-            return request.authority if name.lower() == "host" else state.field(name)
+            if name.lower() == "host":
+                state.looked_at("host")
+                return request.authority
+            return state.field(name)
         case Variable.COOKIE:
+            state.looked_at("cookie", name)
             return _cookie(name, request)
         case Variable.VARIABLE:
             return state.variables.get(name, "")
@@ -247,12 +269,15 @@ def holds(condition: Condition, state: State) -> bool:
         case PathMatches(pattern, form, miss_forgets):
             return _matches(pattern, _path(form, state, ""), state, miss_forgets)
         case HostIs(names, one_label):
+            state.looked_at("host")
             return any(host_matches(name, state.request.host.lower(), one_label) for name in names)
         case SchemeIs(scheme):
             return state.request.scheme == scheme
         case MethodIn(methods):
+            state.looked_at("method")
             return state.method in methods
         case ClientIn(networks):
+            state.looked_at("client")
             return any(in_network(state.request.client, network) for network in networks)
         case TextIs(template, values, ignores_case):
             seen = text(template, state)

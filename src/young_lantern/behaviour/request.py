@@ -108,6 +108,45 @@ def assumed(what: Assumed, indexes: frozenset[str], roots: frozenset[str] = froz
     return Facts(lookup, what.value)
 
 
+# How the name of placed files begins.
+PLACED = "there: "
+
+
+def placed(files: dict[str, FileKind | None], roots: frozenset[str], reads: dict[str, None] | None = None) -> Facts:
+    """Facts of which each is known: what lies at some paths, without final slash, and nothing elsewhere.
+
+    A folder is there above everything that is. Letters of either case name the same file, since a class of requests may be in either.
+    reads: is filled with the paths whose kind nothing here decides, as they are asked for
+    """
+    known = {path.lower(): kind for path, kind in files.items()}
+    there = [path + "/" for path, kind in known.items() if kind is not None]
+    gone = tuple(path + "/" for path, kind in known.items() if kind is not FileKind.FOLDER)
+
+    def lookup(path: str) -> FileKind | None:
+        name = path.rstrip("/")
+        low = name.lower()
+        if name in roots or any(other.startswith(low + "/") and other != low + "/" for other in there):
+            return FileKind.FOLDER
+        if low in known:
+            kind = known[low]
+        else:
+            kind = None
+            if reads is not None and not low.startswith(gone):
+                reads[name] = None
+        return None if kind is FileKind.FILE and path.endswith("/") else kind
+
+    shown = [path.replace(",", "%2C") + ("/" if kind is FileKind.FOLDER else "") for path, kind in files.items() if kind is not None]
+    return Facts(lookup, PLACED + ", ".join(shown) if shown else Assumed.NOTHING.value)
+
+
+def placed_again(name: str, roots: frozenset[str]) -> Facts | None:
+    """The facts that `placed` gave such a name; None for any other name."""
+    if not name.startswith(PLACED):
+        return None
+    paths = [path.replace("%2C", ",") for path in name.removeprefix(PLACED).split(", ")]
+    return placed({path.rstrip("/"): FileKind.FOLDER if path.endswith("/") else FileKind.FILE for path in paths}, roots)
+
+
 def real_files(move: Callable[[str], Path] = Path) -> Facts:
     """Facts from this machine's file system. `move` says where a path of the configuration lies here."""
 

@@ -15,9 +15,9 @@ from .access_logs import AccessLog, read_access_log
 from .compare import Pair, compare_requests, pair_of, with_port_numbers
 from .decide import decide
 from .outcome import outcome_of
-from .request import Facts, Request
+from .request import Facts, Request, placed_again
 from .request_files import Saved
-from .witnesses import assumptions
+from .witnesses import assumptions, document_roots
 
 
 @dataclass(frozen=True)
@@ -55,7 +55,7 @@ def compare_traffic(before: Estate, after: Estate, log: AccessLog, facts: Facts)
 def compare_expected(estate: Estate, saved: list[Saved], facts: Facts, path: Path) -> list[Pair]:
     """What was saved of each request, and what comes of it now. Raises SourceUnreadable for a line without an outcome."""
     estate = with_port_numbers(estate)
-    assumed = assumptions(estate)
+    assumed, roots = assumptions(estate), frozenset(document_roots(estate))
     made = []
     for row in saved:
         if row.outcome is None:
@@ -64,5 +64,5 @@ def compare_expected(estate: Estate, saved: list[Saved], facts: Facts, path: Pat
             before = outcome_of(row.outcome)
         except (KeyError, TypeError, ValueError, AttributeError):
             raise SourceUnreadable("its outcome is none that was saved", file=path, line=row.line) from None
-        made.append(pair_of(row.request, before, decide(estate, row.request, assumed.get(row.files, facts))))
+        made.append(pair_of(row.request, before, decide(estate, row.request, placed_again(row.files, roots) or assumed.get(row.files, facts))))
     return made

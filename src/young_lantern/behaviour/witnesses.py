@@ -1,9 +1,9 @@
-"""Two estates -> requests that stand at every boundary of every host and path pattern of both.
+"""Two estates -> a request of every class that the two can tell apart, and requests at every boundary besides.
 
-Rule:     what a condition tells apart is asked from both its sides: a prefix with and without its slash and with one letter
-          more, a pattern by its examples and by what nearly matches, a network from within and without. Patterns are also
-          tried below every prefix, since which of the two wins is what servers differ in.
-Left out: automata over all conditions at once (docs/comparison.md says what follows from that).
+Rule:     every combination of path conditions is met by its shortest path (path_classes.py), and with each of these paths every combination of what
+          the decisions look at besides (exploring.py). What no condition asks, servers may still differ in: so each condition is asked from both its
+          sides, too: a prefix with and without its slash and with one letter more, a pattern by its examples and by what nearly matches, and all
+          paths in several spellings.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from __future__ import annotations
 import base64
 import ipaddress
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ..model import (
     AddressRule, BodyLimit, ClientIn, Compress, Credentials, ErrorPage, Estate, FileExists, Gateway, HostName, Listener, Lookup, Mapped, PathGlob, PathIs,
@@ -20,7 +20,11 @@ from ..model import (
 from ..model.walk import walk
 from ..patterns import examples
 from ..source.passwords import PASSWORD
-from .decide import choose_site
+from .aspects import aspects, host_witnesses
+from .decide import choose_listener, choose_site
+from .exploring import LIMIT_DECISIONS, Explorer
+from .outcome import Outcome
+from .path_classes import LIMIT_STATES, path_classes
 from .request import Assumed, Facts, Request, assumed
 
 # Every site is asked for these, whatever it says: the root, slashes, dots, escapes, case, a file and a folder.
@@ -35,16 +39,21 @@ _MOST_COMBINED = 24
 
 @dataclass(frozen=True, slots=True)
 class Witness:
+    """outcomes: what both estates do, where that was decided on the way."""
+
     request: Request
     facts: Facts
+    outcomes: tuple[Outcome, Outcome] | None = None
 
 
 @dataclass
 class Witnesses:
-    """The requests, and the patterns for which no example could be made."""
+    """The requests. classes: how many of them stand for a class; unreached: patterns for which no example could be made; sampled: where classes may be missing, and why."""
 
     rows: list[Witness] = field(default_factory=list)
+    classes: int = 0
     unreached: set[str] = field(default_factory=set)
+    sampled: set[str] = field(default_factory=set)
 
 
 def find_witnesses(before: Estate, after: Estate) -> Witnesses:
@@ -52,17 +61,34 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
     found = Witnesses()
     seen: set[tuple[object, ...]] = set()
     facts = list(assumptions(before, after).values())
+    roots = frozenset(document_roots(before, after))
     ports = dict.fromkeys((listener.port, listener.secure) for estate in (before, after) for listener in estate.listeners)
     for port, secure in ports:
-        done: set[tuple[str, str]] = set()
+        pairs: dict[tuple[str, str], tuple[list[Site], list[str]]] = {}
         for host in _hosts(before, after, port, secure):
             sites = [_site(estate, port, secure, host) for estate in (before, after)]
             pair = (sites[0].key if sites[0] else "", sites[1].key if sites[1] else "")
-            here = [site for site in sites if site]
-            paths = _paths(here, found.unreached) if pair not in done else ["/", "/x"]
-            whole = pair not in done
-            done.add(pair)
-            for row in _requests(here, host, int(str(port)), secure, paths, facts, whole):
+            pairs.setdefault(pair, ([site for site in sites if site], []))[1].append(host)
+        for here, hosts in pairs.values():
+            plain = Request("GET", "https" if secure else "http", hosts[0], int(str(port)), "/", client=_CLIENTS[0])
+            classes = path_classes(here)
+            parts = aspects(here, hosts)
+            explorer = Explorer((before, after), parts, roots)
+            explored = [row for path in classes.paths for row in explorer.explore(replace(plain, target=_wire(path)))]
+            found.classes += len(explored)
+            found.sampled |= classes.loose | parts.loose
+            if not classes.complete:
+                found.sampled.add(f"the paths of {hosts[0]}: more than {LIMIT_STATES} states")
+            if not explorer.complete:
+                found.sampled.add(f"what is asked besides the path on {hosts[0]}: more than {LIMIT_DECISIONS} decisions for a path")
+            standing = dict.fromkeys(map(_wire, classes.paths))
+            around = [path for path in _paths(here, found.unreached, not classes.complete) if path not in standing]
+            rows = [Witness(row.request, row.facts, row.outcomes) for row in explored]
+            rows += _requests(here, plain, [*standing], facts, True)
+            # Another spelling or neighbour of a path that stands for its class is asked of less, where all classes are known.
+            rows += _requests(here, plain, around, facts, bool(classes.loose | parts.loose) or not (classes.complete and explorer.complete))
+            rows += [Witness(replace(plain, host=host, target=path), fact) for host in hosts[1:] for path in ("/", "/x") for fact in facts]
+            for row in rows:
                 key = (row.request, row.facts.name)
                 if key not in seen:
                     seen.add(key)
@@ -78,8 +104,6 @@ def assumptions(*estates: Estate) -> dict[str, Facts]:
 
 
 def _site(estate: Estate, port: object, secure: bool, host: str) -> Site | None:
-    from .decide import choose_listener
-
     listener = choose_listener(estate, Request("GET", "https" if secure else "http", host, int(str(port)), "/"))
     if listener is None or listener.secure != secure:
         return None
@@ -93,7 +117,10 @@ def _hosts(before: Estate, after: Estate, port: object, secure: bool) -> list[st
         for listener in estate.listeners:
             if (listener.port, listener.secure) == (port, secure):
                 names += [host for row in listener.rows for host in _examples_of(row.host)]
-    return list(dict.fromkeys([*names, _OTHER_HOST]))
+    names.append(_OTHER_HOST)
+    # Sites that ask for the host themselves, as one that answers for several does.
+    names += host_witnesses([site for estate in (before, after) for site in estate.sites if any((item.port, item.secure) == (port, secure) for item in estate.listeners_of(site.key))])
+    return list(dict.fromkeys(names))
 
 
 def _examples_of(name: HostName) -> list[str]:
@@ -128,7 +155,8 @@ def document_roots(*estates: Estate) -> dict[str, ServeFiles]:
     return found
 
 
-def _paths(sites: list[Site], unreached: set[str]) -> list[str]:
+def _paths(sites: list[Site], unreached: set[str], combines: bool) -> list[str]:
+    """Paths at every boundary; `combines`: patterns below every prefix, too, where the walk over the classes did not come to its end."""
     prefixes: list[str] = []
     paths: list[str] = list(_ALWAYS)
     tails: list[str] = []
@@ -160,7 +188,7 @@ def _paths(sites: list[Site], unreached: set[str]) -> list[str]:
                         paths += _around(text.partition("?")[0])
     for prefix in dict.fromkeys(prefixes):
         paths += [*_around(prefix), prefix + "x", prefix.rstrip("/") + "/x/y", prefix.rstrip("/") + "/x.html"]
-    for prefix in list(dict.fromkeys(prefixes))[:_MOST_COMBINED]:
+    for prefix in list(dict.fromkeys(prefixes))[:_MOST_COMBINED] if combines else ():
         for tail in list(dict.fromkeys(filter(None, tails)))[:_MOST_COMBINED]:
             paths.append(prefix.rstrip("/") + "/" + tail)
     return [path for path in dict.fromkeys(paths) if path.startswith("/") and not any(ord(c) <= 32 or ord(c) > 126 or c == "?" for c in path)]
@@ -189,36 +217,35 @@ def _wire(path: str) -> str:
     return escaped(path, " \"#%<>?\\^`{|}")
 
 
-def _requests(sites: list[Site], host: str, port: int, secure: bool, paths: list[str], facts: list[Facts], whole: bool) -> Iterator[Witness]:
-    scheme = "https" if secure else "http"
+def _requests(sites: list[Site], plain: Request, paths: list[str], facts: list[Facts], thoroughly: bool) -> Iterator[Witness]:
+    """Each path with each assumption, and by other methods; thoroughly: with each part of a request that somebody asks for, one at a time, too."""
 
-    def made(path: str, method: str = "GET", fields: tuple[tuple[str, str], ...] = (), client: str = _CLIENTS[0]) -> Request:
-        return Request(method, scheme, host, port, path, fields, client)
+    def made(path: str, **changes: object) -> Request:
+        return replace(plain, target=path, **changes)  # type: ignore[arg-type]
 
     nothing, a_file = facts[0], facts[1]
-    for path in paths:
-        for fact in facts:
-            yield Witness(made(path), fact)
-    if not whole:
-        return
     special = list(_special_fields(sites))
     queries = ["q=1", *_special_queries(sites)]
     clients = _special_clients(sites)
     limits = {item.limit_bytes for site in sites for item in walk(site.program) if isinstance(item, BodyLimit) and item.limit_bytes}
     compresses = any(isinstance(item, Compress) for site in sites for item in walk(site.program))
     for path in paths:
+        for fact in facts:
+            yield Witness(made(path), fact)
         for fact in (nothing, a_file):
-            for query in queries:
+            for query in queries if thoroughly else queries[:1]:
                 yield Witness(made(f"{path}?{query}"), fact)
             for method in ("HEAD", "POST"):
-                yield Witness(made(path, method), fact)
-        yield Witness(made(path, "DELETE"), a_file)
+                yield Witness(made(path, method=method), fact)
+        yield Witness(made(path, method="DELETE"), a_file)
+        if not thoroughly:
+            continue
         for fields in special:
             yield Witness(made(path, fields=fields), a_file)
         for client in clients:
             yield Witness(made(path, client=client), a_file)
         for limit in limits:
-            yield Witness(made(path, "POST", (("Content-Length", str(limit + 1)),)), nothing)
+            yield Witness(made(path, method="POST", fields=(("Content-Length", str(limit + 1)),)), nothing)
         if compresses:
             yield Witness(made(path, fields=(("Accept-Encoding", "gzip"),)), a_file)
         yield Witness(made(path, fields=(("X-Forwarded-For", "203.0.113.7"),)), nothing)

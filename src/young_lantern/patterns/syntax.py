@@ -44,9 +44,12 @@ class Repeat:
 
 @dataclass(frozen=True, slots=True)
 class Group:
+    """ignores_case: what a flag within the group says of letter case, if it says anything."""
+
     item: "Node"
     number: int | None = None
     name: str = ""
+    ignores_case: bool | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -257,6 +260,7 @@ class _Parser:
         number: int | None = None
         name = ""
         look: tuple[bool, bool] | None = None
+        ignores_case: bool | None = None
         if self.take("?"):
             for sign, value in (("=", (True, True)), ("!", (True, False)), ("<=", (False, True)), ("<!", (False, False))):
                 if self.take(sign):
@@ -281,8 +285,14 @@ class _Parser:
                         self.at += 1
                     if self.at == start:
                         raise self.fail("an unknown kind of group")
+                    if "x" in self.text[start:self.at] or "U" in self.text[start:self.at]:
+                        self.features.add("a flag that changes the grammar")
                     if self.take(")"):
+                        if start > 2:
+                            self.features.add("a flag in the middle")
                         return None
+                    on, _, off = self.text[start:self.at].partition("-")
+                    ignores_case = True if "i" in on else False if "i" in off else None
                     if not self.take(":"):
                         raise self.fail("an unknown kind of group")
         else:
@@ -291,7 +301,7 @@ class _Parser:
         item = self.alternatives()
         if not self.take(")"):
             raise self.fail("a group without its end")
-        return Look(item, *look) if look else Group(item, number, name)
+        return Look(item, *look) if look else Group(item, number, name, ignores_case)
 
 
 def _complement(ranges: tuple[tuple[int, int], ...]) -> list[tuple[int, int]]:

@@ -41,7 +41,7 @@ def write_serving(step: ServeFiles, context: Context) -> list[Node] | Unwritable
     names = [context.template(name, step.span) for name in step.folders.index]
     index = [name for name in names if isinstance(name, str)]
     block = []
-    if index and tuple(index) not in (defaults.INDEX, defaults.INDEX[:1]):
+    if index and tuple(index) != defaults.INDEX:
         block.append(Node(["index", *map(quote, index)]))
     words = ["file_server", *(["browse"] if step.folders.listing else [])]
     return [*nodes, Node(words, block or None, spans, step.comments)]

@@ -1,0 +1,198 @@
+"""Two sites -> what they ask of the parts of a request other than its path, and for each part one value of every class.
+
+Rule:     a part's conditions are walked together as languages (patterns/reach.py), so that each combination which some value has is met once, by its
+          shortest value. Networks and lengths fall into intervals, of which each distinct one has a value. A variable that is set from one part hands
+          its conditions on to that part.
+Unknown:  a condition on a text of several parts, or a pattern that is not regular, is named in `loose`.
+"""
+
+from __future__ import annotations
+
+import base64
+import ipaddress
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from ..model import (
+    AddressRule, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
+)
+from ..model.walk import walk
+from ..patterns import PatternUnreadable
+from ..patterns.languages import ALL, Language, Languages, characters
+from ..patterns.reach import reach
+from ..patterns.regular import Reading
+from ..source.passwords import PASSWORD
+from .request import CLIENT
+
+# A part of a request: what it is, and its name; a field's in small letters. None as a value: it is not there.
+Part = tuple[str, str]
+METHOD, CLIENT_ADDRESS, QUERY, HOST, LENGTH, AUTHORIZATION = ("method", ""), ("client", ""), ("query", ""), ("host", ""), ("length", ""), ("field", "authorization")
+_KINDS = {Variable.FIELD: "field", Variable.COOKIE: "cookie", Variable.ARGUMENT: "argument", Variable.QUERY: "query"}
+_HOSTS = frozenset({Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY})
+# Characters that cannot stand in a value of such a part as they are.
+_BARRED = {"cookie": "; \",\\", "argument": "& #\"<>", "query": " #\"<>", "host": "/ "}
+_LIMIT_STATES = 4_000
+
+
+@dataclass
+class Aspects:
+    """values: of each part that some condition asks about, the plainest first."""
+
+    values: dict[Part, list[str | None]] = field(default_factory=dict)
+    loose: set[str] = field(default_factory=set)
+
+
+def aspects(sites: list[Site], hosts: list[str]) -> Aspects:
+    """What some sites ask about. hosts: those by which a request comes to these sites; only such are among the values."""
+    return _Finder(sites, hosts).found
+
+
+class _Finder:
+    def __init__(self, sites: list[Site], hosts: list[str]) -> None:
+        self.languages = Languages()
+        self.reading = Reading(self.languages)
+        self.found = Aspects()
+        self.asked: dict[Part, dict[Language, None]] = {}
+        items = [item for site in sites for item in walk(site.program)]
+        self.set = {item.name: item.value for item in items if isinstance(item, SetVariable)}
+        for item in items:
+            for template, language in self._conditions(item):
+                self._ask(template, language, 3)
+        for part, wanted in self.asked.items():
+            if part != HOST:
+                self.found.values[part] = self._values(part, list(wanted))
+        self._hosts(hosts)
+        methods = {method for item in items if isinstance(item, MethodIn) for method in item.methods}
+        if methods:
+            self.found.values[METHOD] = list(dict.fromkeys(["GET", "POST", *sorted(methods - {"*"}), "OPTIONS"]))
+        lengths = sorted({item.limit_bytes for item in items if isinstance(item, BodyLimit) and item.limit_bytes})
+        if lengths:
+            self.found.values[LENGTH] = [None, *(str(length + 1) for length in lengths)]
+        known = [item for item in items if isinstance(item, Credentials)]
+        if known:
+            self.found.values[AUTHORIZATION] = [None, *_users(known)]
+        networks = {network for item in items if isinstance(item, AddressRule | ClientIn) for network in item.networks}
+        networks |= {row.value for item in items if isinstance(item, Lookup) and item.networks for row in item.rows if isinstance(row.value, str)}
+        if networks:
+            self.found.values[CLIENT_ADDRESS] = list(_clients(networks))
+
+    def _conditions(self, item: object) -> Iterator[tuple[Template, Language]]:
+        match item:
+            case TextIs(template, values, ignores_case):
+                for value in values:
+                    yield template, self.languages.word(value, ignores_case)
+            case TextMatches(template, pattern):
+                yield from self._pattern(template, pattern)
+            case Lookup(subject=template, rows=rows, networks=False, ignores_case=ignores_case):
+                for row in rows:
+                    if isinstance(row.value, Pattern):
+                        yield from self._pattern(template, row.value)
+                    else:
+                        yield template, self.languages.word(row.value, ignores_case)
+            case HostIs(names):
+                for name in names:
+                    word = self.languages.word(name.removeprefix("*"))
+                    yield (Var(Variable.HOST),), self.languages.join(self.languages.any, word) if name.startswith("*") else word
+
+    def _pattern(self, template: Template, pattern: Pattern) -> Iterator[tuple[Template, Language]]:
+        try:
+            found = self.reading.found_in(pattern)
+        except PatternUnreadable:
+            self.found.loose.add(f"the pattern {pattern.text}")
+            return
+        if not found.exact:
+            self.found.loose.add(f"the pattern {pattern.text}")
+        yield template, found.language
+
+    def _ask(self, template: Template, language: Language, depth: int) -> None:
+        """Hands a condition on a text on to the one part of the request that it is made of."""
+        made = self.languages
+        changing = [number for number, part in enumerate(template) if not isinstance(part, str)]
+        if len(changing) != 1:
+            if changing:
+                self.found.loose.add("a text made of several parts of the request")
+            return
+        part = template[changing[0]]
+        inside = made.before(made.after(language, "".join(map(str, template[:changing[0]]))), "".join(map(str, template[changing[0] + 1:])))
+        if isinstance(part, Lookup):
+            return  # what its rows ask is a condition of its own
+        if not isinstance(part, Var):
+            return
+        if part.variable is Variable.VARIABLE:
+            if depth and part.name in self.set:
+                self._ask(self.set[part.name], inside, depth - 1)
+            return
+        if part.variable is Variable.METHOD:
+            return
+        if part.variable in _HOSTS or (part.variable is Variable.FIELD and part.name.lower() == "host"):
+            self.asked.setdefault(HOST, {})[inside] = None
+        elif part.variable in _KINDS:
+            name = part.name.lower() if part.variable is Variable.FIELD else "" if part.variable is Variable.QUERY else part.name
+            self.asked.setdefault((_KINDS[part.variable], name), {})[inside] = None
+
+    def _within(self, kind: str) -> Language:
+        made = self.languages
+        allowed = ALL & ~characters(_BARRED.get(kind, "") + "é")
+        if kind != "field":
+            return made.many(made.one_of(allowed))
+        # RFC 9110 section 5.5: a field's value neither begins nor ends with a blank.
+        inner, edge = made.many(made.one_of(allowed)), made.one_of(allowed & ~characters(" "))
+        return made.either(made.empty, edge, made.join(edge, made.join(inner, edge)))
+
+    def _values(self, part: Part, wanted: list[Language]) -> list[str | None]:
+        reached = reach(self.languages, wanted, self._within(part[0]), _LIMIT_STATES)
+        if not reached.complete:
+            self.found.loose.add(f"the values of the {part[0]} {part[1]}".rstrip())
+        # A value of nothing is asked like none at all.
+        return [None, *(text for text in sorted(reached.texts.values(), key=len) if text)]
+
+    def _hosts(self, hosts: list[str]) -> None:
+        """Of the hosts that come to these sites, one for each combination of conditions."""
+        wanted = list(self.asked.get(HOST, {}))
+        kinds: dict[tuple[bool, ...], str] = {}
+        for host in hosts:
+            kinds.setdefault(tuple(self.languages.after(language, host.lower()).nullable for language in wanted), host)
+        if len(kinds) > 1:
+            self.found.values[HOST] = list(kinds.values())
+
+
+def _users(steps: list[Credentials]) -> list[str]:
+    """One who may enter by each set of rules, and one who is known and may not. Strangers are asked of like nobody."""
+    names: dict[tuple[bool, ...], str] = {}
+    for name in dict.fromkeys(name for step in steps for name in (*step.names, *(known for known, _ in step.known))):
+        names.setdefault(tuple(name in step.names for step in steps), name)
+    return ["Basic " + base64.b64encode(f"{name}:{PASSWORD}".encode()).decode() for name in names.values()]
+
+
+def _clients(networks: set[str]) -> Iterator[str]:
+    """One address for each combination of networks that holds it: of every interval between their borders, the first; the usual client before all."""
+    parsed = []
+    for network in sorted(networks):
+        try:
+            parsed.append(ipaddress.ip_network(network, strict=False))
+        except ValueError:
+            continue  # `unix:` holds no address
+    borders = [ipaddress.ip_address(CLIENT)]
+    for network in parsed:
+        borders.append(network.network_address)
+        following = int(network.broadcast_address) + 1
+        if following < 2**network.max_prefixlen:
+            borders.append(ipaddress.IPv4Address(following) if network.version == 4 else ipaddress.IPv6Address(following))
+    kinds: dict[tuple[bool, ...], str] = {}
+    for address in borders:
+        if int(address):
+            kinds.setdefault(tuple(address.version == network.version and address in network for network in parsed), str(address))
+    yield from kinds.values()
+
+
+def host_witnesses(sites: list[Site]) -> list[str]:
+    """A host for each combination of the conditions on hosts within some sites."""
+    finder = _Finder(sites, [])
+    wanted = list(finder.asked.get(HOST, {}))
+    if not wanted:
+        return []
+    made = finder.languages
+    letter = made.one_of(characters("abcdefghijklmnopqrstuvwxyz0123456789"))
+    label = made.join(letter, made.many(made.one_of(characters("abcdefghijklmnopqrstuvwxyz0123456789-"))))
+    within = made.join(label, made.many(made.join(made.word("."), label)))
+    return [text for text in reach(made, wanted, within, _LIMIT_STATES).texts.values() if len(text) < 200]

@@ -1,0 +1,123 @@
+"""One path -> requests for every combination of what its two decisions look at: the other parts of the request, and files.
+
+Rule:     a decision depends on nothing but what it looked at. Of what it looked at, one part after the other is given each of its values (aspects.py), and
+          decided again, until nothing is left that was not given. Files, likewise, are there or not, as files or folders.
+Bounded:  by a number of decisions for each path; `complete` is False where it did not suffice.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+
+from ..model import Estate, FileKind
+from .aspects import CLIENT_ADDRESS, HOST, LENGTH, METHOD, QUERY, Aspects, Part
+from .decide import decide
+from .outcome import Outcome
+from .request import Facts, Request, placed
+
+# Decisions for one path, each in both estates; chosen among 60, 200 and 1,000. A path of a usual site takes 10 to 40.
+LIMIT_DECISIONS = 200
+# Files whose being there is tried for one request: what a chain of fallbacks with its index files asks for.
+_MOST_FILES = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Explored:
+    """A request, what is known of files, and what both estates do."""
+
+    request: Request
+    facts: Facts
+    outcomes: tuple[Outcome, Outcome]
+
+
+@dataclass
+class Explorer:
+    """Explores paths of two estates."""
+
+    estates: tuple[Estate, Estate]
+    aspects: Aspects
+    roots: frozenset[str]
+    complete: bool = True
+    _left: int = field(default=0, init=False)
+
+    def explore(self, request: Request) -> Iterator[Explored]:
+        """All that differs for requests that are like this one but for parts that conditions ask about."""
+        self._left = LIMIT_DECISIONS
+        yield from self._go(request, {}, {}, None)
+
+    def _go(self, plain: Request, given: dict[Part, str | None], files: dict[str, FileKind | None], known: "_Decided | None") -> Iterator[Explored]:
+        """known: what was decided already, where the last part given, or file placed, changes nothing."""
+        here = known or self._decided(_made(plain, given), files)
+        if here is None:
+            return
+        part = next((part for part in here.reads if part not in given and len(self.aspects.values.get(part, ())) > 1), None)
+        path = next((path for path in here.asked if path not in files), None) if part is None and len(files) < _MOST_FILES else None
+        if part is not None:
+            for value in self.aspects.values[part]:
+                now = {**given, part: value}
+                yield from self._go(plain, now, files, here if _made(plain, now) == here.request else None)
+        elif path is not None:
+            for kind in _kinds(path):
+                yield from self._go(plain, given, {**files, path: kind}, here if kind is None else None)
+        else:
+            yield Explored(here.request, here.facts, here.outcomes)
+
+    def _decided(self, request: Request, files: dict[str, FileKind | None]) -> "_Decided | None":
+        if self._left <= 0:
+            self.complete = False
+            return None
+        self._left -= 1
+        reads: dict[Part, None] = {}
+        asked: dict[str, None] = {}
+        facts = placed(files, self.roots, asked)
+        one, other = (decide(estate, request, facts, reads) for estate in self.estates)
+        return _Decided(request, facts, (one, other), reads, asked)
+
+
+@dataclass(frozen=True, slots=True)
+class _Decided:
+    request: Request
+    facts: Facts
+    outcomes: tuple[Outcome, Outcome]
+    reads: dict[Part, None]
+    asked: dict[str, None]
+
+
+def _kinds(path: str) -> tuple[FileKind | None, ...]:
+    """What may lie at a path; a name with a dot is taken for no folder's."""
+    return (None, FileKind.FILE) if "." in path.rpartition("/")[2] else (None, FileKind.FILE, FileKind.FOLDER)
+
+
+def _made(plain: Request, given: dict[Part, str | None]) -> Request:
+    """The request with the values given to some of its parts."""
+    path, _, query = plain.target.partition("?")
+    pieces = [query] if query else []
+    cookies: list[str] = []
+    fields = list(plain.fields)
+    changes: dict[str, str] = {}
+    for part, value in given.items():
+        if value is None:
+            continue
+        kind, name = part
+        if part == METHOD:
+            changes["method"] = value
+        elif part == CLIENT_ADDRESS:
+            changes["client"] = value
+        elif part == HOST:
+            changes["host"] = value
+        elif part == LENGTH:
+            fields.append(("Content-Length", value))
+        elif part == QUERY:
+            pieces.insert(0, value)
+        elif kind == "argument":
+            pieces.append(f"{name}={value}")
+        elif kind == "cookie":
+            cookies.append(f"{name}={value}")
+        else:
+            fields.append((name.title(), value))
+    if cookies:
+        fields.append(("Cookie", "; ".join(cookies)))
+    if given.get(LENGTH) is not None and changes.get("method", plain.method) in ("GET", "HEAD"):
+        changes["method"] = "POST"
+    return replace(plain, target=path + ("?" + "&".join(pieces) if pieces else ""), fields=tuple(fields), **changes)  # type: ignore[arg-type]

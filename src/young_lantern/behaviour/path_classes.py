@@ -1,0 +1,245 @@
+"""Two sites -> every combination of their path conditions that some path has, each with its shortest path.
+
+Rule:     all exact paths, prefixes, patterns and globs of both are compiled into languages and walked at once (patterns/reach.py). A condition that is met
+          behind a rewrite is traced back: the paths that the rewrite turns into one that meets it are a condition of their own, twice over.
+Unknown:  conditions that are no languages of paths alone (a template of several parts, captures compared with each other) and patterns that are not
+          regular are named in `loose`: there the comparison goes by examples.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from ..model import (
+    Always, Block, Capture, Choose, Condition, ErrorPages, Lookup, Mapped, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Restart, Rewrite, ServeFiles, SetPath, Site, Step, StripPrefix, StripSuffix,
+    Template, TextIs, TextMatches, Var, Variable,
+)
+from ..model.walk import walk
+from ..patterns import PatternUnreadable
+from ..patterns.languages import ALL, Language, Languages, characters
+from ..patterns.reach import reach
+from ..patterns.regular import Reading
+
+# Chosen among 5,000, 20,000 and 100,000: a site with 200 routes and 40 patterns has some 6,000, and 20,000 take two seconds.
+LIMIT_STATES = 20_000
+# Conditions that rewrites make; chosen among 100, 400 and 1,600.
+_MOST_TRACED = 400
+_PATHS = frozenset({Variable.PATH, Variable.URL_PATH, Variable.PATH_ESCAPED, Variable.TARGET, Variable.TARGET_NOW, Variable.ORIGINAL_PATH})
+
+
+@dataclass(frozen=True, slots=True)
+class PathTest:
+    """One thing that is asked of a path. words: as a person says it; language: the paths that pass."""
+
+    words: str
+    language: Language
+
+
+@dataclass
+class PathClasses:
+    """paths: one for each class, decoded, shortest first; complete: whether the walk came to its end; loose: what is asked of paths besides."""
+
+    tests: list[PathTest] = field(default_factory=list)
+    paths: list[str] = field(default_factory=list)
+    complete: bool = True
+    states: int = 0
+    loose: set[str] = field(default_factory=set)
+
+
+def path_classes(sites: list[Site], limit: int = LIMIT_STATES) -> PathClasses:
+    """The classes of paths that some sites tell apart."""
+    finder = _Finder()
+    for site in sites:
+        finder.add(site)
+    found = finder.found
+    made = finder.languages
+    reached = reach(made, [test.language for test in found.tests], finder.within, limit)
+    found.paths = list(reached.texts.values())
+    found.complete, found.states = reached.complete, reached.states
+    return found
+
+
+class _Finder:
+    """Collects what is asked of paths."""
+
+    def __init__(self) -> None:
+        self.languages = Languages()
+        self.reading = Reading(self.languages)
+        self.found = PathClasses()
+        self.known: set[Language] = set()
+        made = self.languages
+        slash = made.word("/")
+        middle = made.either(made.word("//"), made.word("/./"), made.word("/../"))
+        end = made.either(made.word("/."), made.word("/.."))
+        odd = made.either(made.join(made.any, made.join(middle, made.any)), made.join(made.any, end))
+        # Other spellings are read as one of these before any rule is asked.
+        self.within = made.both(made.join(slash, made.any), made.other(odd))
+
+    def add(self, site: Site) -> None:
+        before = len(self.found.tests)
+        for item in walk(site.program):
+            for words, language in self._asked(item):
+                self._keep(words, language)
+        labels = {pattern.label: pattern for pattern in walk(site.program) if isinstance(pattern, Pattern) and pattern.label}
+        changes = list(_changes(site.program, None, (), set()))
+        everything = [test.language for test in self.found.tests[before:]]
+        asked: list[tuple[_Change, list[PathTest]]] = []
+        for change in changes:
+            again = any(isinstance(item, Restart) for item in walk(change.after))
+            wanted = None if again else {language for item in walk(change.after) for _, language in self._asked(item)}
+            asked.append((change, [test for test in self.found.tests[before:] if wanted is None or test.language in wanted]))
+        # What is behind one rewrite, and then what is behind two.
+        for _ in range(2):
+            here = len(self.found.tests)
+            for change, tests in asked:
+                for test in tests:
+                    made = self._traced(test, change, labels)
+                    if made is not None and len(self.found.tests) - here < _MOST_TRACED:
+                        self._keep(made.words, made.language)
+                    elif made is not None:
+                        self.found.loose.add(f"more than {_MOST_TRACED} conditions behind rewrites")
+            asked = [(change, self.found.tests[here:]) for change in changes if any(isinstance(item, Restart | Rewrite) for item in walk(change.after))]
+
+    def _keep(self, words: str, language: Language) -> None:
+        language = self.languages.both(language, self.within) if language is self.languages.any else language
+        if language not in self.known and language is not self.languages.none:
+            self.known.add(language)
+            self.found.tests.append(PathTest(words, language))
+
+    # --- what is asked ----------------------------------------------------------------------------------------------------------
+
+    def _asked(self, item: object) -> Iterator[tuple[str, Language]]:
+        made = self.languages
+        match item:
+            case PathIs(path, ignores_case):
+                yield f"is {path}", made.word(path, ignores_case)
+            case PathStartsWith(prefix, ignores_case):
+                yield f"begins with {prefix}", self._prefix(prefix, ignores_case)
+            case PathGlob(glob, ignores_case):
+                yield f"is like {glob}", self._glob(glob, ignores_case)
+            case PathMatches(pattern):
+                yield from self._pattern(pattern)
+            case TextMatches((Var(variable),), pattern) if variable in _PATHS:
+                yield from self._pattern(pattern)
+            case TextIs((Var(variable),), values, ignores_case) if variable in _PATHS:
+                for value in values:
+                    if value.startswith("/"):
+                        yield f"is {value}", made.word(value, ignores_case)
+            case TextMatches(template) | TextIs(template) if len(template) > 1 and any(isinstance(part, Var) and part.variable in _PATHS for part in template):
+                self.found.loose.add("a text made of the path and other things")
+            case TextMatches(template) | TextIs(template) if any(isinstance(part, Capture) for part in template):
+                self.found.loose.add("a text made of what a pattern captured")
+            case Lookup((Var(variable),), rows=rows, ignores_case=ignores_case) if variable in _PATHS:
+                for row in rows:
+                    if isinstance(row.value, Pattern):
+                        yield from self._pattern(row.value)
+                    elif row.value.startswith("/"):
+                        yield f"is {row.value}", made.word(row.value, ignores_case)
+            case StripPrefix(prefix) | Mapped(prefix) | ServeFiles(strip=prefix) if prefix:
+                yield f"begins with {prefix}", self._prefix(prefix, False)
+
+    def _prefix(self, prefix: str, ignores_case: bool) -> Language:
+        return self.languages.join(self.languages.word(prefix, ignores_case), self.languages.any)
+
+    def _pattern(self, pattern: Pattern) -> Iterator[tuple[str, Language]]:
+        try:
+            found = self.reading.found_in(pattern)
+        except PatternUnreadable:
+            self.found.loose.add(f"the pattern {pattern.text}")
+            return
+        if not found.exact:
+            self.found.loose.add(f"the pattern {pattern.text}")
+        yield f"matches {pattern.text}", found.language
+
+    def _glob(self, glob: str, ignores_case: bool) -> Language:
+        """caddyhttp MatchPath, as evaluate.py has it: a star at an end is any text, one within stays in its segment."""
+        made = self.languages
+        if glob.count("*") == 2 and glob.startswith("*") and glob.endswith("*"):
+            return made.join(made.any, self._prefix(glob.strip("*"), ignores_case))
+        if glob.count("*") == 1 and glob.startswith("*"):
+            return made.join(made.any, made.word(glob[1:], ignores_case))
+        if glob.count("*") == 1 and glob.endswith("*"):
+            return self._prefix(glob[:-1], ignores_case)
+        segment = made.one_of(ALL & ~characters("/"))
+        out = made.empty
+        for character in reversed(glob):
+            piece = made.many(segment) if character == "*" else segment if character == "?" else made.word(character, ignores_case)
+            out = made.join(piece, out)
+        if "[" in glob:
+            self.found.loose.add(f"the glob {glob}")
+        return out
+
+    # --- behind rewrites --------------------------------------------------------------------------------------------------------
+
+    def _traced(self, test: PathTest, change: "_Change", labels: dict[str, Pattern]) -> PathTest | None:
+        """The paths that a rewrite turns into one that passes a test."""
+        made = self.languages
+        words = f"is rewritten to what {test.words}"
+        match change.edit:
+            case StripPrefix(prefix, cleans):
+                rest = made.either(made.both(test.language, self._prefix("/", False)), made.after(test.language, "/"))
+                return PathTest(words, made.join(made.word(prefix, cleans), rest))
+            case StripSuffix(suffix, cleans):
+                return PathTest(words, made.join(test.language, made.word(suffix, cleans)))
+            case SetPath(template):
+                return self._completed(words, test.language, template, change.pattern, labels)
+        return None
+
+    def _completed(self, words: str, wanted: Language, template: Template, pattern: Pattern | None, labels: dict[str, Pattern]) -> PathTest | None:
+        made = self.languages
+        changing = [number for number, part in enumerate(template) if not isinstance(part, str)]
+        if not changing:
+            return None
+        front, back = (template[:changing[0]], template[changing[-1] + 1:])
+        part = template[changing[0]]
+        inside = made.after(wanted, "".join(map(str, front)))
+        if inside is made.none or inside is made.any:
+            return None
+        if len(changing) > 1:
+            self.found.loose.add("a path made of several captures")
+            return None
+        inside = made.before(inside, "".join(map(str, back)).partition("?")[0])
+        if isinstance(part, Var) and part.variable in _PATHS:
+            return PathTest(words, inside)
+        if not isinstance(part, Capture):
+            return None
+        pattern = labels.get(part.pattern) if part.pattern else pattern
+        if pattern is None:
+            return None
+        try:
+            return PathTest(words, self.reading.of_group(pattern, part.group, inside))
+        except PatternUnreadable:
+            return None
+
+
+@dataclass(frozen=True, slots=True)
+class _Change:
+    """pattern: whose captures are in sight; after: what is done next."""
+
+    pattern: Pattern | None
+    edit: SetPath | StripPrefix | StripSuffix
+    after: tuple[Step, ...]
+
+
+def _changes(steps: tuple[Step, ...], pattern: Pattern | None, after: tuple[Step, ...], seen: set[int]) -> Iterator[_Change]:
+    """What changes the path."""
+    for number, step in enumerate(steps):
+        following = (*steps[number + 1:], *after)
+        match step:
+            case Choose(routes):
+                for route in routes:
+                    yield from _changes(route.steps, _last_pattern(route.condition) or pattern, following, seen)
+            case Block() if id(step) not in seen:
+                seen.add(id(step))
+                yield from _changes(step.steps, pattern, following, seen)
+            case ErrorPages(pages):
+                for page in pages:
+                    yield from _changes(page.steps, pattern, (), seen)
+            case Rewrite(edit) if edit is not None:
+                yield _Change(pattern, edit, following)
+
+
+def _last_pattern(condition: Condition) -> Pattern | None:
+    found = [item.pattern for item in walk(condition) if isinstance(item, PathMatches | TextMatches)] if not isinstance(condition, Always) else []
+    return found[-1] if found else None

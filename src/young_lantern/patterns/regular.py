@@ -1,0 +1,166 @@
+"""Regular expressions -> the language of the texts in which they are found.
+
+Rule:     "found anywhere" is what both engines ask; anchors hold at the ends of the text. Looking ahead is an intersection with what follows.
+Unknown:  PatternUnreadable, as syntax.py; `exact` is False where the language holds more than the pattern finds: back-references, looking behind, word
+          boundaries, atomic groups, flags in the middle, more than MOST_REPEATS repeats. A walk over it then meets texts that are in none of its classes, and may
+          miss some.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ..model import Pattern
+from .languages import ALL, ALPHABET, Language, Languages, characters
+from .syntax import Alternatives, Anchor, BackReference, Characters, Group, Look, Node, Repeat, Sequence, parse
+
+# Bounded repeats are written out; chosen among 16, 64 and 256: no path is longer in one piece.
+MOST_REPEATS = 64
+# What only PCRE has, and a regular language nonetheless; looking behind is met where it stands.
+_REGULAR = frozenset({"look-around", "\\Z"})
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """language: of whole texts in which the pattern is found; exact: whether it is just these."""
+
+    language: Language
+    exact: bool
+
+
+@dataclass(frozen=True, slots=True)
+class _Rest:
+    """What follows, where nothing of the text has been taken yet, and elsewhere: `^` holds at the first place only."""
+
+    at_start: Language
+    later: Language
+
+
+class Reading:
+    """Reads patterns into languages of one maker; asks each once."""
+
+    def __init__(self, languages: Languages) -> None:
+        self.languages = languages
+        self._found: dict[Pattern, Found] = {}
+        self._ignores_case = False
+        self._exact = True
+
+    def found_in(self, pattern: Pattern) -> Found:
+        """The texts that a search for the pattern finds it in. Raises PatternUnreadable."""
+        if pattern not in self._found:
+            made = self.languages
+            found = self._read(pattern, None)
+            later = made.join(made.one_of(ALL), made.join(made.any, found.later))
+            self._found[pattern] = Found(made.either(found.at_start, later), self._exact)
+        return self._found[pattern]
+
+    def of_group(self, pattern: Pattern, group: int | str, inside: Language) -> Language:
+        """As found_in, where what a group takes is in a language, too. Raises PatternUnreadable."""
+        made = self.languages
+        self._inside = inside
+        found = self._read(pattern, group)
+        return made.either(found.at_start, made.join(made.one_of(ALL), made.join(made.any, found.later)))
+
+    def _read(self, pattern: Pattern, group: int | str | None) -> _Rest:
+        parsed = parse(pattern.text)
+        self._exact = not parsed.features - _REGULAR
+        self._ignores_case = pattern.ignores_case or pattern.text.startswith("(?i)")
+        tree = parsed.tree if group is None else Group(parsed.tree, -1) if group == 0 else _within(parsed.tree, group)
+        return self._node(tree, _Rest(self.languages.any, self.languages.any))
+
+    def _node(self, node: Node, rest: _Rest) -> _Rest:
+        made = self.languages
+        match node:
+            case Characters():
+                one = made.join(made.one_of(self._mask(node)), rest.later)
+                return _Rest(one, one)
+            case Sequence(items):
+                for item in reversed(items):
+                    rest = self._node(item, rest)
+                return rest
+            case Alternatives(items):
+                ways = [self._node(item, rest) for item in items]
+                return _Rest(made.either(*(way.at_start for way in ways)), made.either(*(way.later for way in ways)))
+            case Group(item, number=-1):
+                taken = made.both(self._alone(item), self._inside)
+                front = made.join(taken, rest.later)
+                return _Rest(made.either(front, rest.at_start) if taken.nullable else front, front)
+            case Group(item, ignores_case=ignores_case):
+                before = self._ignores_case
+                self._ignores_case = before if ignores_case is None else ignores_case
+                rest = self._node(item, rest)
+                self._ignores_case = before
+                return rest
+            case Repeat(item, least, most):
+                return self._repeat(item, least, most, rest)
+            case Anchor("start"):
+                return _Rest(rest.at_start, made.none)
+            case Anchor("end"):
+                return _Rest(made.both(rest.at_start, made.empty), made.both(rest.later, made.empty))
+            case Look(item, True, wanted):
+                ahead = self._node(item, _Rest(made.any, made.any))
+                if not wanted:
+                    ahead = _Rest(made.other(ahead.at_start), made.other(ahead.later))
+                return _Rest(made.both(rest.at_start, ahead.at_start), made.both(rest.later, ahead.later))
+            case BackReference():
+                self._exact = False
+                later = made.join(made.any, rest.later)
+                return _Rest(made.either(rest.at_start, later), later)
+        self._exact = False
+        return rest
+
+    def _repeat(self, item: Node, least: int, most: int | None, rest: _Rest) -> _Rest:
+        made = self.languages
+        if least > MOST_REPEATS or (most is not None and most > MOST_REPEATS):
+            self._exact = False
+            least, most = min(least, MOST_REPEATS), None
+        if most is None:
+            many = made.join(made.many(self._alone(item)), rest.later)
+            rest = _Rest(made.either(rest.at_start, many), many)
+        else:
+            for _ in range(most - least):
+                once = self._node(item, rest)
+                rest = _Rest(made.either(rest.at_start, once.at_start), made.either(rest.later, once.later))
+        for _ in range(least):
+            rest = self._node(item, rest)
+        return rest
+
+    def _alone(self, item: Node) -> Language:
+        """What a piece of a pattern takes by itself."""
+        empty = self.languages.empty
+        if _looks(item):
+            self._exact = False
+        return self._node(item, _Rest(empty, empty)).later
+
+    def _mask(self, node: Characters) -> int:
+        mask = characters(character for character in ALPHABET if any(low <= ord(character) <= high for low, high in node.ranges))
+        if self._ignores_case:
+            mask |= characters(ALPHABET[number].swapcase() for number in range(len(ALPHABET)) if mask >> number & 1)
+        return ALL & ~mask if node.negated else mask
+
+
+def _looks(node: Node) -> bool:
+    match node:
+        case Look() | Anchor():
+            return True
+        case Sequence(items) | Alternatives(items):
+            return any(_looks(item) for item in items)
+        case Group(item) | Repeat(item):
+            return _looks(item)
+    return False
+
+
+def _within(node: Node, group: int | str) -> Node:
+    """The tree with the number of one group made -1."""
+    match node:
+        case Group(item, number, name) if (name if isinstance(group, str) else number) == group:
+            return Group(item, -1, name)
+        case Group(item, number, name, ignores_case):
+            return Group(_within(item, group), number, name, ignores_case)
+        case Sequence(items):
+            return Sequence(tuple(_within(item, group) for item in items))
+        case Alternatives(items):
+            return Alternatives(tuple(_within(item, group) for item in items))
+        case Repeat(item, least, most):
+            return Repeat(_within(item, group), least, most)
+    return node
