@@ -10,11 +10,11 @@ from __future__ import annotations
 
 import base64
 import ipaddress
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from ..model import (
-    AddressRule, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
+    AddressRule, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
 )
 from ..model.walk import walk
 from ..patterns import PatternUnreadable
@@ -32,6 +32,10 @@ _HOSTS = frozenset({Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY})
 # Characters that cannot stand in a value of such a part as they are.
 _BARRED = {"cookie": "; \",\\", "argument": "& #\"<>", "query": " #\"<>", "host": "/ "}
 _LIMIT_STATES = 4_000
+# RFC 9110 section 9.3, and RFC 5789.
+_METHODS = ("GET", "POST", "HEAD", "PUT", "DELETE", "OPTIONS", "PATCH")
+# Flags put together to a text are short; chosen among 4, 8 and 16.
+_MOST_PIECES = 8
 
 
 @dataclass
@@ -54,17 +58,23 @@ class _Finder:
         self.found = Aspects()
         self.asked: dict[Part, dict[Language, None]] = {}
         items = [item for site in sites for item in walk(site.program)]
-        self.set = {item.name: item.value for item in items if isinstance(item, SetVariable)}
+        self.set: dict[str, dict[Template, None]] = {}
+        for item in items:
+            if isinstance(item, SetVariable):
+                self.set.setdefault(item.name, {})[item.value] = None
         for item in items:
             for template, language in self._conditions(item):
                 self._ask(template, language, 3)
+            if isinstance(item, TextIs):
+                self._ask_in_pieces(item)
+        for item in items:
+            if isinstance(item, MethodIn | ServeFiles):
+                self.asked.setdefault(METHOD, {})[self.languages.either(*(self.languages.word(method) for method in item.methods))] = None
         for part, wanted in self.asked.items():
-            if part != HOST:
+            if part not in (HOST, METHOD):
                 self.found.values[part] = self._values(part, list(wanted))
-        self._hosts(hosts)
-        methods = {method for item in items if isinstance(item, MethodIn) for method in item.methods}
-        if methods:
-            self.found.values[METHOD] = list(dict.fromkeys(["GET", "POST", *sorted(methods - {"*"}), "OPTIONS"]))
+        self._usual(HOST, hosts)
+        self._usual(METHOD, _METHODS)
         lengths = sorted({item.limit_bytes for item in items if isinstance(item, BodyLimit) and item.limit_bytes})
         if lengths:
             self.found.values[LENGTH] = [None, *(str(length + 1) for length in lengths)]
@@ -78,7 +88,7 @@ class _Finder:
 
     def _conditions(self, item: object) -> Iterator[tuple[Template, Language]]:
         match item:
-            case TextIs(template, values, ignores_case):
+            case TextIs(template, values, ignores_case) if sum(isinstance(part, Var) for part in template) < 2:
                 for value in values:
                     yield template, self.languages.word(value, ignores_case)
             case TextMatches(template, pattern):
@@ -119,16 +129,31 @@ class _Finder:
         if not isinstance(part, Var):
             return
         if part.variable is Variable.VARIABLE:
-            if depth and part.name in self.set:
-                self._ask(self.set[part.name], inside, depth - 1)
+            for value in self.set.get(part.name, ()) if depth else ():
+                self._ask(value, inside, depth - 1)
             return
         if part.variable is Variable.METHOD:
-            return
-        if part.variable in _HOSTS or (part.variable is Variable.FIELD and part.name.lower() == "host"):
+            self.asked.setdefault(METHOD, {})[inside] = None
+        elif part.variable in _HOSTS or (part.variable is Variable.FIELD and part.name.lower() == "host"):
             self.asked.setdefault(HOST, {})[inside] = None
         elif part.variable in _KINDS:
             name = part.name.lower() if part.variable is Variable.FIELD else "" if part.variable is Variable.QUERY else part.name
             self.asked.setdefault((_KINDS[part.variable], name), {})[inside] = None
+
+    def _ask_in_pieces(self, condition: TextIs) -> None:
+        """A text of several parts: each of them may be any piece of what is wanted, the first a beginning, the last an end."""
+        parts = [part for part in condition.template if isinstance(part, Var)]
+        if len(parts) < 2:
+            return
+        for value in condition.values:
+            if len(value) > _MOST_PIECES or len(parts) < len(condition.template):
+                self.found.loose.add("a text made of several parts of the request")
+                continue
+            for number, part in enumerate(parts):
+                starts = range(1 if number == 0 else len(value))
+                pieces = {value[start:end] for start in starts for end in (range(start + 1, len(value) + 1) if number < len(parts) - 1 else [len(value)])}
+                for piece in sorted(pieces):
+                    self._ask((part,), self.languages.word(piece, condition.ignores_case), 3)
 
     def _within(self, kind: str) -> Language:
         made = self.languages
@@ -146,14 +171,20 @@ class _Finder:
         # A value of nothing is asked like none at all.
         return [None, *(text for text in sorted(reached.texts.values(), key=len) if text)]
 
-    def _hosts(self, hosts: list[str]) -> None:
-        """Of the hosts that come to these sites, one for each combination of conditions."""
-        wanted = list(self.asked.get(HOST, {}))
+    def _usual(self, part: Part, usual: Sequence[str]) -> None:
+        """Of some values that are usual, or the only possible ones, one for each combination of conditions."""
+        wanted = list(self.asked.get(part, {}))
         kinds: dict[tuple[bool, ...], str] = {}
-        for host in hosts:
-            kinds.setdefault(tuple(self.languages.after(language, host.lower()).nullable for language in wanted), host)
+        for value in usual:
+            seen = value.lower() if part == HOST else value
+            kinds.setdefault(tuple(self.languages.after(language, seen).nullable for language in wanted), value)
+        if part == METHOD and wanted:
+            capitals = self.languages.one_of(characters("ABCDEFGHIJKLMNOPQRSTUVWXYZ"))
+            within = self.languages.join(capitals, self.languages.many(capitals))
+            for held, text in reach(self.languages, wanted, within, _LIMIT_STATES).texts.items():
+                kinds.setdefault(tuple(number in held for number in range(len(wanted))), text)
         if len(kinds) > 1:
-            self.found.values[HOST] = list(kinds.values())
+            self.found.values[part] = list(kinds.values())
 
 
 def _users(steps: list[Credentials]) -> list[str]:
@@ -165,7 +196,7 @@ def _users(steps: list[Credentials]) -> list[str]:
 
 
 def _clients(networks: set[str]) -> Iterator[str]:
-    """One address for each combination of networks that holds it: of every interval between their borders, the first; the usual client before all."""
+    """One address for each combination of networks that holds it, out of every interval between their borders; the usual client before all."""
     parsed = []
     for network in sorted(networks):
         try:
@@ -179,9 +210,14 @@ def _clients(networks: set[str]) -> Iterator[str]:
         if following < 2**network.max_prefixlen:
             borders.append(ipaddress.IPv4Address(following) if network.version == 4 else ipaddress.IPv6Address(following))
     kinds: dict[tuple[bool, ...], str] = {}
-    for address in borders:
-        if int(address):
-            kinds.setdefault(tuple(address.version == network.version and address in network for network in parsed), str(address))
+    def held(address: ipaddress.IPv4Address | ipaddress.IPv6Address) -> tuple[bool, ...]:
+        return tuple(address.version == network.version and address in network for network in parsed)
+
+    for border in borders:
+        # A host's address rather than that of the network itself, where the interval is long enough.
+        further = border + 9 if int(border) + 9 < 2**border.max_prefixlen and held(border + 9) == held(border) else border
+        if int(further):
+            kinds.setdefault(held(border), CLIENT if str(border) == CLIENT else str(further))
     yield from kinds.values()
 
 

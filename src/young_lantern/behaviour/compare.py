@@ -39,6 +39,7 @@ class Reason(Enum):
     LABELS = "the host has more labels than a star stands for now"
     SPELLING = "the path has dot segments, doubled slashes, or characters percent-encoded that need not be"
     ENCODED_SLASH = "the path has an encoded slash, which one of them refuses"
+    DOTS = "the path ends in dots or blanks, which one of them takes off before it compares paths"
     FILE_SLASH = "the path of a file is asked for with a slash at its end"
     FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash led to an error"
@@ -251,6 +252,11 @@ def _normal(request: Request) -> Request:
     return replace(request, target=(normalised(plain, PathReading()) or path) + mark + query)
 
 
+def _without_dots(request: Request) -> Request:
+    path, mark, query = request.target.partition("?")
+    return replace(request, target=(re.sub(r"(?:\.|%20|%2[eE])+$", "", path) or "/") + mark + query)
+
+
 def _without_slash(request: Request) -> Request:
     path, mark, query = request.target.partition("?")
     return replace(request, target=(path.rstrip("/") or "/") + mark + query)
@@ -259,7 +265,7 @@ def _without_slash(request: Request) -> Request:
 # Order: the first that applies names the reason where it takes several.
 _TWINS: dict[Reason, Callable[[Request], Request]] = {
     Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
-    Reason.SPELLING: _normal, Reason.FILE_SLASH: _without_slash,
+    Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash,
 }
 
 

@@ -46,20 +46,20 @@ class Explorer:
         self._left = LIMIT_DECISIONS
         yield from self._go(request, {}, {}, None)
 
-    def _go(self, plain: Request, given: dict[Part, str | None], files: dict[str, FileKind | None], known: "_Decided | None") -> Iterator[Explored]:
+    def _go(self, plain: Request, chosen: dict[Part, str | None], files: dict[str, FileKind | None], known: "_Decided | None") -> Iterator[Explored]:
         """known: what was decided already, where the last part given, or file placed, changes nothing."""
-        here = known or self._decided(_made(plain, given), files)
+        here = known or self._decided(given(plain, chosen), files)
         if here is None:
             return
-        part = next((part for part in here.reads if part not in given and len(self.aspects.values.get(part, ())) > 1), None)
+        part = next((part for part in here.reads if part not in chosen and len(self.aspects.values.get(part, ())) > 1), None)
         path = next((path for path in here.asked if path not in files), None) if part is None and len(files) < _MOST_FILES else None
         if part is not None:
             for value in self.aspects.values[part]:
-                now = {**given, part: value}
-                yield from self._go(plain, now, files, here if _made(plain, now) == here.request else None)
+                now = {**chosen, part: value}
+                yield from self._go(plain, now, files, here if given(plain, now) == here.request else None)
         elif path is not None:
-            for kind in _kinds(path):
-                yield from self._go(plain, given, {**files, path: kind}, here if kind is None else None)
+            for kind in _kinds(path, plain):
+                yield from self._go(plain, chosen, {**files, path: kind}, here if kind is None else None)
         else:
             yield Explored(here.request, here.facts, here.outcomes)
 
@@ -84,19 +84,20 @@ class _Decided:
     asked: dict[str, None]
 
 
-def _kinds(path: str) -> tuple[FileKind | None, ...]:
-    """What may lie at a path; a name with a dot is taken for no folder's."""
-    return (None, FileKind.FILE) if "." in path.rpartition("/")[2] else (None, FileKind.FILE, FileKind.FOLDER)
+def _kinds(path: str, request: Request) -> tuple[FileKind | None, ...]:
+    """What may lie at a path; a name with a dot is taken for no folder's, unless it is the one that the client asks for."""
+    own = request.target.rstrip("/").endswith("/" + path.rpartition("/")[2])
+    return (None, FileKind.FILE) if "." in path.rpartition("/")[2] and not own else (None, FileKind.FILE, FileKind.FOLDER)
 
 
-def _made(plain: Request, given: dict[Part, str | None]) -> Request:
+def given(plain: Request, chosen: dict[Part, str | None]) -> Request:
     """The request with the values given to some of its parts."""
     path, _, query = plain.target.partition("?")
     pieces = [query] if query else []
     cookies: list[str] = []
     fields = list(plain.fields)
     changes: dict[str, str] = {}
-    for part, value in given.items():
+    for part, value in chosen.items():
         if value is None:
             continue
         kind, name = part
@@ -118,6 +119,6 @@ def _made(plain: Request, given: dict[Part, str | None]) -> Request:
             fields.append((name.title(), value))
     if cookies:
         fields.append(("Cookie", "; ".join(cookies)))
-    if given.get(LENGTH) is not None and changes.get("method", plain.method) in ("GET", "HEAD"):
+    if chosen.get(LENGTH) is not None and changes.get("method", plain.method) in ("GET", "HEAD"):
         changes["method"] = "POST"
     return replace(plain, target=path + ("?" + "&".join(pieces) if pieces else ""), fields=tuple(fields), **changes)  # type: ignore[arg-type]

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from ..model import (
-    Always, Block, Capture, Choose, Condition, ErrorPages, Lookup, Mapped, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Restart, Rewrite, ServeFiles, SetPath, Site, Step, StripPrefix, StripSuffix,
+    Always, Block, Capture, Choose, Condition, ErrorPages, FileExists, Lookup, Mapped, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Part, Pattern, Restart, Rewrite, ServeFiles, SetPath, Site, Step, StripPrefix, StripSuffix,
     Template, TextIs, TextMatches, Var, Variable,
 )
 from ..model.walk import walk
@@ -25,6 +25,10 @@ from ..patterns.regular import Reading
 LIMIT_STATES = 20_000
 # Conditions that rewrites make; chosen among 100, 400 and 1,600.
 _MOST_TRACED = 400
+# Ways to divide a path among several captures.
+_MOST_WAYS = 60
+# (label of its pattern, group) of a capture, and what it must be; None: the path itself.
+_Values = dict[tuple[str, int | str] | None, Language]
 _PATHS = frozenset({Variable.PATH, Variable.URL_PATH, Variable.PATH_ESCAPED, Variable.TARGET, Variable.TARGET_NOW, Variable.ORIGINAL_PATH})
 
 
@@ -78,12 +82,15 @@ class _Finder:
 
     def add(self, site: Site) -> None:
         before = len(self.found.tests)
+        if any(isinstance(item, ServeFiles | FileExists) for item in walk(site.program)):
+            # The root is a folder always, and what ends in a slash is asked for as one.
+            self._keep("is /", self.languages.word("/"))
+            self._keep("ends in /", self.languages.join(self.languages.any, self.languages.word("/")))
         for item in walk(site.program):
             for words, language in self._asked(item):
                 self._keep(words, language)
         labels = {pattern.label: pattern for pattern in walk(site.program) if isinstance(pattern, Pattern) and pattern.label}
         changes = list(_changes(site.program, None, (), set()))
-        everything = [test.language for test in self.found.tests[before:]]
         asked: list[tuple[_Change, list[PathTest]]] = []
         for change in changes:
             again = any(isinstance(item, Restart) for item in walk(change.after))
@@ -112,12 +119,12 @@ class _Finder:
     def _asked(self, item: object) -> Iterator[tuple[str, Language]]:
         made = self.languages
         match item:
-            case PathIs(path, ignores_case):
-                yield f"is {path}", made.word(path, ignores_case)
+            case PathIs(path, ignores_case, form):
+                yield f"is {path}", self._dotted(made.word(path, ignores_case), form)
             case PathStartsWith(prefix, ignores_case):
                 yield f"begins with {prefix}", self._prefix(prefix, ignores_case)
-            case PathGlob(glob, ignores_case):
-                yield f"is like {glob}", self._glob(glob, ignores_case)
+            case PathGlob(glob, ignores_case, form):
+                yield f"is like {glob}", self._dotted(self._glob(glob, ignores_case), form)
             case PathMatches(pattern):
                 yield from self._pattern(pattern)
             case TextMatches((Var(variable),), pattern) if variable in _PATHS:
@@ -138,6 +145,16 @@ class _Finder:
                         yield f"is {row.value}", made.word(row.value, ignores_case)
             case StripPrefix(prefix) | Mapped(prefix) | ServeFiles(strip=prefix) if prefix:
                 yield f"begins with {prefix}", self._prefix(prefix, False)
+                if not prefix.endswith("/"):
+                    # What is left is taken for a path again: `/a./x` without `/a` names a dot segment.
+                    dots = made.either(made.word("."), made.word(".."))
+                    border = made.either(made.empty, made.join(made.word("/"), made.any))
+                    yield f"begins with {prefix} and a dot segment", made.join(made.word(prefix), made.join(dots, border))
+
+    def _dotted(self, language: Language, form: PathForm) -> Language:
+        """As Caddy compares paths: without the dots and blanks at their end (evaluate.py)."""
+        made = self.languages
+        return made.join(language, made.many(made.one_of(characters(". ")))) if form is PathForm.CLEAN else language
 
     def _prefix(self, prefix: str, ignores_case: bool) -> Language:
         return self.languages.join(self.languages.word(prefix, ignores_case), self.languages.any)
@@ -187,30 +204,59 @@ class _Finder:
         return None
 
     def _completed(self, words: str, wanted: Language, template: Template, pattern: Pattern | None, labels: dict[str, Pattern]) -> PathTest | None:
+        """The paths out of which a template makes one that is wanted."""
         made = self.languages
-        changing = [number for number, part in enumerate(template) if not isinstance(part, str)]
-        if not changing:
+        template = _path_part(template)
+        if all(isinstance(part, str) for part in template):
             return None
-        front, back = (template[:changing[0]], template[changing[-1] + 1:])
-        part = template[changing[0]]
-        inside = made.after(wanted, "".join(map(str, front)))
-        if inside is made.none or inside is made.any:
-            return None
-        if len(changing) > 1:
+        ways = []
+        for values in self._split(wanted, template, {}):
+            whole = values.pop(None, made.any)
+            for label in {label for label, _ in values}:  # type: ignore[misc]
+                found = labels.get(label) if label else pattern
+                try:
+                    inside = {group: language for (other, group), language in values.items() if other == label}  # type: ignore[misc]
+                    whole = made.both(whole, self.reading.of_groups(found, inside)) if found is not None else made.none
+                except PatternUnreadable:
+                    whole = made.none
+            ways.append(whole)
+        return PathTest(words, made.either(*ways)) if ways else None
+
+    def _split(self, wanted: Language, template: Template, values: "_Values") -> Iterator["_Values"]:
+        """What the parts of a template must be for the whole to be wanted, way by way. None: the path itself; other variables may be anything."""
+        made = self.languages
+        if not template:
+            if wanted.nullable:
+                yield dict(values)
+            return
+        part, rest = template[0], template[1:]
+        if wanted is made.none or wanted is made.any:
+            return
+        if isinstance(part, str):
+            yield from self._split(made.after(wanted, part), rest, values)
+            return
+        key = (part.pattern, part.group) if isinstance(part, Capture) else None
+        kept = key is not None or (isinstance(part, Var) and part.variable in _PATHS)
+        if all(isinstance(item, str) for item in rest):
+            inside = made.before(wanted, "".join(map(str, rest)))
+            yield {**values, key: made.both(values.get(key, made.any), inside)} if kept else dict(values)
+            return
+        ways = made.rests(wanted, _MOST_WAYS)
+        if len(ways) >= _MOST_WAYS:
             self.found.loose.add("a path made of several captures")
-            return None
-        inside = made.before(inside, "".join(map(str, back)).partition("?")[0])
-        if isinstance(part, Var) and part.variable in _PATHS:
-            return PathTest(words, inside)
-        if not isinstance(part, Capture):
-            return None
-        pattern = labels.get(part.pattern) if part.pattern else pattern
-        if pattern is None:
-            return None
-        try:
-            return PathTest(words, self.reading.of_group(pattern, part.group, inside))
-        except PatternUnreadable:
-            return None
+        for way in ways:
+            inside = made.leading(wanted, way)
+            yield from self._split(way, rest, {**values, key: made.both(values.get(key, made.any), inside)} if kept else values)
+
+
+def _path_part(template: Template) -> Template:
+    """A template as far as its question mark."""
+    out: list[Part] = []
+    for part in template:
+        if isinstance(part, str) and "?" in part:
+            return (*out, part.partition("?")[0])
+        out.append(part)
+    return tuple(out)
 
 
 @dataclass(frozen=True, slots=True)

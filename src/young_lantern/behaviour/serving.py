@@ -58,6 +58,7 @@ Served = Found | Missing | Moved | GoOn | AskIndexes
 def serve(step: ServeFiles, state: State) -> Served:
     """What the file server does with the state's path."""
     state.root = text(step.root, state)
+    state.looked_at("method")
     if step.folders.canonical:
         return _canonical(step, state)
     if step.folders.walks:

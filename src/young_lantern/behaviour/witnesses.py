@@ -8,31 +8,28 @@ Rule:     every combination of path conditions is met by its shortest path (path
 
 from __future__ import annotations
 
-import base64
-import ipaddress
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from ..model import (
-    AddressRule, BodyLimit, ClientIn, Compress, Credentials, ErrorPage, Estate, FileExists, Gateway, HostName, Listener, Lookup, Mapped, PathGlob, PathIs,
-    PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix, TextIs, TextMatches, Var, Variable, literal,
+    Compress, ErrorPage, Estate, FileExists, Gateway, HostName, Lookup, Mapped, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix,
+    Var, Variable, literal,
 )
 from ..model.walk import walk
 from ..patterns import examples
-from ..source.passwords import PASSWORD
-from .aspects import aspects, host_witnesses
+from .aspects import HOST, LENGTH, Aspects, aspects, host_witnesses
 from .decide import choose_listener, choose_site
-from .exploring import LIMIT_DECISIONS, Explorer
+from .exploring import LIMIT_DECISIONS, Explorer, given
 from .outcome import Outcome
 from .path_classes import LIMIT_STATES, path_classes
-from .request import Assumed, Facts, Request, assumed
+from .paths import escaped
+from .request import CLIENT, Assumed, Facts, Request, assumed
 
 # Every site is asked for these, whatever it says: the root, slashes, dots, escapes, case, a file and a folder.
 _ALWAYS = ("/", "/x", "/x/", "/x.html", "/X.html", "//x", "/x//y", "/x/./y", "/x/../y", "/%78", "/x%20y", "/x%2Fy", "/x;y", "/.x")
 # Tables of these are asked with each of their rows as the path.
 _WHOLE_PATHS = ((Var(Variable.PATH),), (Var(Variable.TARGET),), (Var(Variable.TARGET_NOW),), (Var(Variable.ORIGINAL_PATH),))
 _OTHER_HOST = "other-name.example"
-_CLIENTS = ("192.0.2.10", "198.51.100.200")
 # Chosen among 12, 24 and 48: at 24 a site of 20 prefixes and 10 patterns has some 500 paths.
 _MOST_COMBINED = 24
 
@@ -70,7 +67,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             pair = (sites[0].key if sites[0] else "", sites[1].key if sites[1] else "")
             pairs.setdefault(pair, ([site for site in sites if site], []))[1].append(host)
         for here, hosts in pairs.values():
-            plain = Request("GET", "https" if secure else "http", hosts[0], int(str(port)), "/", client=_CLIENTS[0])
+            plain = Request("GET", "https" if secure else "http", hosts[0], int(str(port)), "/", client=CLIENT)
             classes = path_classes(here)
             parts = aspects(here, hosts)
             explorer = Explorer((before, after), parts, roots)
@@ -84,9 +81,10 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             standing = dict.fromkeys(map(_wire, classes.paths))
             around = [path for path in _paths(here, found.unreached, not classes.complete) if path not in standing]
             rows = [Witness(row.request, row.facts, row.outcomes) for row in explored]
-            rows += _requests(here, plain, [*standing], facts, True)
+            compresses = any(isinstance(item, Compress) for site in here for item in walk(site.program))
+            rows += _requests(parts, compresses, plain, [*standing], facts, True)
             # Another spelling or neighbour of a path that stands for its class is asked of less, where all classes are known.
-            rows += _requests(here, plain, around, facts, bool(classes.loose | parts.loose) or not (classes.complete and explorer.complete))
+            rows += _requests(parts, compresses, plain, around, facts, bool(classes.loose | parts.loose) or not (classes.complete and explorer.complete))
             rows += [Witness(replace(plain, host=host, target=path), fact) for host in hosts[1:] for path in ("/", "/x") for fact in facts]
             for row in rows:
                 key = (row.request, row.facts.name)
@@ -212,112 +210,26 @@ def _of_pattern(pattern: Pattern, unreached: set[str]) -> list[str]:
 
 def _wire(path: str) -> str:
     """A decoded path as it goes on the wire."""
-    from .paths import escaped
-
     return escaped(path, " \"#%<>?\\^`{|}")
 
 
-def _requests(sites: list[Site], plain: Request, paths: list[str], facts: list[Facts], thoroughly: bool) -> Iterator[Witness]:
-    """Each path with each assumption, and by other methods; thoroughly: with each part of a request that somebody asks for, one at a time, too."""
-
-    def made(path: str, **changes: object) -> Request:
-        return replace(plain, target=path, **changes)  # type: ignore[arg-type]
-
+def _requests(parts: Aspects, compresses: bool, plain: Request, paths: list[str], facts: list[Facts], thoroughly: bool) -> Iterator[Witness]:
+    """Each path with each assumption, and by other methods; thoroughly: with each value of each part of a request that is asked for, one at a time, too."""
     nothing, a_file = facts[0], facts[1]
-    special = list(_special_fields(sites))
-    queries = ["q=1", *_special_queries(sites)]
-    clients = _special_clients(sites)
-    limits = {item.limit_bytes for site in sites for item in walk(site.program) if isinstance(item, BodyLimit) and item.limit_bytes}
-    compresses = any(isinstance(item, Compress) for site in sites for item in walk(site.program))
     for path in paths:
+        here = replace(plain, target=path)
         for fact in facts:
-            yield Witness(made(path), fact)
+            yield Witness(here, fact)
+            yield Witness(replace(here, target=f"{path}?q=1"), fact)
         for fact in (nothing, a_file):
-            for query in queries if thoroughly else queries[:1]:
-                yield Witness(made(f"{path}?{query}"), fact)
             for method in ("HEAD", "POST"):
-                yield Witness(made(path, method=method), fact)
-        yield Witness(made(path, method="DELETE"), a_file)
+                yield Witness(replace(here, method=method), fact)
+        yield Witness(replace(here, method="DELETE"), a_file)
         if not thoroughly:
             continue
-        for fields in special:
-            yield Witness(made(path, fields=fields), a_file)
-        for client in clients:
-            yield Witness(made(path, client=client), a_file)
-        for limit in limits:
-            yield Witness(made(path, method="POST", fields=(("Content-Length", str(limit + 1)),)), nothing)
+        for part, values in parts.values.items():
+            for value in values[1:] if part != HOST else ():
+                yield Witness(given(here, {part: value}), nothing if part == LENGTH else a_file)
         if compresses:
-            yield Witness(made(path, fields=(("Accept-Encoding", "gzip"),)), a_file)
-        yield Witness(made(path, fields=(("X-Forwarded-For", "203.0.113.7"),)), nothing)
-
-
-def _special_fields(sites: list[Site]) -> Iterator[tuple[tuple[str, str], ...]]:
-    """Field values that some condition asks for."""
-    seen: set[object] = set()
-    for name, value in _asked(sites, Variable.FIELD):
-        if (name, value) not in seen and name.lower() != "host":
-            seen.add((name, value))
-            yield ((name.title(), value),)
-    for step in (item for site in sites for item in walk(site.program) if isinstance(item, Credentials)):
-        # One who may enter, and one who is known and may not. Strangers are asked of like nobody; Caddy takes a second's work for each.
-        for who in (*step.names[:1], *[name for name, _ in step.known if name not in step.names][:1]):
-            value = "Basic " + base64.b64encode(f"{who}:{PASSWORD}".encode()).decode()
-            if value not in seen:
-                seen.add(value)
-                yield (("Authorization", value),)
-    for name, value in _asked(sites, Variable.COOKIE):
-        if (name, value) not in seen:
-            seen.add((name, value))
-            yield (("Cookie", f"{name}={value}"),)
-
-
-def _special_queries(sites: list[Site]) -> list[str]:
-    found = [f"{name}={value}" for name, value in _asked(sites, Variable.ARGUMENT)]
-    found += [value for _, value in _asked(sites, Variable.QUERY) if value]
-    return [query for query in dict.fromkeys(found) if all(33 <= ord(c) <= 126 and c != "#" for c in query)]
-
-
-def _asked(sites: list[Site], variable: Variable) -> Iterator[tuple[str, str]]:
-    for site in sites:
-        for item in walk(site.program):
-            if isinstance(item, Lookup) and len(item.subject) == 1 and not item.networks:
-                yield from _asked_in_table(item, variable)
-            if not isinstance(item, TextIs | TextMatches) or len(item.template) != 1:
-                continue
-            part = item.template[0]
-            if not isinstance(part, Var) or part.variable is not variable:
-                continue
-            values = [value for value in item.values if value] or ["x", "0"] if isinstance(item, TextIs) else examples(item.pattern, starts_with_slash=False)[:2]
-            for value in values:
-                if value and value.isprintable():
-                    yield part.name, value
-
-
-def _asked_in_table(table: Lookup, variable: Variable) -> Iterator[tuple[str, str]]:
-    part = table.subject[0]
-    if not isinstance(part, Var) or part.variable is not variable:
-        return
-    for value in ("x", *(text for row in table.rows for text in ([row.value] if isinstance(row.value, str) else examples(row.value, starts_with_slash=False)[:2]))):
-        if value and value.isprintable():
-            yield part.name, value
-
-
-def _special_clients(sites: list[Site]) -> list[str]:
-    networks = {network for site in sites for item in walk(site.program) if isinstance(item, AddressRule | ClientIn) for network in item.networks}
-    networks |= {row.value for site in sites for item in walk(site.program) if isinstance(item, Lookup) and item.networks for row in item.rows if isinstance(row.value, str)}
-    found = [_CLIENTS[1]] if networks else []
-    for network in sorted(networks):
-        try:
-            parsed = ipaddress.ip_network(network, strict=False)
-        except ValueError:
-            continue
-        if parsed.prefixlen:
-            found.append(str(parsed[min(9, parsed.num_addresses - 1)]))
-            following = int(parsed.broadcast_address) + 1
-            if following < 2 ** parsed.max_prefixlen:
-                found.append(str(ipaddress.ip_address(following) if parsed.version == 4 else ipaddress.IPv6Address(following)))
-    return list(dict.fromkeys(found))
-
-
-def listening(listener: Listener) -> tuple[object, bool]:
-    return listener.port, listener.secure
+            yield Witness(replace(here, fields=(("Accept-Encoding", "gzip"),)), a_file)
+        yield Witness(replace(here, fields=(("X-Forwarded-For", "203.0.113.7"),)), nothing)

@@ -150,6 +150,23 @@ class Languages:
             return language
         return self._make("before", (language,), 0, end, self.after(language, end).nullable, language.classes)
 
+    def leading(self, language: Language, to: Language) -> Language:
+        """Texts after which just the language `to` may follow in texts of the language."""
+        if language is self.none or (language is to and to is self.any):
+            return language
+        return self._make("leading", (language, to), 0, "", language is to, language.classes)
+
+    def rests(self, language: Language, most: int) -> list[Language]:
+        """All that may be left of the language after some text, the language itself first; at most so many."""
+        found = {language: None}
+        for here in (queue := [language]):
+            for mask in here.classes:
+                rest = self.next(here, mask & -mask)
+                if rest is not self.none and rest not in found and len(found) < most:
+                    found[rest] = None
+                    queue.append(rest)
+        return queue
+
     def after(self, language: Language, start: str) -> Language:
         """What may follow `start` in texts of the language."""
         for character in start:
@@ -186,4 +203,6 @@ class Languages:
                 return self.join(self.next(parts[0], bit), language)
             case "before":
                 return self.before(self.next(parts[0], bit), language.text)
+            case "leading":
+                return self.leading(self.next(parts[0], bit), parts[1])
         return self.none

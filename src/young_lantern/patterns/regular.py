@@ -44,28 +44,29 @@ class Reading:
         self._found: dict[Pattern, Found] = {}
         self._ignores_case = False
         self._exact = True
+        self._inside: dict[int | str, Language] = {}
 
     def found_in(self, pattern: Pattern) -> Found:
         """The texts that a search for the pattern finds it in. Raises PatternUnreadable."""
         if pattern not in self._found:
             made = self.languages
-            found = self._read(pattern, None)
+            found = self._read(pattern, {})
             later = made.join(made.one_of(ALL), made.join(made.any, found.later))
             self._found[pattern] = Found(made.either(found.at_start, later), self._exact)
         return self._found[pattern]
 
-    def of_group(self, pattern: Pattern, group: int | str, inside: Language) -> Language:
-        """As found_in, where what a group takes is in a language, too. Raises PatternUnreadable."""
+    def of_groups(self, pattern: Pattern, inside: dict[int | str, Language]) -> Language:
+        """As found_in, where what each of some groups takes is in a language, too. Raises PatternUnreadable."""
         made = self.languages
-        self._inside = inside
-        found = self._read(pattern, group)
+        found = self._read(pattern, inside)
         return made.either(found.at_start, made.join(made.one_of(ALL), made.join(made.any, found.later)))
 
-    def _read(self, pattern: Pattern, group: int | str | None) -> _Rest:
+    def _read(self, pattern: Pattern, inside: dict[int | str, Language]) -> _Rest:
         parsed = parse(pattern.text)
+        self._inside = inside
         self._exact = not parsed.features - _REGULAR
-        self._ignores_case = pattern.ignores_case or pattern.text.startswith("(?i)")
-        tree = parsed.tree if group is None else Group(parsed.tree, -1) if group == 0 else _within(parsed.tree, group)
+        self._ignores_case = pattern.ignores_case or pattern.text.startswith("(?i)") or "a flag in the middle" in parsed.features
+        tree = Group(parsed.tree, 0) if 0 in inside else parsed.tree
         return self._node(tree, _Rest(self.languages.any, self.languages.any))
 
     def _node(self, node: Node, rest: _Rest) -> _Rest:
@@ -81,8 +82,10 @@ class Reading:
             case Alternatives(items):
                 ways = [self._node(item, rest) for item in items]
                 return _Rest(made.either(*(way.at_start for way in ways)), made.either(*(way.later for way in ways)))
-            case Group(item, number=-1):
-                taken = made.both(self._alone(item), self._inside)
+            case Group(item, number, name) if number in self._inside or (name and name in self._inside):
+                wanted = self._inside.pop(number if number in self._inside else name)  # type: ignore[arg-type]
+                taken = made.both(self._alone(item), wanted)
+                self._inside[name or number] = wanted  # type: ignore[index]
                 front = made.join(taken, rest.later)
                 return _Rest(made.either(front, rest.at_start) if taken.nullable else front, front)
             case Group(item, ignores_case=ignores_case):
@@ -148,19 +151,3 @@ def _looks(node: Node) -> bool:
         case Group(item) | Repeat(item):
             return _looks(item)
     return False
-
-
-def _within(node: Node, group: int | str) -> Node:
-    """The tree with the number of one group made -1."""
-    match node:
-        case Group(item, number, name) if (name if isinstance(group, str) else number) == group:
-            return Group(item, -1, name)
-        case Group(item, number, name, ignores_case):
-            return Group(_within(item, group), number, name, ignores_case)
-        case Sequence(items):
-            return Sequence(tuple(_within(item, group) for item in items))
-        case Alternatives(items):
-            return Alternatives(tuple(_within(item, group) for item in items))
-        case Repeat(item, least, most):
-            return Repeat(_within(item, group), least, most)
-    return node
