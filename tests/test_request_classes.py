@@ -89,9 +89,9 @@ def test_paths_behind_rewrites_are_traced_back(reads: Reads) -> None:
     site = reads.read("nginx", nginx(lines)).estate.sites[0]
     found = path_classes([site])
     assert found.complete and not found.loose
-    assert "/old/saw" in found.paths and "/0/shop" in found.paths
+    assert "/old/saw" in found.held and "/0/shop" in found.held
     caddy = reads.read("caddy", "{\n\tauto_https off\n}\nhttp:// {\n\thandle_path /shop/* {\n\t\trespond /saw 1\n\t\terror 404\n\t}\n}\n")
-    assert "/shop/saw" in path_classes([caddy.estate.sites[0]]).paths
+    assert "/shop/saw" in path_classes([caddy.estate.sites[0]]).held
 
 
 def test_what_is_asked_besides_the_path(reads: Reads) -> None:

@@ -14,7 +14,7 @@ from young_lantern.dialects.caddy.writer.output import Node, Output
 from young_lantern.dialects.dialect import WriterOptions
 from young_lantern.fitting import hoist, leaves, unroll
 from young_lantern.ledger import counted, make_ledger
-from young_lantern.model import ALWAYS, AnyOf, Disposition, HostIs, PathIs, PathMatches, PathStartsWith, Pattern
+from young_lantern.model import ALWAYS, AnyOf, Disposition, HostIs, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern
 from young_lantern.translate import translate
 
 LINES = [
@@ -103,7 +103,7 @@ def test_lines(reads: Reads, server: str, lines: list[str]) -> None:
     ("server", "disposition", "code"),
     [
         ("limit_req zone=a;", "unsupported", "no-counterpart"),
-        ("location ~ (?=x)y { return 204; }", "unsupported", "pattern-beyond-engine"),
+        ("location ~ (?=y)y { return 204; }", "unsupported", "pattern-beyond-engine"),
         ("location / { proxy_pass http://p; }", "unsupported", "no-counterpart"),
         ("root ROOT; expires 1h;", "changed", "expires-date-lost"),
         ("access_log /x fernhollow;", "changed", "log-format-differs"),
@@ -237,7 +237,11 @@ def test_order_in_all_versions() -> None:
         (PathStartsWith("/a"), PathIs("/ab"), False),
         (AnyOf((PathIs("/a"), PathIs("/b"))), PathIs("/c"), True),
         (PathMatches(Pattern("^/a/.*")), PathStartsWith("/b"), True),
-        (PathMatches(Pattern("x$")), PathIs("/b"), False),
+        (PathMatches(Pattern("x$")), PathIs("/b"), True),
+        (PathMatches(Pattern("[XY]$")), PathIs("/bx"), False),
+        (PathMatches(Pattern("^/(a|b)/")), PathMatches(Pattern("^/[c-z]/.*")), True),
+        (PathGlob("*.php"), PathStartsWith("/b"), False),
+        (PathGlob("/a/*"), PathMatches(Pattern("^/(?!a)")), True),
         (HostIs(("a",)), PathIs("/b"), False),
         (ALWAYS, ALWAYS, False),
     ],

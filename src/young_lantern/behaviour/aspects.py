@@ -36,6 +36,8 @@ _LIMIT_STATES = 4_000
 _METHODS = ("GET", "POST", "HEAD", "PUT", "DELETE", "OPTIONS", "PATCH")
 # Flags put together to a text are short; chosen among 4, 8 and 16.
 _MOST_PIECES = 8
+# Content of 100 MB is asked for by no request that is sent.
+_MOST_DIGITS = 8
 
 
 @dataclass
@@ -71,13 +73,15 @@ class _Finder:
             if isinstance(item, MethodIn | ServeFiles):
                 self.asked.setdefault(METHOD, {})[self.languages.either(*(self.languages.word(method) for method in item.methods))] = None
         for part, wanted in self.asked.items():
-            if part not in (HOST, METHOD):
+            if part not in (HOST, METHOD, LENGTH):
                 self.found.values[part] = self._values(part, list(wanted))
         self._usual(HOST, hosts)
         self._usual(METHOD, _METHODS)
         lengths = sorted({item.limit_bytes for item in items if isinstance(item, BodyLimit) and item.limit_bytes})
-        if lengths:
-            self.found.values[LENGTH] = [None, *(str(length + 1) for length in lengths)]
+        wanted = list(self.asked.get(LENGTH, {}))
+        asked = [text for text in self._values(LENGTH, wanted) if text and len(text) <= _MOST_DIGITS] if wanted else []
+        if lengths or asked:
+            self.found.values[LENGTH] = [None, *dict.fromkeys([*(str(length + 1) for length in lengths), *asked])]
         known = [item for item in items if isinstance(item, Credentials)]
         if known:
             self.found.values[AUTHORIZATION] = [None, *_users(known)]
@@ -138,7 +142,8 @@ class _Finder:
             self.asked.setdefault(HOST, {})[inside] = None
         elif part.variable in _KINDS:
             name = part.name.lower() if part.variable is Variable.FIELD else "" if part.variable is Variable.QUERY else part.name
-            self.asked.setdefault((_KINDS[part.variable], name), {})[inside] = None
+            key = LENGTH if name == "content-length" else (_KINDS[part.variable], name)
+            self.asked.setdefault(key, {})[inside] = None
 
     def _ask_in_pieces(self, condition: TextIs) -> None:
         """A text of several parts: each of them may be any piece of what is wanted, the first a beginning, the last an end."""
@@ -157,6 +162,8 @@ class _Finder:
 
     def _within(self, kind: str) -> Language:
         made = self.languages
+        if kind == "length":
+            return made.join(made.one_of(characters("123456789")), made.many(made.one_of(characters("0123456789"))))
         allowed = ALL & ~characters(_BARRED.get(kind, "") + "é")
         if kind != "field":
             return made.many(made.one_of(allowed))

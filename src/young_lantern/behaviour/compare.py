@@ -21,9 +21,11 @@ from ..source.plan import canonical
 from .decide import CYCLE, decide
 from .differences import Difference, differences, resolved
 from .outcome import Outcome
-from .paths import normalised
+from .path_classes import PathClasses
+from .paths import decoded, normalised
 from .request import PLACED, Assumed, Facts, Request, assumed
 from .witnesses import Witness, find_witnesses
+from .wording import methods_in_words, paths_in_words
 
 _RANK = {Severity.BREAKING: 0, Severity.MINOR: 1, Severity.NOTE: 2}
 # A placeholder for a port gets a number of its own for the length of a comparison.
@@ -53,6 +55,7 @@ class Cause:
     example, facts: the shortest request, and what was assumed of files
     places:         the (line before, line after) that decided, the example's first
     paths:          a few of the targets, shortest first
+    where:          which requests these are, in words; "" where no few words say it
     """
 
     severity: Severity
@@ -67,6 +70,7 @@ class Cause:
     methods: tuple[str, ...]
     hosts: tuple[str, ...]
     paths: tuple[str, ...]
+    where: str = ""
 
     @property
     def summary(self) -> str:
@@ -131,7 +135,7 @@ def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] =
             reason = _reason(decider, row, one, other, part)
             made = _Row(row, one, other, part, reason)
             groups.setdefault(_key(made), []).append(made)
-    causes = sorted((_cause(rows_of) for rows_of in groups.values()), key=lambda cause: (_RANK[cause.severity], cause.reason.value, _place(cause.places[0][0]), cause.summary))
+    causes = sorted((_cause(rows_of, found.groups) for rows_of in groups.values()), key=lambda cause: (_RANK[cause.severity], cause.reason.value, _place(cause.places[0][0]), cause.summary))
     return Comparison(decided, same, tuple(causes), dict(undecided), tuple(sorted(found.unreached)), found.classes, tuple(sorted(found.sampled)))
 
 
@@ -269,7 +273,11 @@ _TWINS: dict[Reason, Callable[[Request], Request]] = {
 }
 
 
-def _cause(rows: list[_Row]) -> Cause:
+# Reasons that say by themselves how the path is spelt.
+_SPELT = frozenset({Reason.CASE, Reason.SPELLING, Reason.DOTS, Reason.ENCODED_SLASH, Reason.FILE_SLASH, Reason.SLASH})
+
+
+def _cause(rows: list[_Row], groups: list[PathClasses]) -> Cause:
     rows = sorted(rows, key=lambda row: (row.witness.request.method != "GET", len(row.witness.request.fields), len(row.witness.request.target), row.witness.request.target))
     first = rows[0]
     requests = [row.witness.request for row in rows]
@@ -277,8 +285,23 @@ def _cause(rows: list[_Row]) -> Cause:
         first.severity, first.reason, first.part, tuple(dict.fromkeys((row.before.decided_by, row.after.decided_by) for row in rows)),
         first.witness.request, first.witness.facts.name, first.before, first.after, len(rows),
         tuple(dict.fromkeys(request.method for request in requests)), tuple(dict.fromkeys(request.host for request in requests)),
-        tuple(dict.fromkeys(request.target for request in requests))[:6],
+        tuple(dict.fromkeys(request.target for request in requests))[:6], _where(rows, groups),
     )
+
+
+def _where(rows: list[_Row], groups: list[PathClasses]) -> str:
+    """The requests of a cause in words, as far as they stand for classes; of several sites, with other words for each, those of one."""
+    numbers = Counter(row.witness.group for row in rows if row.witness.group >= 0)
+    if not numbers or rows[0].reason in _SPELT:
+        return ""
+    said = {}
+    for group in numbers:
+        here = [row.witness.request for row in rows if row.witness.group == group]
+        said[group] = paths_in_words(groups[group], {decoded(request.target.partition("?")[0]) for request in here}), here[0].host
+    most = numbers.most_common(1)[0][0]
+    paths, host = said[most]
+    at = "" if len({words for words, _ in said.values()}) == 1 else f"at {host} "
+    return f"{methods_in_words(row.witness.request for row in rows)}, {at}{paths}" if paths else ""
 
 
 def _place(span: Span | None) -> tuple[str, int]:

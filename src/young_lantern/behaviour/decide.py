@@ -302,7 +302,10 @@ class _Run:
     def redirect(self, step: Redirect) -> _Next:
         if step.refuses_marks and self._brings_mark(step.location):
             return self.fail(403, step.span, insists=True)
-        location = text(step.location, self.state)
+        written = step.location
+        if step.encodes_path:
+            written = tuple(paths.escaped(self.state.path, self.state.site.reading.escapes) if part == Var(Variable.PATH) else part for part in written)
+        location = text(written, self.state)
         if step.splits_at_mark and "?" not in location:
             location = location.replace("%3F", "?", 1)
         if step.absolute and location.startswith("/"):

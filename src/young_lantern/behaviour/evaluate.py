@@ -78,7 +78,8 @@ class State:
 
     def looked_at(self, what: str, name: str = "") -> None:
         if self.reads is not None:
-            self.reads[what, name.lower() if what == "field" else name] = None
+            part = what, name.lower() if what == "field" else name
+            self.reads[("length", "") if part == ("field", "content-length") else part] = None
 
     def note(self, rule: str, span: Span | None, saw: str = "", held: bool | None = None) -> None:
         self.trace.append(TraceEntry(rule, span, saw, held))

@@ -16,8 +16,10 @@ from .decide import decide
 from .outcome import Outcome
 from .request import Facts, Request, placed
 
-# Decisions for one path, each in both estates; chosen among 60, 200 and 1,000. A path of a usual site takes 10 to 40.
-LIMIT_DECISIONS = 200
+# Decisions for one path, and for all of two sites, each in both estates; chosen among 60, 200 and 1,000, and 1,000, 2,000 and 6,000. A path of a usual
+# site takes 10 to 40, and all of its paths a few hundred.
+LIMIT_DECISIONS, LIMIT_FOR_SITE = 200, 2_000
+_LEAST_DECISIONS = 4
 # Files whose being there is tried for one request: what a chain of fallbacks with its index files asks for.
 _MOST_FILES = 5
 
@@ -33,17 +35,18 @@ class Explored:
 
 @dataclass
 class Explorer:
-    """Explores paths of two estates."""
+    """Explores paths of two estates. paths: how many there will be, which share what may be decided."""
 
     estates: tuple[Estate, Estate]
     aspects: Aspects
     roots: frozenset[str]
+    paths: int = 1
     complete: bool = True
     _left: int = field(default=0, init=False)
 
     def explore(self, request: Request) -> Iterator[Explored]:
         """All that differs for requests that are like this one but for parts that conditions ask about."""
-        self._left = LIMIT_DECISIONS
+        self._left = min(LIMIT_DECISIONS, max(_LEAST_DECISIONS, LIMIT_FOR_SITE // max(1, self.paths)))
         yield from self._go(request, {}, {}, None)
 
     def _go(self, plain: Request, chosen: dict[Part, str | None], files: dict[str, FileKind | None], known: "_Decided | None") -> Iterator[Explored]:
@@ -61,6 +64,8 @@ class Explorer:
             for kind in _kinds(path, plain):
                 yield from self._go(plain, chosen, {**files, path: kind}, here if kind is None else None)
         else:
+            if part is None and any(path not in files for path in here.asked):
+                self.complete = False
             yield Explored(here.request, here.facts, here.outcomes)
 
     def _decided(self, request: Request, files: dict[str, FileKind | None]) -> "_Decided | None":

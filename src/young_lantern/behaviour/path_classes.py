@@ -17,7 +17,8 @@ from ..model import (
 )
 from ..model.walk import walk
 from ..patterns import PatternUnreadable
-from ..patterns.languages import ALL, Language, Languages, characters
+from ..patterns.languages import Language, Languages
+from ..patterns.path_languages import path_language, prefix
 from ..patterns.reach import reach
 from ..patterns.regular import Reading
 
@@ -34,18 +35,28 @@ _PATHS = frozenset({Variable.PATH, Variable.URL_PATH, Variable.PATH_ESCAPED, Var
 
 @dataclass(frozen=True, slots=True)
 class PathTest:
-    """One thing that is asked of a path. words: as a person says it; language: the paths that pass."""
+    """One thing that is asked of a path, as a person says it (`begins with`, `/loans/`).
 
-    words: str
+    language: the paths that pass
+    dotted:   dots and blanks at the end of a path do not count
+    """
+
+    verb: str
+    text: str
     language: Language
+    dotted: bool = False
+
+    @property
+    def words(self) -> str:
+        return f"{self.verb} {self.text}"
 
 
 @dataclass
 class PathClasses:
-    """paths: one for each class, decoded, shortest first; complete: whether the walk came to its end; loose: what is asked of paths besides."""
+    """held: a path for each class, decoded, shortest first, and the tests that it passes; complete: whether the walk came to its end; loose: what is asked of paths besides."""
 
     tests: list[PathTest] = field(default_factory=list)
-    paths: list[str] = field(default_factory=list)
+    held: dict[str, frozenset[int]] = field(default_factory=dict)
     complete: bool = True
     states: int = 0
     loose: set[str] = field(default_factory=set)
@@ -59,7 +70,7 @@ def path_classes(sites: list[Site], limit: int = LIMIT_STATES) -> PathClasses:
     found = finder.found
     made = finder.languages
     reached = reach(made, [test.language for test in found.tests], finder.within, limit)
-    found.paths = list(reached.texts.values())
+    found.held = {path: tests for tests, path in reached.texts.items()}
     found.complete, found.states = reached.complete, reached.states
     return found
 
@@ -72,6 +83,7 @@ class _Finder:
         self.reading = Reading(self.languages)
         self.found = PathClasses()
         self.known: set[Language] = set()
+        self.within_steps: dict[int, tuple[Step, tuple[frozenset[Language], bool, bool]]] = {}
         made = self.languages
         slash = made.word("/")
         middle = made.either(made.word("//"), made.word("/./"), made.word("/../"))
@@ -84,18 +96,19 @@ class _Finder:
         before = len(self.found.tests)
         if any(isinstance(item, ServeFiles | FileExists) for item in walk(site.program)):
             # The root is a folder always, and what ends in a slash is asked for as one.
-            self._keep("is /", self.languages.word("/"))
-            self._keep("ends in /", self.languages.join(self.languages.any, self.languages.word("/")))
+            self._keep(PathTest("is", "/", self.languages.word("/")))
+            self._keep(PathTest("ends in", "/", self.languages.join(self.languages.any, self.languages.word("/"))))
         for item in walk(site.program):
-            for words, language in self._asked(item):
-                self._keep(words, language)
+            for test in self._asked(item):
+                self._keep(test)
         labels = {pattern.label: pattern for pattern in walk(site.program) if isinstance(pattern, Pattern) and pattern.label}
         changes = list(_changes(site.program, None, (), set()))
         asked: list[tuple[_Change, list[PathTest]]] = []
         for change in changes:
-            again = any(isinstance(item, Restart) for item in walk(change.after))
-            wanted = None if again else {language for item in walk(change.after) for _, language in self._asked(item)}
-            asked.append((change, [test for test in self.found.tests[before:] if wanted is None or test.language in wanted]))
+            known = [self._within_step(step) for step in change.after]
+            wanted = frozenset[Language]().union(*(languages for languages, _, _ in known))
+            again = any(restarts for _, restarts, _ in known)
+            asked.append((change, [test for test in self.found.tests[before:] if again or test.language in wanted]))
         # What is behind one rewrite, and then what is behind two.
         for _ in range(2):
             here = len(self.found.tests)
@@ -103,28 +116,39 @@ class _Finder:
                 for test in tests:
                     made = self._traced(test, change, labels)
                     if made is not None and len(self.found.tests) - here < _MOST_TRACED:
-                        self._keep(made.words, made.language)
+                        self._keep(made)
                     elif made is not None:
                         self.found.loose.add(f"more than {_MOST_TRACED} conditions behind rewrites")
-            asked = [(change, self.found.tests[here:]) for change in changes if any(isinstance(item, Restart | Rewrite) for item in walk(change.after))]
+            asked = [(change, self.found.tests[here:]) for change in changes if any(rewrites for _, _, rewrites in map(self._within_step, change.after))]
 
-    def _keep(self, words: str, language: Language) -> None:
-        language = self.languages.both(language, self.within) if language is self.languages.any else language
-        if language not in self.known and language is not self.languages.none:
+    def _within_step(self, step: Step) -> tuple[frozenset[Language], bool, bool]:
+        """What a step asks of paths; whether it leads back to what came before; whether it may change the path."""
+        # The step is kept beside its number, so that no other one gets the same while this is known.
+        if id(step) not in self.within_steps:
+            items = list(walk(step))
+            asked = frozenset(test.language for item in items for test in self._asked(item))
+            restarts = any(isinstance(item, Restart) for item in items)
+            self.within_steps[id(step)] = step, (asked, restarts, restarts or any(isinstance(item, Rewrite) for item in items))
+        return self.within_steps[id(step)][1]
+
+    def _keep(self, test: PathTest) -> None:
+        language = test.language
+        if language not in self.known and language is not self.languages.none and language is not self.languages.any:
             self.known.add(language)
-            self.found.tests.append(PathTest(words, language))
+            self.found.tests.append(test)
 
     # --- what is asked ----------------------------------------------------------------------------------------------------------
 
-    def _asked(self, item: object) -> Iterator[tuple[str, Language]]:
+    def _asked(self, item: object) -> Iterator[PathTest]:
         made = self.languages
         match item:
-            case PathIs(path, ignores_case, form):
-                yield f"is {path}", self._dotted(made.word(path, ignores_case), form)
-            case PathStartsWith(prefix, ignores_case):
-                yield f"begins with {prefix}", self._prefix(prefix, ignores_case)
-            case PathGlob(glob, ignores_case, form):
-                yield f"is like {glob}", self._dotted(self._glob(glob, ignores_case), form)
+            case PathIs(text) | PathStartsWith(text) | PathGlob(text):
+                verb = "is" if isinstance(item, PathIs) else "begins with" if isinstance(item, PathStartsWith) else "is like"
+                found = path_language(item, self.reading)
+                assert found is not None
+                if not found.exact:
+                    self.found.loose.add(f"the glob {text}")
+                yield PathTest(verb, text, found.language, item.form is PathForm.CLEAN)
             case PathMatches(pattern):
                 yield from self._pattern(pattern)
             case TextMatches((Var(variable),), pattern) if variable in _PATHS:
@@ -132,7 +156,7 @@ class _Finder:
             case TextIs((Var(variable),), values, ignores_case) if variable in _PATHS:
                 for value in values:
                     if value.startswith("/"):
-                        yield f"is {value}", made.word(value, ignores_case)
+                        yield PathTest("is", value, made.word(value, ignores_case))
             case TextMatches(template) | TextIs(template) if len(template) > 1 and any(isinstance(part, Var) and part.variable in _PATHS for part in template):
                 self.found.loose.add("a text made of the path and other things")
             case TextMatches(template) | TextIs(template) if any(isinstance(part, Capture) for part in template):
@@ -142,24 +166,16 @@ class _Finder:
                     if isinstance(row.value, Pattern):
                         yield from self._pattern(row.value)
                     elif row.value.startswith("/"):
-                        yield f"is {row.value}", made.word(row.value, ignores_case)
-            case StripPrefix(prefix) | Mapped(prefix) | ServeFiles(strip=prefix) if prefix:
-                yield f"begins with {prefix}", self._prefix(prefix, False)
-                if not prefix.endswith("/"):
+                        yield PathTest("is", row.value, made.word(row.value, ignores_case))
+            case StripPrefix(text) | Mapped(text) | ServeFiles(strip=text) if text:
+                yield PathTest("begins with", text, prefix(made, text))
+                if not text.endswith("/"):
                     # What is left is taken for a path again: `/a./x` without `/a` names a dot segment.
                     dots = made.either(made.word("."), made.word(".."))
                     border = made.either(made.empty, made.join(made.word("/"), made.any))
-                    yield f"begins with {prefix} and a dot segment", made.join(made.word(prefix), made.join(dots, border))
+                    yield PathTest("begins with", f"{text} and a dot segment", made.join(made.word(text), made.join(dots, border)))
 
-    def _dotted(self, language: Language, form: PathForm) -> Language:
-        """As Caddy compares paths: without the dots and blanks at their end (evaluate.py)."""
-        made = self.languages
-        return made.join(language, made.many(made.one_of(characters(". ")))) if form is PathForm.CLEAN else language
-
-    def _prefix(self, prefix: str, ignores_case: bool) -> Language:
-        return self.languages.join(self.languages.word(prefix, ignores_case), self.languages.any)
-
-    def _pattern(self, pattern: Pattern) -> Iterator[tuple[str, Language]]:
+    def _pattern(self, pattern: Pattern) -> Iterator[PathTest]:
         try:
             found = self.reading.found_in(pattern)
         except PatternUnreadable:
@@ -167,38 +183,20 @@ class _Finder:
             return
         if not found.exact:
             self.found.loose.add(f"the pattern {pattern.text}")
-        yield f"matches {pattern.text}", found.language
-
-    def _glob(self, glob: str, ignores_case: bool) -> Language:
-        """caddyhttp MatchPath, as evaluate.py has it: a star at an end is any text, one within stays in its segment."""
-        made = self.languages
-        if glob.count("*") == 2 and glob.startswith("*") and glob.endswith("*"):
-            return made.join(made.any, self._prefix(glob.strip("*"), ignores_case))
-        if glob.count("*") == 1 and glob.startswith("*"):
-            return made.join(made.any, made.word(glob[1:], ignores_case))
-        if glob.count("*") == 1 and glob.endswith("*"):
-            return self._prefix(glob[:-1], ignores_case)
-        segment = made.one_of(ALL & ~characters("/"))
-        out = made.empty
-        for character in reversed(glob):
-            piece = made.many(segment) if character == "*" else segment if character == "?" else made.word(character, ignores_case)
-            out = made.join(piece, out)
-        if "[" in glob:
-            self.found.loose.add(f"the glob {glob}")
-        return out
+        yield PathTest("matches", pattern.text + (" in any case" if pattern.ignores_case else ""), found.language)
 
     # --- behind rewrites --------------------------------------------------------------------------------------------------------
 
     def _traced(self, test: PathTest, change: "_Change", labels: dict[str, Pattern]) -> PathTest | None:
         """The paths that a rewrite turns into one that passes a test."""
         made = self.languages
-        words = f"is rewritten to what {test.words}"
+        words = f"what {test.words}"
         match change.edit:
-            case StripPrefix(prefix, cleans):
-                rest = made.either(made.both(test.language, self._prefix("/", False)), made.after(test.language, "/"))
-                return PathTest(words, made.join(made.word(prefix, cleans), rest))
+            case StripPrefix(text, cleans):
+                rest = made.either(made.both(test.language, prefix(made, "/")), made.after(test.language, "/"))
+                return PathTest("is rewritten to", words, made.join(made.word(text, cleans), rest))
             case StripSuffix(suffix, cleans):
-                return PathTest(words, made.join(test.language, made.word(suffix, cleans)))
+                return PathTest("is rewritten to", words, made.join(test.language, made.word(suffix, cleans)))
             case SetPath(template):
                 return self._completed(words, test.language, template, change.pattern, labels)
         return None
@@ -220,7 +218,7 @@ class _Finder:
                 except PatternUnreadable:
                     whole = made.none
             ways.append(whole)
-        return PathTest(words, made.either(*ways)) if ways else None
+        return PathTest("is rewritten to", words, made.either(*ways)) if ways else None
 
     def _split(self, wanted: Language, template: Template, values: "_Values") -> Iterator["_Values"]:
         """What the parts of a template must be for the whole to be wanted, way by way. None: the path itself; other variables may be anything."""

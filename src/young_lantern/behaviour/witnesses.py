@@ -19,9 +19,9 @@ from ..model.walk import walk
 from ..patterns import examples
 from .aspects import HOST, LENGTH, Aspects, aspects, host_witnesses
 from .decide import choose_listener, choose_site
-from .exploring import LIMIT_DECISIONS, Explorer, given
+from .exploring import LIMIT_DECISIONS, LIMIT_FOR_SITE, Explorer, given
 from .outcome import Outcome
-from .path_classes import LIMIT_STATES, path_classes
+from .path_classes import LIMIT_STATES, PathClasses, path_classes
 from .paths import escaped
 from .request import CLIENT, Assumed, Facts, Request, assumed
 
@@ -32,23 +32,33 @@ _WHOLE_PATHS = ((Var(Variable.PATH),), (Var(Variable.TARGET),), (Var(Variable.TA
 _OTHER_HOST = "other-name.example"
 # Chosen among 12, 24 and 48: at 24 a site of 20 prefixes and 10 patterns has some 500 paths.
 _MOST_COMBINED = 24
+# Paths that are asked with all that is asked besides, one at a time; chosen among 100, 200 and 400: a usual site has 10 to 60.
+_MOST_THOROUGH = 200
 
 
 @dataclass(frozen=True, slots=True)
 class Witness:
-    """outcomes: what both estates do, where that was decided on the way."""
+    """outcomes: what both estates do, where that was decided on the way; group: the number of the classes that its path stands for one of."""
 
     request: Request
     facts: Facts
     outcomes: tuple[Outcome, Outcome] | None = None
+    group: int = -1
 
 
 @dataclass
 class Witnesses:
-    """The requests. classes: how many of them stand for a class; unreached: patterns for which no example could be made; sampled: where classes may be missing, and why."""
+    """The requests.
+
+    classes:   how many of them stand for a class
+    groups:    the classes of paths, for each pair of sites that a request may come to
+    unreached: patterns for which no example could be made
+    sampled:   where classes may be missing, and why
+    """
 
     rows: list[Witness] = field(default_factory=list)
     classes: int = 0
+    groups: list[PathClasses] = field(default_factory=list)
     unreached: set[str] = field(default_factory=set)
     sampled: set[str] = field(default_factory=set)
 
@@ -70,19 +80,21 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             plain = Request("GET", "https" if secure else "http", hosts[0], int(str(port)), "/", client=CLIENT)
             classes = path_classes(here)
             parts = aspects(here, hosts)
-            explorer = Explorer((before, after), parts, roots)
-            explored = [row for path in classes.paths for row in explorer.explore(replace(plain, target=_wire(path)))]
+            explorer = Explorer((before, after), parts, roots, len(classes.held))
+            explored = [row for path in classes.held for row in explorer.explore(replace(plain, target=_wire(path)))]
             found.classes += len(explored)
             found.sampled |= classes.loose | parts.loose
             if not classes.complete:
                 found.sampled.add(f"the paths of {hosts[0]}: more than {LIMIT_STATES} states")
             if not explorer.complete:
-                found.sampled.add(f"what is asked besides the path on {hosts[0]}: more than {LIMIT_DECISIONS} decisions for a path")
-            standing = dict.fromkeys(map(_wire, classes.paths))
+                found.sampled.add(f"what is asked besides the path on {hosts[0]}: more than {LIMIT_DECISIONS} decisions for a path, or {LIMIT_FOR_SITE} for all")
+            standing = dict.fromkeys(map(_wire, classes.held))
             around = [path for path in _paths(here, found.unreached, not classes.complete) if path not in standing]
-            rows = [Witness(row.request, row.facts, row.outcomes) for row in explored]
+            found.groups.append(classes)
+            rows = [Witness(row.request, row.facts, row.outcomes, len(found.groups) - 1) for row in explored]
             compresses = any(isinstance(item, Compress) for site in here for item in walk(site.program))
-            rows += _requests(parts, compresses, plain, [*standing], facts, True)
+            rows += _requests(parts, compresses, plain, [*standing][:_MOST_THOROUGH], facts, True)
+            rows += _requests(parts, compresses, plain, [*standing][_MOST_THOROUGH:], facts, False)
             # Another spelling or neighbour of a path that stands for its class is asked of less, where all classes are known.
             rows += _requests(parts, compresses, plain, around, facts, bool(classes.loose | parts.loose) or not (classes.complete and explorer.complete))
             rows += [Witness(replace(plain, host=host, target=path), fact) for host in hosts[1:] for path in ("/", "/x") for fact in facts]

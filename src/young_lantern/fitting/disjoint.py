@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from ..model import AllOf, AnyOf, Condition, PathIs, PathMatches, PathStartsWith
-from ..patterns import literal_start
+from ..model import AllOf, AnyOf, Condition, PathGlob, PathIs, PathMatches, PathStartsWith
+from ..model.walk import walk
+from ..patterns.path_languages import exclude_each_other
 
 
 def disjoint(one: Condition, other: Condition) -> bool:
-    """Whether no request can meet both, as far as paths alone tell."""
+    """Whether no request can meet both, as far as paths alone tell; letters of either case count as the same."""
+    if any(isinstance(item, PathMatches | PathGlob) for item in walk((one, other))):
+        return exclude_each_other(one, other)
     ones, others = _claims(one), _claims(other)
     return ones is not None and others is not None and not any(_overlap(a, b) for a in ones for b in others)
 
@@ -19,9 +22,6 @@ def _claims(condition: Condition) -> list[tuple[str, bool]] | None:
             return [(path.lower(), True)]
         case PathStartsWith(prefix):
             return [(prefix.lower(), False)]
-        case PathMatches(pattern):
-            start = literal_start(pattern)
-            return [(start.lower(), False)] if start else None
         case AnyOf(conditions):
             found = [_claims(item) for item in conditions]
             return None if None in found else [claim for claims in found if claims for claim in claims]

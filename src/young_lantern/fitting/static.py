@@ -15,6 +15,7 @@ from ..model import (
 )
 from ..model.walk import transform
 from ..patterns import covered_prefix, literal_start, search
+from ..patterns.path_languages import follows
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,6 +78,8 @@ def truth(condition: Condition, known: Known) -> bool | None:
             return False
         case PathMatches(pattern, PathForm.CURRENT) if (start := covered_prefix(pattern)) and known.prefix.startswith(start):
             return True
+        case PathMatches(pattern, PathForm.CURRENT) if (said := follows(pattern, known.prefix, "", known.matched)) is not None:
+            return said
         case PathMatches(pattern, PathForm.CURRENT) if known.suffix:
             # What stands between is not known: the pattern is tried on nothing, one segment and several.
             tried = {search(pattern, known.prefix + between + known.suffix) is not None for between in ("", "x", "x/y1")}

@@ -18,6 +18,7 @@ from ..behaviour import Request
 
 SECONDS = 5.0
 _WAITS_FROM, _WAITS_SECONDS = 100_000, 0.3
+_PIECE, _SOON_SECONDS = 65_536, 0.05
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +61,23 @@ def ask(request: Request, address: str, port: int) -> Answer:
         return Answer(None, problem=f"{type(error).__name__}: {error}")
 
 
+def _send_until_answered(stream: socket.socket, connection: h11.Connection, content: bytes) -> None:
+    """Sends content piece by piece, and no more of it once the answer has begun."""
+    for start in range(0, len(content), _PIECE):
+        if select.select([stream], [], [], 0)[0]:
+            # Over TLS there may be something to read that is no part of an answer.
+            stream.settimeout(_SOON_SECONDS)
+            try:
+                received = stream.recv(65536)
+            except TimeoutError:
+                received = None
+            stream.settimeout(SECONDS)
+            if received is not None:
+                connection.receive_data(received)
+                return
+        stream.sendall(content[start:start + _PIECE])
+
+
 def _exchange(stream: socket.socket, request: Request) -> Answer:
     connection = h11.Connection(h11.CLIENT)
     default = {"http": 80, "https": 443}[request.scheme]
@@ -79,7 +97,7 @@ def _exchange(stream: socket.socket, request: Request) -> Answer:
         stream.sendall(head)
         if not select.select([stream], [], [], _WAITS_SECONDS)[0]:
             with contextlib.suppress(ConnectionError):
-                stream.sendall(body + end)
+                _send_until_answered(stream, connection, body + end)
     status, got, content = None, (), b""
     while True:
         event = connection.next_event()

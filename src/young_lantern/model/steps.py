@@ -319,6 +319,7 @@ class Redirect:
     """`absolute`: a location that is a path gets scheme and authority of the request in front (nginx). `insists`: as in Respond; `refuses_marks` as in SetPath.
 
     splits_at_mark: a question mark that a capture brings in begins the query (httpd RedirectMatch)
+    encodes_path: the current path in it goes out percent-encoded (httpd, mod_rewrite)
     """
 
     status: int
@@ -329,6 +330,7 @@ class Redirect:
     insists: bool = False
     refuses_marks: bool = False
     splits_at_mark: bool = False
+    encodes_path: bool = False
 
 
 @dataclass(frozen=True, slots=True)

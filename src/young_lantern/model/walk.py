@@ -11,24 +11,39 @@ from .steps import Block
 T = TypeVar("T")
 
 
+# What lies in values of a type: its fields' names, or () for a collection; None: nothing that is walked.
+_INSIDE: dict[type, tuple[str, ...] | None] = {str: None, type(None): None, int: None, bool: None}
+
+
+def _inside(kind: type) -> tuple[str, ...] | None:
+    if kind not in _INSIDE:
+        made = dataclasses.is_dataclass(kind)
+        _INSIDE[kind] = tuple(field.name for field in dataclasses.fields(kind)) if made else () if issubclass(kind, tuple | frozenset | list) else None
+    return _INSIDE[kind]
+
+
 def walk(value: Any) -> Iterator[Any]:
     """The value and all dataclass values within it, outermost first; a block that stands in several places only once."""
-    return _walk(value, set())
-
-
-def _walk(value: Any, seen: set[int]) -> Iterator[Any]:
-    if isinstance(value, tuple | frozenset | list):
-        for item in value:
-            yield from _walk(item, seen)
-    elif dataclasses.is_dataclass(value) and not isinstance(value, type):
-        if isinstance(value, Block):
+    seen: set[int] = set()
+    left = [value]
+    while left:
+        item = left.pop()
+        names = _inside(type(item))
+        if names is None:
+            continue
+        if isinstance(item, tuple | frozenset | list):
+            left.extend(reversed(tuple(item)))
+            continue
+        if isinstance(item, Block):
             # Named locations that lead to each other share what they hold: met anew each time, it would grow without bounds.
-            if id(value) in seen:
-                return
-            seen.add(id(value))
-        yield value
-        for field in dataclasses.fields(value):
-            yield from _walk(getattr(value, field.name), seen)
+            if id(item) in seen:
+                continue
+            seen.add(id(item))
+        yield item
+        for name in reversed(names):
+            inner = getattr(item, name)
+            if type(inner) is not str and inner is not None:
+                left.append(inner)
 
 
 def transform(value: T, change: Callable[[Any], Any]) -> T:

@@ -55,9 +55,10 @@ def meet(partitions: Iterable[tuple[int, ...]]) -> tuple[int, ...]:
 
 
 class Languages:
-    """Makes languages, each once."""
+    """Makes languages, each once. `work`: how many parts were put together so far, for those who bound it."""
 
     def __init__(self) -> None:
+        self.work = 0
         self._made: dict[tuple[object, ...], Language] = {}
         self.none = self._make("none", (), 0, "", False, _ONE)
         self.empty = self._make("empty", (), 0, "", True, _ONE)
@@ -108,6 +109,7 @@ class Languages:
         if len(parts) > 1 and self.empty.number in parts and any(part.nullable for part in parts.values() if part is not self.empty):
             del parts[self.empty.number]
         chosen = tuple(parts[number] for number in sorted(parts))
+        self.work += len(chosen)
         if len(chosen) < 2:
             return chosen[0] if chosen else self.none
         return self._make("either", chosen, 0, "", any(part.nullable for part in chosen), meet(part.classes for part in chosen))
@@ -120,6 +122,7 @@ class Languages:
         if self.empty.number in parts:
             return self.empty if all(part.nullable for part in parts.values()) else self.none
         chosen = tuple(parts[number] for number in sorted(parts))
+        self.work += len(chosen)
         if len(chosen) < 2:
             return chosen[0] if chosen else self.any
         if any(part.kind == "other" and part.parts[0].number in parts for part in chosen):

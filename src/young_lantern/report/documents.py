@@ -62,7 +62,7 @@ def cause_document(cause: Cause) -> dict[str, Any]:
         "severity": cause.severity.value, "reason": cause.reason.value, "differences": [_difference(item) for item in cause.differences],
         "places": [{"before": place(one), "after": place(other)} for one, other in cause.places],
         "example": request_document(cause.example), "files": cause.facts, "before": outcome_document(cause.before), "after": outcome_document(cause.after),
-        "requests": cause.requests, "methods": list(cause.methods), "hosts": list(cause.hosts), "paths": list(cause.paths),
+        "requests": cause.requests, "methods": list(cause.methods), "hosts": list(cause.hosts), "paths": list(cause.paths), "where": cause.where,
     }
 
 
@@ -76,6 +76,7 @@ def comparison_document(comparison: Comparison, pairs: list[Pair] | None = None,
         "document": "comparison", "version": VERSION, "requests": comparison.requests, "same": comparison.same,
         "breaking": len(comparison.of(Severity.BREAKING)), "minor": len(comparison.of(Severity.MINOR)),
         "causes": [cause_document(cause) for cause in comparison.causes], "undecided": comparison.undecided, "unreached": list(comparison.unreached),
+        "classes": comparison.classes, "sampled": list(comparison.sampled),
         "findings": [finding_document(item) for item in [*findings_of(comparison), *(live_findings(live) if live else [])]],
         "pairs": None if pairs is None else [_pair(pair) for pair in pairs],
         "live": None if live is None else live_document(live),

@@ -112,7 +112,7 @@ def _cause(cause: Cause) -> dict[str, Any]:
     fields = [f"{name}: {value}" for name, value in cause.example.fields]
     return {
         "title": cause.reason.value if cause.reason is not Reason.OTHER else cause.summary,
-        "detail": cause.summary if cause.reason is not Reason.OTHER else "", "example": str(cause.example), "fields": fields, "facts": cause.facts,
+        "detail": cause.summary if cause.reason is not Reason.OTHER else "", "example": str(cause.example), "fields": fields, "facts": cause.facts, "where": cause.where,
         "requests": cause.requests, "hosts": cause.hosts[:4], "paths": cause.paths, "methods": cause.methods,
         "before": _outcome(cause.before), "after": _outcome(cause.after), "places": cause.places[:3], "more": max(0, len(cause.places) - 3),
         "before_trace": _trace(cause.before), "after_trace": _trace(cause.after),

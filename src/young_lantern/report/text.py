@@ -152,6 +152,8 @@ def comparison_line(comparison: Comparison) -> Text:
     breaking, minor = len(comparison.of(Severity.BREAKING)), len(comparison.of(Severity.MINOR))
     line.append(f"{breaking} breaking", STYLES[Severity.BREAKING] if breaking else "")
     line.append(f" and {minor} minor causes of difference")
+    if comparison.classes:
+        line.append(f"\n{comparison.classes:,} of them stand for {'the classes' if comparison.sampled else 'all classes'} of requests that conditions of either tell apart", "dim")
     return line
 
 
@@ -167,6 +169,8 @@ def cause_text(cause: Cause, short: bool = False) -> RenderableType:
     head.add_column(overflow="fold")
     head.add_row(Text(cause.severity.value, STYLES[cause.severity]), line)
     parts: list[RenderableType] = [head]
+    if cause.where:
+        parts.append(_indented(Text(cause.where), 10))
     fields = " ".join(f"{name}: {value}" for name, value in cause.example.fields)
     example = Text(f"{cause.example} {fields}".strip(), style="dim")
     if cause.facts:
@@ -183,6 +187,8 @@ def comparison_text(comparison: Comparison, short: bool = False) -> RenderableTy
     parts: list[RenderableType] = [comparison_line(comparison)]
     for reason, count in comparison.undecided.items():
         parts.append(Text(f"{plural(count, 'request')} not decided: {reason}", style="magenta"))
+    for what in comparison.sampled:
+        parts.append(Text(f"by examples only: {what}", style="magenta"))
     for pattern in comparison.unreached:
         parts.append(Text(f"sampled only: no example could be made for {pattern}", style="magenta"))
     if comparison.causes:

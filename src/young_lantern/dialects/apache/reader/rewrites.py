@@ -425,7 +425,7 @@ def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes
             location = join(location, (Var(Variable.QUERY, "&" if query else "?"),))
     elif not rule.has("qsd", "qsdiscard"):
         location = join(location, (Var(Variable.QUERY, "?"),))
-    return Redirect(status, location, absolute=True, insists=True, refuses_marks=not rule.has("unsafeallow3f"), span=rule.node.span, comments=rule.node.comments)
+    return Redirect(status, location, absolute=True, insists=True, refuses_marks=not rule.has("unsafeallow3f"), span=rule.node.span, comments=rule.node.comments, encodes_path=encodes)
 
 
 def changes_inside(rule: Rule) -> bool:
