@@ -13,7 +13,7 @@ unroll.py  a site's program -> tree: restarts looked up beforehand, settings pus
 hoist.py   settings that all leaves of a branch share, pulled up again
 """
 
-from .disjoint import disjoint  # noqa: F401
+from .disjoint import disjoint, without_impossible  # noqa: F401
 from .hoist import hoist  # noqa: F401
 from .tables import without_tables  # noqa: F401
 from .tree import Branch, Chain, Fork, Leaf, Settings, leaves  # noqa: F401

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from ..model import AllOf, AnyOf, Condition, PathGlob, PathIs, PathMatches, PathStartsWith
+from dataclasses import replace
+
+from ..model import AllOf, AnyOf, Condition, PathGlob, PathIs, PathMatches, PathStartsWith, Rewrite
 from ..model.walk import walk
 from ..patterns.path_languages import exclude_each_other
+from .tree import Branch, Chain
 
 
 def disjoint(one: Condition, other: Condition) -> bool:
@@ -37,3 +40,18 @@ def _overlap(one: tuple[str, bool], other: tuple[str, bool]) -> bool:
     if a_whole:
         return a.startswith(b)
     return b.startswith(a) if b_whole else a.startswith(b) or b.startswith(a)
+
+
+def without_impossible(chain: Chain, above: tuple[Condition, ...] = ()) -> Chain:
+    """The chain without forks that no path comes to: their condition and one above exclude each other."""
+    items = []
+    for item in chain.items:
+        if isinstance(item, Branch):
+            forks = [fork for fork in item.forks if not any(disjoint(condition, fork.condition) for condition in above)]
+            item = Branch([replace(fork, chain=without_impossible(fork.chain, (*above, fork.condition))) for fork in forks], item.span)
+            if not forks:
+                continue
+        elif isinstance(item, Rewrite) and item.edit is not None:
+            above = ()  # what was asked before was asked of another path
+        items.append(item)
+    return Chain(items, chain.shared)

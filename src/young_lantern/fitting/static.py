@@ -5,6 +5,7 @@ Rule:     three values: True, False, and None for what only a request can tell.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
@@ -66,9 +67,11 @@ def truth(condition: Condition, known: Known) -> bool | None:
         case Always():
             return True
         case PathIs(path, ignores_case, PathForm.CURRENT):
-            return _path_is(path, ignores_case, known)
+            said = _path_is(path, ignores_case, known)
+            return follows(_as_pattern(condition), known.prefix, known.suffix, known.matched) if said is None and known.matched else said
         case PathStartsWith(prefix, ignores_case, PathForm.CURRENT):
-            return _starts(prefix, ignores_case, known)
+            said = _starts(prefix, ignores_case, known)
+            return follows(_as_pattern(condition), known.prefix, known.suffix, known.matched) if said is None and known.matched else said
         case PathMatches(pattern, PathForm.CURRENT) if known.path is not None:
             return search(pattern, known.path) is not None
         case PathMatches(pattern, PathForm.CURRENT) if any((pattern.text, pattern.ignores_case) == (other.text, other.ignores_case) for other in known.matched):
@@ -113,6 +116,13 @@ def truth(condition: Condition, known: Known) -> bool | None:
             values_of = [truth(item, known) for item in conditions]
             return True if True in values_of else False if None not in values_of else None
     return None
+
+
+def _as_pattern(condition: PathIs | PathStartsWith) -> Pattern:
+    """The same condition as a pattern."""
+    if isinstance(condition, PathIs):
+        return Pattern(f"^{re.escape(condition.path)}$", ignores_case=condition.ignores_case)
+    return Pattern(f"^{re.escape(condition.prefix)}", ignores_case=condition.ignores_case)
 
 
 def _path_is(path: str, ignores_case: bool, known: Known) -> bool | None:
@@ -198,6 +208,8 @@ def narrowed(known: Known, condition: Condition) -> Known:
             return replace(known, path=path, prefix=path)
         case PathStartsWith(prefix, False, PathForm.CURRENT) if len(prefix) > len(known.prefix):
             return replace(known, prefix=prefix)
+        case PathIs(ignores_case=True, form=PathForm.CURRENT) | PathStartsWith(ignores_case=True, form=PathForm.CURRENT):
+            return replace(known, matched=(*known.matched, _as_pattern(condition)))
         case FileExists(root, (Var(Variable.PATH),) | (), FileKind.FILE, cleans=False):
             return replace(known, file_root=root)
         case PathMatches(pattern, PathForm.CURRENT):

@@ -12,7 +12,7 @@ import re
 from dataclasses import dataclass, field
 
 from ....codes import IPV6_TOO, NO_COUNTERPART, RESTART_LOST
-from ....fitting import Leaf, leaves, unroll, without_tables
+from ....fitting import Leaf, leaves, unroll, without_impossible, without_tables
 from ....fitting.guards import close_unguarded, exempt_clients
 from ....fitting.conditional import with_conditions, without_idle_changes
 from ....fitting.places import plain_paths
@@ -99,7 +99,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     passing: set[int] = set()
-    chain = without_loops(spread(exempt_clients(without_idle_changes(plain_paths(chain, context.options.strict))), passing))
+    chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict)))), passing))
     chain = close_unguarded(chain)
     applications = gateways.as_files(chain, context)
     # What was left out by then decides nothing, and is told to be idle.
