@@ -24,6 +24,7 @@ from .outcome import Outcome
 from .path_classes import PathClasses
 from .paths import decoded, normalised
 from .request import PLACED, Assumed, Facts, Request, assumed
+from .route_index import RouteIndex
 from .witnesses import Witness, find_witnesses
 from .wording import methods_in_words, paths_in_words
 
@@ -135,7 +136,7 @@ def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] =
             reason = _reason(decider, row, one, other, part)
             made = _Row(row, one, other, part, reason)
             groups.setdefault(_key(made), []).append(made)
-    causes = sorted((_cause(rows_of, found.groups) for rows_of in groups.values()), key=lambda cause: (_RANK[cause.severity], cause.reason.value, _place(cause.places[0][0]), cause.summary))
+    causes = sorted((_cause(rows_of, found.groups, decider) for rows_of in groups.values()), key=lambda cause: (_RANK[cause.severity], cause.reason.value, _place(cause.places[0][0]), cause.summary))
     return Comparison(decided, same, tuple(causes), dict(undecided), tuple(sorted(found.unreached)), found.classes, tuple(sorted(found.sampled)))
 
 
@@ -143,14 +144,18 @@ class _Decider:
     """Both estates, asked once for each request and assumption."""
 
     def __init__(self, before: Estate, after: Estate) -> None:
-        self.estates = before, after
+        self.estates, self.index = (before, after), RouteIndex()
         self.known: dict[tuple[Request, str], tuple[Outcome, Outcome]] = {}
 
     def both(self, request: Request, facts: Facts) -> tuple[Outcome, Outcome]:
         key = request, facts.name
         if key not in self.known:
-            self.known[key] = decide(self.estates[0], request, facts), decide(self.estates[1], request, facts)
+            self.known[key] = decide(self.estates[0], request, facts, index=self.index), decide(self.estates[1], request, facts, index=self.index)
         return self.known[key]
+
+    def in_full(self, request: Request, facts: Facts) -> tuple[Outcome, Outcome]:
+        """Both outcomes, with all that was tried in their traces."""
+        return decide(self.estates[0], request, facts), decide(self.estates[1], request, facts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -277,13 +282,13 @@ _TWINS: dict[Reason, Callable[[Request], Request]] = {
 _SPELT = frozenset({Reason.CASE, Reason.SPELLING, Reason.DOTS, Reason.ENCODED_SLASH, Reason.FILE_SLASH, Reason.SLASH})
 
 
-def _cause(rows: list[_Row], groups: list[PathClasses]) -> Cause:
+def _cause(rows: list[_Row], groups: list[PathClasses], decider: _Decider) -> Cause:
     rows = sorted(rows, key=lambda row: (row.witness.request.method != "GET", len(row.witness.request.fields), len(row.witness.request.target), row.witness.request.target))
     first = rows[0]
     requests = [row.witness.request for row in rows]
     return Cause(
         first.severity, first.reason, first.part, tuple(dict.fromkeys((row.before.decided_by, row.after.decided_by) for row in rows)),
-        first.witness.request, first.witness.facts.name, first.before, first.after, len(rows),
+        first.witness.request, first.witness.facts.name, *decider.in_full(first.witness.request, first.witness.facts), len(rows),
         tuple(dict.fromkeys(request.method for request in requests)), tuple(dict.fromkeys(request.host for request in requests)),
         tuple(dict.fromkeys(request.target for request in requests))[:6], _where(rows, groups),
     )
@@ -326,7 +331,7 @@ def compare_requests(before: Estate, after: Estate, requests: Iterable[Request],
     decider = _Decider(before, after)
     out = []
     for request in requests:
-        one, other = decider.both(request, facts)
+        one, other = decider.in_full(request, facts)
         found: list[Difference] = []
         for part in _parts(tuple(differences(one, other, request))):
             # What one feature of the request makes differ matters as little here as among the causes.

@@ -22,6 +22,7 @@ from . import answering, gateway, paths
 from .evaluate import State, holds, in_network, text
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
+from .route_index import RouteIndex
 from .serving import AskIndexes, Found, GoOn, Missing, Moved, serve
 
 
@@ -40,8 +41,12 @@ _LIMIT_INDEXES = 10
 CYCLE = "a cycle of rewrites"
 
 
-def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str, str], None] | None = None) -> Outcome:
-    """What happens to a request, with the trace that led there. `reads` is filled with what the decision looked at: (kind, name), in order."""
+def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str, str], None] | None = None, index: RouteIndex | None = None) -> Outcome:
+    """What happens to a request, with the trace that led there.
+
+    reads: is filled with what the decision looked at: (kind, name), in order
+    index: for those who decide by the thousand: with it, routes that were tried and did not hold are left out of the trace
+    """
     listener = choose_listener(estate, request)
     if listener is None:
         return Outcome(None, trace=(TraceEntry(f"nothing listens for {request.scheme} on port {request.port}", None),))
@@ -56,7 +61,7 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     path = paths.read_path(raw, site.reading)
     if path is None:
         return Outcome(400, site=site.key, decided_by=site.span, trace=(TraceEntry("the target is refused", site.span, request.target),))
-    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, named=dict(captures), numbered=numbered, reads=reads)
+    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, named=dict(captures), numbered=numbered, index=index, reads=reads)
     if "%2f" in raw.lower():
         state.refused = site.reading.encoded_slash_status
     state.note(f"site {site.key}", span or site.span, request.host, True)
@@ -144,9 +149,10 @@ class _Run:
             state.fields, state.request_fields = list(fields), list(request_fields)
 
     def choose(self, step: Choose) -> _Next:
-        for route in step.routes:
+        index = self.state.index
+        for route in step.routes if index is None else index.routes(step, self.state.path):
             held = holds(route.condition, self.state)
-            if held or route.label:
+            if held or (route.label and index is None):
                 self.state.note(route.label or (route.span.directive if route.span else "route"), route.span, self.state.path, held)
             if held:
                 return self.run(route.steps)

@@ -7,8 +7,10 @@ from __future__ import annotations
 
 import fnmatch
 import ipaddress
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import Any
 from urllib.parse import parse_qsl
 
 import regex
@@ -22,6 +24,7 @@ from ..patterns import host_matches, search
 from . import paths
 from .outcome import TraceEntry
 from .request import Facts, Request
+from .route_index import RouteIndex
 
 
 @dataclass
@@ -74,6 +77,7 @@ class State:
     for_index: bool = False  # it is asked for as a folder's index file
     refused: int | None = None
     trace: list[TraceEntry] = field(default_factory=list)
+    index: RouteIndex | None = None  # with it, routes that were tried and did not hold are not noted
     reads: dict[tuple[str, str], None] | None = None  # what of the request was looked at so far, where somebody asks
 
     def looked_at(self, what: str, name: str = "") -> None:
@@ -256,19 +260,13 @@ def _cookie(name: str, request: Request) -> str:
 
 def holds(condition: Condition, state: State) -> bool:
     """Whether the condition holds now. A pattern that matches sets the captures."""
+    usual = _USUAL.get(type(condition))
+    if usual is not None:
+        return usual(condition, state)
     match condition:
-        case Always():
-            return True
-        case PathIs(path, ignores_case, form):
-            return _same(_path(form, state, path), path, ignores_case)
-        case PathStartsWith(prefix, ignores_case, form):
-            seen = _path(form, state, prefix)
-            return seen.lower().startswith(prefix.lower()) if ignores_case else seen.startswith(prefix)
         case PathGlob(glob, ignores_case, form):
             seen = _path(form, state, glob)
             return _glob(glob.lower() if ignores_case else glob, seen.lower() if ignores_case else seen)
-        case PathMatches(pattern, form, miss_forgets):
-            return _matches(pattern, _path(form, state, ""), state, miss_forgets)
         case HostIs(names, one_label):
             state.looked_at("host")
             return any(host_matches(name, state.request.host.lower(), one_label) for name in names)
@@ -311,15 +309,32 @@ def holds(condition: Condition, state: State) -> bool:
             return state.depth > 0
         case Rewritten(label):
             return state.internal if not label else state.rewrites > state.entered.get(label, 0)
-        case AllOf(conditions):
-            return all(holds(item, state) for item in conditions)
-        case AnyOf(conditions):
-            return any(holds(item, state) for item in conditions)
-        case Not(item):
-            return not holds(item, state)
         case Unknowable(spelling):
             state.gave_up = f"the condition {spelling} is not known"
             return False
+
+
+def _path_is(condition: PathIs, state: State) -> bool:
+    return _same(_path(condition.form, state, condition.path), condition.path, condition.ignores_case)
+
+
+def _path_starts(condition: PathStartsWith, state: State) -> bool:
+    seen, prefix = _path(condition.form, state, condition.prefix), condition.prefix
+    return seen.lower().startswith(prefix.lower()) if condition.ignores_case else seen.startswith(prefix)
+
+
+def _path_matches(condition: PathMatches, state: State) -> bool:
+    return _matches(condition.pattern, _path(condition.form, state, ""), state, condition.miss_forgets)
+
+
+# The conditions that a request meets by the hundred, found without trying the others.
+_USUAL: dict[type, Callable[[Any, State], bool]] = {
+    Always: lambda condition, state: True,
+    PathIs: _path_is, PathStartsWith: _path_starts, PathMatches: _path_matches,
+    AllOf: lambda condition, state: all(holds(item, state) for item in condition.conditions),
+    AnyOf: lambda condition, state: any(holds(item, state) for item in condition.conditions),
+    Not: lambda condition, state: not holds(condition.condition, state),
+}
 
 
 def walked(root: str, path: str, facts: Facts) -> tuple[str, FileKind | None, str]:

@@ -15,6 +15,7 @@ from .aspects import CLIENT_ADDRESS, HOST, LENGTH, METHOD, QUERY, Aspects, Part
 from .decide import decide
 from .outcome import Outcome
 from .request import Facts, Request, placed
+from .route_index import RouteIndex
 
 # Decisions for one path, and for all of two sites, each in both estates; chosen among 60, 200 and 1,000, and 1,000, 2,000 and 6,000. A path of a usual
 # site takes 10 to 40, and all of its paths a few hundred.
@@ -42,6 +43,7 @@ class Explorer:
     roots: frozenset[str]
     paths: int = 1
     complete: bool = True
+    index: RouteIndex = field(default_factory=RouteIndex)
     _left: int = field(default=0, init=False)
 
     def explore(self, request: Request) -> Iterator[Explored]:
@@ -76,7 +78,7 @@ class Explorer:
         reads: dict[Part, None] = {}
         asked: dict[str, None] = {}
         facts = placed(files, self.roots, asked)
-        one, other = (decide(estate, request, facts, reads) for estate in self.estates)
+        one, other = (decide(estate, request, facts, reads, self.index) for estate in self.estates)
         return _Decided(request, facts, (one, other), reads, asked)
 
 

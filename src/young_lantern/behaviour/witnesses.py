@@ -32,8 +32,9 @@ _WHOLE_PATHS = ((Var(Variable.PATH),), (Var(Variable.TARGET),), (Var(Variable.TA
 _OTHER_HOST = "other-name.example"
 # Chosen among 12, 24 and 48: at 24 a site of 20 prefixes and 10 patterns has some 500 paths.
 _MOST_COMBINED = 24
-# Paths that are asked with all that is asked besides, one at a time; chosen among 100, 200 and 400: a usual site has 10 to 60.
-_MOST_THOROUGH = 200
+# Paths that are asked with all that is asked besides, one at a time, and others that are asked by several methods; chosen among 50, 100 and 200, and 200, 400
+# and 1,200: a usual site has 10 to 60 classes, and 100 to 300 paths.
+_MOST_THOROUGH, _MOST_USUAL = 100, 400
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,10 +94,13 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             found.groups.append(classes)
             rows = [Witness(row.request, row.facts, row.outcomes, len(found.groups) - 1) for row in explored]
             compresses = any(isinstance(item, Compress) for site in here for item in walk(site.program))
-            rows += _requests(parts, compresses, plain, [*standing][:_MOST_THOROUGH], facts, True)
-            rows += _requests(parts, compresses, plain, [*standing][_MOST_THOROUGH:], facts, False)
-            # Another spelling or neighbour of a path that stands for its class is asked of less, where all classes are known.
-            rows += _requests(parts, compresses, plain, around, facts, bool(classes.loose | parts.loose) or not (classes.complete and explorer.complete))
+            # Another spelling or neighbour of a path that stands for its class is asked of less, where all classes are known; and of many, the rest still less.
+            unsure = bool(classes.loose | parts.loose) or not (classes.complete and explorer.complete)
+            thorough = [*standing, *(around if unsure else ())][:_MOST_THOROUGH]
+            others = [path for path in (*standing, *around) if path not in set(thorough)]
+            rows += _requests(plain, [*thorough, *others[:_MOST_USUAL]], facts)
+            rows += _further(parts, compresses, plain, thorough, facts)
+            rows += [Witness(replace(plain, method=method, target=path), fact) for path in others[_MOST_USUAL:] for method, fact in (("GET", facts[0]), ("GET", facts[1]), ("POST", facts[0]))]
             rows += [Witness(replace(plain, host=host, target=path), fact) for host in hosts[1:] for path in ("/", "/x") for fact in facts]
             for row in rows:
                 key = (row.request, row.facts.name)
@@ -225,8 +229,8 @@ def _wire(path: str) -> str:
     return escaped(path, " \"#%<>?\\^`{|}")
 
 
-def _requests(parts: Aspects, compresses: bool, plain: Request, paths: list[str], facts: list[Facts], thoroughly: bool) -> Iterator[Witness]:
-    """Each path with each assumption, and by other methods; thoroughly: with each value of each part of a request that is asked for, one at a time, too."""
+def _requests(plain: Request, paths: list[str], facts: list[Facts]) -> Iterator[Witness]:
+    """Each path with each assumption, with a query, and by other methods."""
     nothing, a_file = facts[0], facts[1]
     for path in paths:
         here = replace(plain, target=path)
@@ -237,8 +241,13 @@ def _requests(parts: Aspects, compresses: bool, plain: Request, paths: list[str]
             for method in ("HEAD", "POST"):
                 yield Witness(replace(here, method=method), fact)
         yield Witness(replace(here, method="DELETE"), a_file)
-        if not thoroughly:
-            continue
+
+
+def _further(parts: Aspects, compresses: bool, plain: Request, paths: list[str], facts: list[Facts]) -> Iterator[Witness]:
+    """Each path with each value of each part of a request that is asked for, one at a time."""
+    nothing, a_file = facts[0], facts[1]
+    for path in paths:
+        here = replace(plain, target=path)
         for part, values in parts.values.items():
             for value in values[1:] if part != HOST else ():
                 yield Witness(given(here, {part: value}), nothing if part == LENGTH else a_file)
