@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import itertools
 import random
+from dataclasses import replace
 
 import pytest
 
+from tests.support.generate_nginx import NginxSource
 from tests.support.reading import Reads, nginx
 from tests.support.small_pairs import REQUESTS, planted, small
-from young_lantern.behaviour import decide
+from young_lantern.behaviour import Request, decide, real_files, route_index
 from young_lantern.behaviour.aspects import aspects
-from young_lantern.behaviour.compare import compare_estates
+from young_lantern.behaviour.compare import Reason, compare_estates
 from young_lantern.behaviour.differences import Difference, differences
 from young_lantern.behaviour.path_classes import path_classes
 from young_lantern.behaviour.request import Assumed, placed, placed_again
@@ -178,3 +180,34 @@ def test_classes_are_counted(reads: Reads) -> None:
     found = find_witnesses(estate, estate)
     assert [row.request.target for row in found.rows if row.outcomes] == ["/", "/x", "/a", "/b", "/x/", "/ab", "/a/"]
     assert found.classes == 7 and not found.sampled
+
+
+@pytest.mark.parametrize(
+    ("lines", "changed", "words"),
+    [
+        ("location /loans/ { return 201; }", "location /loans/ { return 202; }", "any method, a path that begins with /loans/"),
+        (r"location ~ \.pdf$ { return 201; } location /a/ { return 201; }", r"location /a/ { return 201; }", r"any method, a path that matches \.pdf$, but not one that begins with /a/"),
+        ("location = /a { return 201; } location = /b { return 201; }", "location = /a { return 202; } location = /b { return 202; }", ""),
+        ("if ($request_method = POST) { return 201; }", "", "POST, any path"),
+        ("if ($http_x_shop = a) { return 201; } location /x { return 201; }", "location /x { return 201; }", "GET, any path, but not one that begins with /x"),
+    ],
+)  # fmt: skip
+def test_differences_say_which_requests_they_are(reads: Reads, lines: str, changed: str, words: str) -> None:
+    one, other = (reads.read("nginx", nginx(f"client_max_body_size 0; {text} location / {{ return 404; }}")).estate for text in (lines, changed))
+    if r"\.pdf" in lines:
+        one = reads.read("nginx", nginx(f"client_max_body_size 0; {lines.replace('location /a/', 'location ^~ /a/')} location / {{ return 404; }}")).estate
+    found = [cause.where for cause in compare_estates(one, other).causes if cause.reason is Reason.OTHER or words.startswith("POST")]
+    assert found == [words]
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_an_index_changes_no_outcome(reads: Reads, monkeypatch: pytest.MonkeyPatch, seed: int) -> None:
+    monkeypatch.setattr(route_index, "_FROM_ROUTES", 1)
+    source = NginxSource(seed, str(reads.root))
+    estate = reads.read("nginx", source.text).estate
+    index = route_index.RouteIndex()
+    for method, host, target, fields in source.requests(150):
+        request = Request(method, "http", host, 80, target, tuple(fields.items()))
+        full, short = decide(estate, request, real_files()), decide(estate, request, real_files(), index=index)
+        assert replace(full, trace=()) == replace(short, trace=())
+        assert [entry for entry in full.trace if entry.held is not False] == [entry for entry in short.trace if entry.held is not False]

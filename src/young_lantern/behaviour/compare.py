@@ -303,10 +303,11 @@ def _where(rows: list[_Row], groups: list[PathClasses]) -> str:
     for group in numbers:
         here = [row.witness.request for row in rows if row.witness.group == group]
         said[group] = paths_in_words(groups[group], {decoded(request.target.partition("?")[0]) for request in here}), here[0].host
-    most = numbers.most_common(1)[0][0]
-    paths, host = said[most]
-    at = "" if len({words for words, _ in said.values()}) == 1 else f"at {host} "
-    return f"{methods_in_words(row.witness.request for row in rows)}, {at}{paths}" if paths else ""
+    example = rows[0].witness.request.host
+    chosen = next((words for words in said.values() if words[1] == example), said[numbers.most_common(1)[0][0]])
+    paths, host = chosen
+    at = "" if len({words for words, _ in said.values()}) == 1 else f" at {host}"
+    return f"{methods_in_words(row.witness.request for row in rows)}{at}, {paths}" if paths else ""
 
 
 def _place(span: Span | None) -> tuple[str, int]:

@@ -67,8 +67,8 @@ def _commonness(test: int, held: Iterable[frozenset[int]]) -> int:
 
 
 def methods_in_words(requests: Iterable[Request]) -> str:
-    """`GET`, `GET and HEAD`, or `any method`."""
+    """`GET`, `GET or HEAD`, or `any method`."""
     found = list(dict.fromkeys(request.method for request in requests))
     if {"GET", "POST", "DELETE"} <= set(found):
         return "any method"
-    return "any method but GET and HEAD" if {"POST", "DELETE"} <= set(found) and not {"GET", "HEAD"} & set(found) else " and ".join(found)
+    return "any method but GET and HEAD" if {"POST", "DELETE"} <= set(found) and not {"GET", "HEAD"} & set(found) else _listed(found)
