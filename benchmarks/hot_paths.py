@@ -13,6 +13,7 @@ from pathlib import Path
 
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.behaviour.access_logs import read_access_log
+from young_lantern.behaviour.compare import compare_estates
 from young_lantern.translate import read, translate
 
 LINE = '203.0.113.{} - - [25/Nov/2026:10:00:0{} +0000] "GET /tools/{} HTTP/1.1" 200 512 "-" "loan-desk/1"\n'
@@ -28,6 +29,24 @@ def _estate(folder: Path, sites: int) -> Path:
     main = folder / f"{sites}" / "nginx.conf"
     main.parent.mkdir()
     main.write_text(f"events {{}}\nhttp {{\n{blocks}}}\n", "utf-8")
+    return main
+
+
+def _site(folder: Path, routes: int, version: int) -> Path:
+    """One site with so many routes and a fifth as many patterns."""
+    names = ["loans", "tools", "staff", "hours", "about", "photos", "drafts"]
+    blocks = [
+        f"location /{names[n % 7]}/{names[n // 7 % 7]}{n}/ {{ proxy_pass http://192.0.2.{n % 9 + 1}:8000/v{version}/; }}"
+        for n in range(routes)
+    ]
+    blocks += [
+        rf"location ~ ^/{names[n % 7]}/(\d+)/{names[n // 7 % 7]}{n}$ {{ return 40{n % 4 + 3}; }}" for n in range(routes // 5)
+    ]
+    blocks.append(r"location ~* \.(css|js)$ { expires 1h; root /srv/w; }")
+    main = folder / f"site-{routes}-{version}" / "nginx.conf"
+    main.parent.mkdir()
+    text = "\n".join(blocks)
+    main.write_text(f"events {{}}\nhttp {{\nserver {{\nlisten 80;\nserver_name a.example;\n{text}\n}}\n}}\n", "utf-8")
     return main
 
 
@@ -69,6 +88,9 @@ def main() -> None:
                 few,
                 many,
             )
+        pairs = [[read(_site(folder, routes, version)).estate for version in (1, 2)] for routes in (20, 200)]
+        spent = [_seconds(lambda p=pair: compare_estates(*p), 1) for pair in pairs]
+        _show("compare sites of 20 and 200 routes", "route", spent[0], spent[1], 20, 200)
         facts = real_files()
         estates = [
             (read(main).estate, [request_for(f"http://s{n % count}.fernhollow.example/api/{n}") for n in range(500)])

@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+import random
 from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
+from tests.support.faults import faulty, some_request, words_of
 from tests.support.reading import Reads, nginx
-from young_lantern.behaviour import OriginRequest, Outcome, request_for
-from young_lantern.behaviour.compare import Reason, compare_estates, compare_requests
+from young_lantern.behaviour import Facts, OriginRequest, Outcome, Request, decide, request_for
+from young_lantern.behaviour.compare import Reason, compare_estates, compare_requests, with_port_numbers
 from young_lantern.behaviour.differences import differences, resolved
 from young_lantern.behaviour.request import Assumed, assumed
 from young_lantern.behaviour.request_files import read_requests
-from young_lantern.behaviour.witnesses import find_witnesses
+from young_lantern.behaviour.witnesses import assumptions, find_witnesses
+from young_lantern.demo import unpack
 from young_lantern.dialects import named
 from young_lantern.errors import LanternError
 from young_lantern.model import Estate, FileKind, Refuse, Severity
 from young_lantern.translate import Translation, save, translate
+from young_lantern.translate import read as read_estate
 
 GET = request_for("http://www.fernhollow.example/a?b")
 
@@ -235,6 +239,42 @@ def test_planted_faults_are_found(
     assert seen - known
     if what is not None:
         assert what in {item[0] for item in seen - known}
+
+
+@pytest.mark.parametrize("target", ["caddy", "apache", "nginx"])
+def test_faults_that_many_requests_see_are_found(target: str, tmp_path: Path, request: pytest.FixtureRequest) -> None:
+    """Random single faults in the translated sample: whatever 4,000 random requests see, the comparison finds. `--conformance N`: faults."""
+    root, _ = unpack(tmp_path / "sample", "caddy" if target == "nginx" else "nginx")
+    translation = translate(root, target)
+    sites = sorted(name for name in translation.writing.files if name.startswith("sites/"))
+    sound = with_port_numbers(translation.read_back.estate)
+    words = words_of([translation.writing.files[name] for name in sites])
+    chosen = random.Random(7)
+    asked = [(some_request(words, chosen), number % 4) for number in range(4000)]
+    read = seen = found = 0
+    missed = []
+    for seed in range(request.config.getoption("--conformance") or 4):
+        source = random.Random(seed)
+        name = source.choice(sites)
+        text = faulty(translation.writing.files[name], source)
+        folder = tmp_path / str(seed)
+        save({**translation.writing.files, name: text}, folder)
+        try:
+            wrong = with_port_numbers(read_estate(folder, target).estate)
+        except LanternError:
+            continue  # the server would not start with it
+        facts = list(assumptions(sound, wrong).values())
+        by_many = next((str(row) for row, fact in asked if unlike(sound, wrong, row, facts[fact])), None)
+        by_classes = any(unlike(sound, wrong, row.request, row.facts) for row in find_witnesses(sound, wrong).rows)
+        read, seen, found = read + 1, seen + (by_many is not None), found + by_classes
+        if by_many and not by_classes:
+            missed.append((seed, name, by_many))
+    print(f"\n{target}: {read} faults read, {seen} seen by 4,000 random requests, {found} found by the comparison")
+    assert read and not missed, missed
+
+
+def unlike(one: Estate, other: Estate, row: Request, facts: Facts) -> bool:
+    return bool(differences(decide(one, row, facts), decide(other, row, facts), row))
 
 
 def test_reasons(reads: Reads) -> None:

@@ -17,7 +17,6 @@ from ..model import (
     AddressRule, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
 )
 from ..model.walk import walk
-from ..patterns import PatternUnreadable
 from ..patterns.languages import ALL, Language, Languages, characters
 from ..patterns.reach import reach
 from ..patterns.regular import Reading
@@ -96,27 +95,17 @@ class _Finder:
                 for value in values:
                     yield template, self.languages.word(value, ignores_case)
             case TextMatches(template, pattern):
-                yield from self._pattern(template, pattern)
+                if (language := self.reading.told(pattern, self.found.loose)) is not None:
+                    yield template, language
             case Lookup(subject=template, rows=rows, networks=False, ignores_case=ignores_case):
                 for row in rows:
-                    if isinstance(row.value, Pattern):
-                        yield from self._pattern(template, row.value)
-                    else:
-                        yield template, self.languages.word(row.value, ignores_case)
+                    language = self.reading.told(row.value, self.found.loose) if isinstance(row.value, Pattern) else self.languages.word(row.value, ignores_case)
+                    if language is not None:
+                        yield template, language
             case HostIs(names):
                 for name in names:
                     word = self.languages.word(name.removeprefix("*"))
                     yield (Var(Variable.HOST),), self.languages.join(self.languages.any, word) if name.startswith("*") else word
-
-    def _pattern(self, template: Template, pattern: Pattern) -> Iterator[tuple[Template, Language]]:
-        try:
-            found = self.reading.found_in(pattern)
-        except PatternUnreadable:
-            self.found.loose.add(f"the pattern {pattern.text}")
-            return
-        if not found.exact:
-            self.found.loose.add(f"the pattern {pattern.text}")
-        yield template, found.language
 
     def _ask(self, template: Template, language: Language, depth: int) -> None:
         """Hands a condition on a text on to the one part of the request that it is made of."""

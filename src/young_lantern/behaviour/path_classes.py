@@ -176,14 +176,9 @@ class _Finder:
                     yield PathTest("begins with", f"{text} and a dot segment", made.join(made.word(text), made.join(dots, border)))
 
     def _pattern(self, pattern: Pattern) -> Iterator[PathTest]:
-        try:
-            found = self.reading.found_in(pattern)
-        except PatternUnreadable:
-            self.found.loose.add(f"the pattern {pattern.text}")
-            return
-        if not found.exact:
-            self.found.loose.add(f"the pattern {pattern.text}")
-        yield PathTest("matches", pattern.text + (" in any case" if pattern.ignores_case else ""), found.language)
+        language = self.reading.told(pattern, self.found.loose)
+        if language is not None:
+            yield PathTest("matches", pattern.text + (" in any case" if pattern.ignores_case else ""), language)
 
     # --- behind rewrites --------------------------------------------------------------------------------------------------------
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from ..model import Pattern
 from .languages import ALL, ALPHABET, Language, Languages, characters
-from .syntax import Alternatives, Anchor, BackReference, Characters, Group, Look, Node, Repeat, Sequence, parse
+from .syntax import Alternatives, Anchor, BackReference, Characters, Group, Look, Node, PatternUnreadable, Repeat, Sequence, parse
 
 # Bounded repeats are written out; chosen among 16, 64 and 256: no path is longer in one piece.
 MOST_REPEATS = 64
@@ -54,6 +54,16 @@ class Reading:
             later = made.join(made.one_of(ALL), made.join(made.any, found.later))
             self._found[pattern] = Found(made.either(found.at_start, later), self._exact)
         return self._found[pattern]
+
+    def told(self, pattern: Pattern, loose: set[str]) -> Language | None:
+        """As found_in; what it cannot be, or not exactly, is named among `loose` instead of raised."""
+        try:
+            found = self.found_in(pattern)
+        except PatternUnreadable:
+            found = None
+        if found is None or not found.exact:
+            loose.add(f"the pattern {pattern.text}")
+        return found.language if found is not None else None
 
     def of_groups(self, pattern: Pattern, inside: dict[int | str, Language]) -> Language:
         """As found_in, where what each of some groups takes is in a language, too. Raises PatternUnreadable."""
