@@ -125,8 +125,13 @@ def test_conditions_on_several_parts_meet_together(reads: Reads) -> None:
     assert causes[0].example.field("A") == "y" and causes[0].example.target.endswith("?b=z")
     files = {cause.facts for cause in compare_estates(before, other_file).causes}
     assert any(name.endswith("/root/y.txt") for name in files) and any(name.endswith("/root/z.txt") for name in files)
-    sampled = compare_estates(*[reads.read("nginx", nginx(one)).estate] * 2)
-    assert sampled.sampled == ("a text made of several parts of the request",)
+    together = [reads.read("nginx", nginx(words)).estate for words in (one, one.replace("201", "202"))]
+    causes = compare_estates(*together).causes
+    assert [(cause.example.target, cause.where) for cause in causes] == [("/x?b=yz", "GET, a path that begins with /x")]
+    assert ("y", "/x?b=z") in {(row.request.field("A"), row.request.target) for row in find_witnesses(*together).rows}
+    mixed = "if ($host$uri = www.fernhollow.example/deep) { return 20%s; } location / { return 404; }"
+    causes = compare_estates(*(reads.read("nginx", nginx(mixed % number)).estate for number in (1, 2))).causes
+    assert [cause.example.target for cause in causes] == ["/deep"]
 
 
 def test_facts_that_are_placed() -> None:

@@ -33,8 +33,8 @@ _BARRED = {"cookie": "; \",\\", "argument": "& #\"<>", "query": " #\"<>", "host"
 _LIMIT_STATES = 4_000
 # RFC 9110 section 9.3, and RFC 5789.
 _METHODS = ("GET", "POST", "HEAD", "PUT", "DELETE", "OPTIONS", "PATCH")
-# Flags put together to a text are short; chosen among 4, 8 and 16.
-_MOST_PIECES = 8
+# Ways to divide a text among two parts of it; chosen among 10, 30 and 60: a word has one for each letter.
+_MOST_WAYS = 30
 # Content of 100 MB is asked for by no request that is sent.
 _MOST_DIGITS = 8
 
@@ -66,8 +66,6 @@ class _Finder:
         for item in items:
             for template, language in self._conditions(item):
                 self._ask(template, language, 3)
-            if isinstance(item, TextIs):
-                self._ask_in_pieces(item)
         for item in items:
             if isinstance(item, MethodIn | ServeFiles):
                 self.asked.setdefault(METHOD, {})[self.languages.either(*(self.languages.word(method) for method in item.methods))] = None
@@ -91,7 +89,7 @@ class _Finder:
 
     def _conditions(self, item: object) -> Iterator[tuple[Template, Language]]:
         match item:
-            case TextIs(template, values, ignores_case) if sum(isinstance(part, Var) for part in template) < 2:
+            case TextIs(template, values, ignores_case):
                 for value in values:
                     yield template, self.languages.word(value, ignores_case)
             case TextMatches(template, pattern):
@@ -108,19 +106,26 @@ class _Finder:
                     yield (Var(Variable.HOST),), self.languages.join(self.languages.any, word) if name.startswith("*") else word
 
     def _ask(self, template: Template, language: Language, depth: int) -> None:
-        """Hands a condition on a text on to the one part of the request that it is made of."""
+        """Hands a condition on a text on to the parts of the request that it is made of: of several, each way to divide what is wanted among them."""
         made = self.languages
-        changing = [number for number, part in enumerate(template) if not isinstance(part, str)]
-        if len(changing) != 1:
-            if changing:
+        if not template or language is made.none or language is made.any:
+            return
+        part, rest = template[0], template[1:]
+        if isinstance(part, str):
+            self._ask(rest, made.after(language, part), depth)
+        elif all(isinstance(item, str) for item in rest):
+            self._ask_part(part, made.before(language, "".join(map(str, rest))), depth)
+        else:
+            ways = made.rests(language, _MOST_WAYS)
+            if len(ways) >= _MOST_WAYS:
                 self.found.loose.add("a text made of several parts of the request")
-            return
-        part = template[changing[0]]
-        inside = made.before(made.after(language, "".join(map(str, template[:changing[0]]))), "".join(map(str, template[changing[0] + 1:])))
-        if isinstance(part, Lookup):
-            return  # what its rows ask is a condition of its own
+            for way in ways:
+                self._ask_part(part, made.leading(language, way), depth)
+                self._ask(rest, way, depth)
+
+    def _ask_part(self, part: object, inside: Language, depth: int) -> None:
         if not isinstance(part, Var):
-            return
+            return  # what the rows of a table ask is a condition of its own
         if part.variable is Variable.VARIABLE:
             for value in self.set.get(part.name, ()) if depth else ():
                 self._ask(value, inside, depth - 1)
@@ -133,21 +138,6 @@ class _Finder:
             name = part.name.lower() if part.variable is Variable.FIELD else "" if part.variable is Variable.QUERY else part.name
             key = LENGTH if name == "content-length" else (_KINDS[part.variable], name)
             self.asked.setdefault(key, {})[inside] = None
-
-    def _ask_in_pieces(self, condition: TextIs) -> None:
-        """A text of several parts: each of them may be any piece of what is wanted, the first a beginning, the last an end."""
-        parts = [part for part in condition.template if isinstance(part, Var)]
-        if len(parts) < 2:
-            return
-        for value in condition.values:
-            if len(value) > _MOST_PIECES or len(parts) < len(condition.template):
-                self.found.loose.add("a text made of several parts of the request")
-                continue
-            for number, part in enumerate(parts):
-                starts = range(1 if number == 0 else len(value))
-                pieces = {value[start:end] for start in starts for end in (range(start + 1, len(value) + 1) if number < len(parts) - 1 else [len(value)])}
-                for piece in sorted(pieces):
-                    self._ask((part,), self.languages.word(piece, condition.ignores_case), 3)
 
     def _within(self, kind: str) -> Language:
         made = self.languages

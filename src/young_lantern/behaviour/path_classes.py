@@ -157,8 +157,12 @@ class _Finder:
                 for value in values:
                     if value.startswith("/"):
                         yield PathTest("is", value, made.word(value, ignores_case))
-            case TextMatches(template) | TextIs(template) if len(template) > 1 and any(isinstance(part, Var) and part.variable in _PATHS for part in template):
-                self.found.loose.add("a text made of the path and other things")
+            case TextMatches(template, pattern) if len(template) > 1 and any(isinstance(part, Var) and part.variable in _PATHS for part in template):
+                language = self.reading.told(pattern, self.found.loose)
+                yield from self._in_text(template, f"matches {pattern.text}", language or made.none)
+            case TextIs(template, values, ignores_case) if len(template) > 1 and any(isinstance(part, Var) and part.variable in _PATHS for part in template):
+                for value in values:
+                    yield from self._in_text(template, f"is {value}", made.word(value, ignores_case))
             case TextMatches(template) | TextIs(template) if any(isinstance(part, Capture) for part in template):
                 self.found.loose.add("a text made of what a pattern captured")
             case Lookup((Var(variable),), rows=rows, ignores_case=ignores_case) if variable in _PATHS:
@@ -179,6 +183,12 @@ class _Finder:
         language = self.reading.told(pattern, self.found.loose)
         if language is not None:
             yield PathTest("matches", pattern.text + (" in any case" if pattern.ignores_case else ""), language)
+
+    def _in_text(self, template: Template, words: str, wanted: Language) -> Iterator[PathTest]:
+        """Paths that a text made of the path and other things may be wanted with."""
+        for values in self._split(wanted, template, {}):
+            if (language := values.get(None)) is not None:
+                yield PathTest("stands in what", words, language)
 
     # --- behind rewrites --------------------------------------------------------------------------------------------------------
 
