@@ -14,7 +14,7 @@ from young_lantern.dialects.caddy.writer.output import Node, Output
 from young_lantern.dialects.dialect import WriterOptions
 from young_lantern.fitting import hoist, leaves, unroll
 from young_lantern.ledger import counted, make_ledger
-from young_lantern.model import ALWAYS, AnyOf, Disposition, HostIs, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern
+from young_lantern.model import ALWAYS, AnyOf, Disposition, HostIs, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern
 from young_lantern.translate import translate
 
 LINES = [
@@ -241,6 +241,7 @@ def test_order_in_all_versions() -> None:
         (PathMatches(Pattern("[XY]$")), PathIs("/bx"), False),
         (PathMatches(Pattern("^/(a|b)/")), PathMatches(Pattern("^/[c-z]/.*")), True),
         (PathGlob("*.php"), PathStartsWith("/b"), False),
+        (PathIs("/a", form=PathForm.URL), PathIs("/b"), False),
         (PathGlob("/a/*"), PathMatches(Pattern("^/(?!a)")), True),
         (HostIs(("a",)), PathIs("/b"), False),
         (ALWAYS, ALWAYS, False),

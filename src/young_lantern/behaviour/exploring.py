@@ -22,7 +22,7 @@ from .route_index import RouteIndex
 LIMIT_DECISIONS, LIMIT_FOR_SITE = 200, 2_000
 _LEAST_DECISIONS = 4
 # Files whose being there is tried for one request: what a chain of fallbacks with its index files asks for.
-_MOST_FILES = 5
+LIMIT_FILES = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +57,7 @@ class Explorer:
         if here is None:
             return
         part = next((part for part in here.reads if part not in chosen and len(self.aspects.values.get(part, ())) > 1), None)
-        path = next((path for path in here.asked if path not in files), None) if part is None and len(files) < _MOST_FILES else None
+        path = next((path for path in here.asked if path not in files), None) if part is None and len(files) < LIMIT_FILES else None
         if part is not None:
             for value in self.aspects.values[part]:
                 now = {**chosen, part: value}

@@ -19,14 +19,14 @@ from ..model.walk import walk
 from ..patterns import examples
 from .aspects import HOST, LENGTH, Aspects, aspects, host_witnesses
 from .decide import choose_listener, choose_site
-from .exploring import LIMIT_DECISIONS, LIMIT_FOR_SITE, Explorer, given
+from .exploring import LIMIT_DECISIONS, LIMIT_FILES, LIMIT_FOR_SITE, Explorer, given
 from .outcome import Outcome
 from .path_classes import LIMIT_STATES, PathClasses, path_classes
 from .paths import escaped
 from .request import CLIENT, Assumed, Facts, Request, assumed
 
-# Every site is asked for these, whatever it says: the root, slashes, dots, escapes, case, a file and a folder.
-_ALWAYS = ("/", "/x", "/x/", "/x.html", "/X.html", "//x", "/x//y", "/x/./y", "/x/../y", "/%78", "/x%20y", "/x%2Fy", "/x;y", "/.x")
+# Every site is asked for these, whatever it says: the root, slashes, dots, escapes in either case, letters beyond ASCII, case, a file and a folder.
+_ALWAYS = ("/", "/x", "/x/", "/x.html", "/X.html", "//x", "/x//y", "/x/./y", "/x/../y", "/%78", "/x%20y", "/x%2Fy", "/x%2fy", "/x/%2e%2e/y", "/%C3%A9", "/%c3%a9", "/x+y", "/x;y", "/.x")
 # Tables of these are asked with each of their rows as the path.
 _WHOLE_PATHS = ((Var(Variable.PATH),), (Var(Variable.TARGET),), (Var(Variable.TARGET_NOW),), (Var(Variable.ORIGINAL_PATH),))
 _OTHER_HOST = "other-name.example"
@@ -88,7 +88,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             if not classes.complete:
                 found.sampled.add(f"the paths of {hosts[0]}: more than {LIMIT_STATES} states")
             if not explorer.complete:
-                found.sampled.add(f"what is asked besides the path on {hosts[0]}: more than {LIMIT_DECISIONS} decisions for a path, or {LIMIT_FOR_SITE} for all")
+                found.sampled.add(f"what is asked besides the path on {hosts[0]}: more than {LIMIT_DECISIONS} decisions for a path, {LIMIT_FOR_SITE} for all, or {LIMIT_FILES} files for a request")
             standing = dict.fromkeys(map(_wire, classes.held))
             around = [path for path in _paths(here, found.unreached, not classes.complete) if path not in standing]
             found.groups.append(classes)

@@ -12,6 +12,8 @@ from .tree import Branch, Chain
 
 def disjoint(one: Condition, other: Condition) -> bool:
     """Whether no request can meet both, as far as paths alone tell; letters of either case count as the same."""
+    if len({item.form for item in walk((one, other)) if isinstance(item, PathIs | PathStartsWith | PathGlob | PathMatches)}) > 1:
+        return False  # they look at different paths
     if any(isinstance(item, PathMatches | PathGlob) for item in walk((one, other))):
         return exclude_each_other(one, other)
     ones, others = _claims(one), _claims(other)
