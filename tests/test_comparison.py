@@ -107,6 +107,7 @@ def test_differences(before: Outcome, after: Outcome, found: list[str]) -> None:
         ("https://a.example:443", "https://a.example"),
         ("//a.example/x", "http://a.example/x"),
         ("/x y", "http://www.fernhollow.example/x%20y"),
+        ("/é/", "http://www.fernhollow.example/%C3%A9/"),
         (None, None),
     ],
 )

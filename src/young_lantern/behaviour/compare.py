@@ -45,7 +45,7 @@ class Reason(Enum):
     DOTS = "the path ends in dots or blanks, which one of them takes off before it compares paths"
     FILE_SLASH = "the path of a file is asked for with a slash at its end"
     FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
-    SLASH = "a folder without an index file: the redirect that adds the slash led to an error"
+    SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
     OTHER = ""
 
 
@@ -219,11 +219,12 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
                 return chosen[0][0]
     if "status" in whats and _went_round(one):
         return Reason.FALLBACK
-    if whats == {"status"} and one.location and (one.location.partition("?")[0].endswith("/")) and (other.status or 0) >= 400:
-        path = urlsplit(resolved(one.location, request) or "").path
-        landed = decider.both(replace(request, target=path), row.facts)[0]
-        if (landed.status or 0) >= 400:
-            return Reason.SLASH
+    for number, (moved, refused) in enumerate(((one, other), (other, one))):
+        if whats == {"status"} and moved.location and moved.location.partition("?")[0].endswith("/") and (refused.status or 0) >= 400:
+            path = urlsplit(resolved(moved.location, request) or "").path
+            landed = decider.both(replace(request, target=path), row.facts)[number]
+            if (landed.status or 0) >= 400:
+                return Reason.SLASH
     return Reason.OTHER
 
 

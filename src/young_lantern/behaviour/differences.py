@@ -36,6 +36,8 @@ def resolved(location: str | None, request: Request) -> str | None:
         return None
     # A client sends a space in a Location percent-encoded (RFC 3986 section 2.4).
     joined = urljoin(request.url, location.replace(" ", "%20"))
+    # And letters beyond ASCII by the bytes of their UTF-8 (RFC 3987 section 3.1).
+    joined = re.sub(r"[^\x00-\x7f]", lambda found: "".join(f"%{byte:02X}" for byte in found[0].encode("utf-8", "surrogateescape")), joined)
     absolute = re.sub(r"^\w+://[^/?#]*", lambda found: found[0].lower(), joined)
     # RFC 3986 section 6.2.2.1: the letters of a percent-encoding may be of either case (httpd writes small ones).
     absolute = re.sub(r"%[0-9a-fA-F]{2}", lambda found: found[0].upper(), absolute)
@@ -91,7 +93,9 @@ def _with_target(found: list[Difference], before: Outcome, after: Outcome, reque
     one, other = resolved(before.location, request), resolved(after.location, request)
     if before.location and after.location and one != other:
         only_query = one is not None and other is not None and one.partition("?")[0] == other.partition("?")[0]
-        found.append(Difference("location", _shown(one), _shown(other), Severity.MINOR if only_query and other == (one or "").partition("?")[0] and after.status == 308 else Severity.BREAKING))
+        # The added slash: one server keeps the query, the other does not.
+        slash = only_query and {before.status, after.status} == {301, 308} and (one or "").partition("?")[0].endswith("/") and (one or "").count("?") + (other or "").count("?") == 1
+        found.append(Difference("location", _shown(one), _shown(other), Severity.MINOR if slash else Severity.BREAKING))
     return found
 
 

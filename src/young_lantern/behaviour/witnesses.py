@@ -32,9 +32,9 @@ _WHOLE_PATHS = ((Var(Variable.PATH),), (Var(Variable.TARGET),), (Var(Variable.TA
 _OTHER_HOST = "other-name.example"
 # Chosen among 12, 24 and 48: at 24 a site of 20 prefixes and 10 patterns has some 500 paths.
 _MOST_COMBINED = 24
-# Paths that are asked with all that is asked besides, one at a time, and others that are asked by several methods; chosen among 50, 100 and 200, and 200, 400
-# and 1,200: a usual site has 10 to 60 classes, and 100 to 300 paths.
-_MOST_THOROUGH, _MOST_USUAL = 100, 400
+# Paths that are asked with all that is asked besides, one at a time, and others that are asked by several methods; chosen among 30, 60 and 120, and 80, 150
+# and 300: a usual site has 10 to 60 classes, and 100 to 300 paths.
+_MOST_THOROUGH, _MOST_USUAL = 60, 150
 
 
 @dataclass(frozen=True, slots=True)
