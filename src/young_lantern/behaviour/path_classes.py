@@ -62,9 +62,9 @@ class PathClasses:
     loose: set[str] = field(default_factory=set)
 
 
-def path_classes(sites: list[Site], limit: int = LIMIT_STATES) -> PathClasses:
-    """The classes of paths that some sites tell apart."""
-    finder = _Finder()
+def path_classes(sites: list[Site], roots: frozenset[str] = frozenset(), limit: int = LIMIT_STATES) -> PathClasses:
+    """The classes of paths that some sites tell apart. roots: document roots; that a request's path is the name of a file below one is not asked."""
+    finder = _Finder(roots)
     for site in sites:
         finder.add(site)
     found = finder.found
@@ -78,7 +78,8 @@ def path_classes(sites: list[Site], limit: int = LIMIT_STATES) -> PathClasses:
 class _Finder:
     """Collects what is asked of paths."""
 
-    def __init__(self) -> None:
+    def __init__(self, roots: frozenset[str] = frozenset()) -> None:
+        self.roots = tuple(root for root in roots if root.count("/") > 1)
         self.languages = Languages()
         self.reading = Reading(self.languages)
         self.found = PathClasses()
@@ -133,6 +134,9 @@ class _Finder:
 
     def _keep(self, test: PathTest) -> None:
         language = test.language
+        if any(root in test.text.replace("\\", "") for root in self.roots):
+            # mod_rewrite takes a changed path for a file's name, if there is such a folder on the server; which are there, nobody here knows.
+            return
         if language not in self.known and language is not self.languages.none and language is not self.languages.any:
             self.known.add(language)
             self.found.tests.append(test)

@@ -79,7 +79,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             pairs.setdefault(pair, ([site for site in sites if site], []))[1].append(host)
         for here, hosts in pairs.values():
             plain = Request("GET", "https" if secure else "http", hosts[0], int(str(port)), "/", client=CLIENT)
-            classes = path_classes(here)
+            classes = path_classes(here, roots)
             parts = aspects(here, hosts)
             explorer = Explorer((before, after), parts, roots, len(classes.held))
             explored = [row for path in classes.held for row in explorer.explore(replace(plain, target=_wire(path)))]

@@ -82,6 +82,10 @@ def _is_one_answer(chain: Chain) -> bool:
 def write_places(chain: Chain, frame: Frame, context: Context, inside: str = "") -> list[Node]:
     """The locations of a level, in the order of the source, with the rest at the end."""
     places = find_places(chain)
+    if not inside:
+        # What no place has is met by no path.
+        there = {item for place in places for item in walk(place) if isinstance(item, Span)}
+        context.reached -= {item for item in walk(chain) if isinstance(item, Span)} - there
     bodies: list[tuple[Place, list[Node]]] = []
     for place in places:
         if inside and place.atom is None:
