@@ -18,9 +18,10 @@ from young_lantern.behaviour.differences import Difference, differences
 from young_lantern.behaviour.path_classes import path_classes
 from young_lantern.behaviour.request import Assumed, placed, placed_again
 from young_lantern.behaviour.witnesses import assumptions, find_witnesses
-from young_lantern.model import FileKind, Pattern
+from young_lantern.model import FileKind, PathMatches, PathStartsWith, Pattern
 from young_lantern.patterns import search
 from young_lantern.patterns.languages import Languages
+from young_lantern.patterns.path_languages import exclude_each_other, follows
 from young_lantern.patterns.reach import emptied, reach
 from young_lantern.patterns.regular import Reading
 
@@ -48,6 +49,17 @@ def test_what_is_not_regular_is_said_and_missed_by_no_text(text: str) -> None:
     found = Reading(languages).found_in(Pattern(text))
     assert not found.exact
     assert [seen for seen in TEXTS if search(Pattern(text), seen) and not languages.after(found.language, seen).nullable] == []
+
+
+@pytest.mark.parametrize("text", [r"[\r\n]", r"^/a[\x00-\x1f]", r"/\x7f", "[\u0100-\u0200]", r"/a\t"])
+def test_what_no_readable_text_holds_is_never_taken_for_impossible(reads: Reads, text: str) -> None:
+    """A guard against line ends stays, though no request of the comparison can meet it; and the comparison says so."""
+    assert follows(Pattern(text), "/", "", ()) is None
+    assert not exclude_each_other(PathMatches(Pattern(text)), PathStartsWith("/a"))
+    lines = f'location ~ {text} {{ return 400; }} location / {{ return 204; }}'
+    translation = reads.translate(nginx(lines))
+    assert translation.comparison.sampled == (f"the pattern {text}",)
+    assert "400" in next(text for name, text in translation.writing.files.items() if name.startswith("sites/"))
 
 
 def made_pattern(source: random.Random, depth: int = 3) -> str:

@@ -2,7 +2,7 @@
 
 Unknown:  a pattern we cannot read, or one with look-around whose examples fail, gives fewer or none; callers say
           then that the comparison is sampled there.
-Left out: automata over several patterns at once (docs/comparison.md will state that when it exists).
+Left out: several patterns at once, which reach.py meets together.
 """
 
 from __future__ import annotations

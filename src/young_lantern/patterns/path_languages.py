@@ -79,7 +79,7 @@ def _limits(condition: Condition, reading: Reading) -> Language:
         found = path_language(condition, reading, True)
     except PatternUnreadable:
         return made.any
-    return found.language if found is not None else made.any
+    return found.language if found is not None and found.seen else made.any
 
 
 @lru_cache(maxsize=8192)
@@ -90,6 +90,8 @@ def follows(pattern: Pattern, start: str, end: str, matched: tuple[Pattern, ...]
     try:
         asked, *known = (reading.found_in(Pattern(item.text, item.engine, item.ignores_case)) for item in (pattern, *matched))
     except PatternUnreadable:
+        return None
+    if not all(found.seen for found in (asked, *known)):
         return None
     here = languages.both(prefix(languages, start), languages.join(languages.any, languages.word(end)), *(found.language for found in known))
     if emptied(languages, languages.both(here, asked.language), _LIMIT_STATES) is True:

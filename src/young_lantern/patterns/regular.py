@@ -22,10 +22,14 @@ _REGULAR = frozenset({"look-around", "\\Z"})
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """language: of whole texts in which the pattern is found; exact: whether it is just these."""
+    """language: of whole texts in which the pattern is found; exact: whether it is just these.
+
+    seen: whether ALPHABET has a character for each that the pattern asks for by itself; not so for `[\\r\\n]`, which no text of the language then holds
+    """
 
     language: Language
     exact: bool
+    seen: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +47,7 @@ class Reading:
         self.languages = languages
         self._found: dict[Pattern, Found] = {}
         self._ignores_case = False
-        self._exact = True
+        self._exact = self._seen = True
         self._inside: dict[int | str, Language] = {}
 
     def found_in(self, pattern: Pattern) -> Found:
@@ -52,7 +56,7 @@ class Reading:
             made = self.languages
             found = self._read(pattern, {})
             later = made.join(made.one_of(ALL), made.join(made.any, found.later))
-            self._found[pattern] = Found(made.either(found.at_start, later), self._exact)
+            self._found[pattern] = Found(made.either(found.at_start, later), self._exact, self._seen)
         return self._found[pattern]
 
     def told(self, pattern: Pattern, loose: set[str]) -> Language | None:
@@ -61,7 +65,7 @@ class Reading:
             found = self.found_in(pattern)
         except PatternUnreadable:
             found = None
-        if found is None or not found.exact:
+        if found is None or not found.exact or not found.seen:
             loose.add(f"the pattern {pattern.text}")
         return found.language if found is not None else None
 
@@ -74,7 +78,7 @@ class Reading:
     def _read(self, pattern: Pattern, inside: dict[int | str, Language]) -> _Rest:
         parsed = parse(pattern.text)
         self._inside = inside
-        self._exact = not parsed.features - _REGULAR
+        self._exact, self._seen = not parsed.features - _REGULAR, True
         self._ignores_case = pattern.ignores_case or pattern.text.startswith("(?i)") or "a flag in the middle" in parsed.features
         tree = Group(parsed.tree, 0) if 0 in inside else parsed.tree
         return self._node(tree, _Rest(self.languages.any, self.languages.any))
@@ -146,10 +150,17 @@ class Reading:
         return self._node(item, _Rest(empty, empty)).later
 
     def _mask(self, node: Characters) -> int:
+        if not node.negated and any(_is_unseen(low, high) for low, high in node.ranges):
+            self._seen = False
         mask = characters(character for character in ALPHABET if any(low <= ord(character) <= high for low, high in node.ranges))
         if self._ignores_case:
             mask |= characters(ALPHABET[number].swapcase() for number in range(len(ALPHABET)) if mask >> number & 1)
         return ALL & ~mask if node.negated else mask
+
+
+def _is_unseen(low: int, high: int) -> bool:
+    """Whether a range asks for controls, or for letters beyond ASCII of which none stands in ALPHABET."""
+    return low < 32 or low <= 127 <= high or (high > 127 and not low <= ord("é") <= high)
 
 
 def _looks(node: Node) -> bool:
