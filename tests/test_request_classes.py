@@ -58,7 +58,8 @@ def test_what_no_readable_text_holds_is_never_taken_for_impossible(reads: Reads,
     assert not exclude_each_other(PathMatches(Pattern(text)), PathStartsWith("/a"))
     lines = f'location ~ {text} {{ return 400; }} location / {{ return 204; }}'
     translation = reads.translate(nginx(lines))
-    assert translation.comparison.sampled == (f"the pattern {text}",)
+    # nginx itself reads `\\n` in a word as a line end.
+    assert [what.startswith("the pattern ") for what in translation.comparison.sampled] == [True]
     assert "400" in next(text for name, text in translation.writing.files.items() if name.startswith("sites/"))
 
 
