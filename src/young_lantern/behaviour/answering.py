@@ -19,6 +19,10 @@ from .outcome import OriginRequest
 _RENAMED = {"application/javascript": "text/javascript", "application/x-javascript": "text/javascript"}
 
 
+# RFC 9110 section 5.5: blanks at the ends are no part of a value; whoever writes or reads a field takes them off.
+BLANKS = " \t"
+
+
 def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, str], ...]:
     """What the origin gets of the fields that rules speak of; REMOVE shows as no entry."""
     got: dict[str, str | None] = {"host": state.request.authority}
@@ -40,14 +44,14 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
             got[name] = f"{held}, {value}" if held else value
         elif item.operation is Operation.EDIT and item.find is not None and held:
             got[name] = compiled(item.find).sub(go_replacement(value), held)
-    return tuple((name, value) for name, value in sorted(got.items()) if value is not None)
+    return tuple((name, value.strip(BLANKS)) for name, value in sorted(got.items()) if value is not None)
 
 
 def response_fields(operations: list[Field], status: int, is_error: bool, state: State) -> tuple[tuple[str, str], ...]:
     """The fields that rules put on an answer, in lower case, by name."""
     apart = _applied([item for item in operations if item.apart], status, is_error, state)
     made = [*apart, *_applied([item for item in operations if not item.apart], status, is_error, state)]
-    return tuple(sorted(made, key=lambda pair: pair[0]))
+    return tuple(sorted(((name, value.strip(BLANKS)) for name, value in made), key=lambda pair: pair[0]))
 
 
 def _applied(operations: list[Field], status: int, is_error: bool, state: State) -> list[tuple[str, str]]:

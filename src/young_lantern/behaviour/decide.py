@@ -523,7 +523,7 @@ class _Run:
         state = self.state
         fields = answering.response_fields([*extra, *state.fields], status, is_error, state) if status is not None else ()
         return Outcome(
-            status, location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
+            status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
             state.site.key, span, state.gave_up, tuple(state.trace),
         )
 

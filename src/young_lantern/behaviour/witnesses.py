@@ -80,6 +80,8 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
         for here, hosts in pairs.values():
             plain = Request("GET", "https" if secure else "http", hosts[0], int(str(port)), "/", client=CLIENT)
             classes = path_classes(here, roots)
+            for path in [path for path in classes.held if _names_file(path, roots)]:
+                del classes.held[path]
             parts = aspects(here, hosts)
             explorer = Explorer((before, after), parts, roots, len(classes.held))
             explored = [row for path in classes.held for row in explorer.explore(replace(plain, target=_wire(path)))]
@@ -90,14 +92,15 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             if not explorer.complete:
                 found.sampled.add(f"what is asked besides the path on {hosts[0]}: more than {LIMIT_DECISIONS} decisions for a path, {LIMIT_FOR_SITE} for all, or {LIMIT_FILES} files for a request")
             standing = dict.fromkeys(map(_wire, classes.held))
-            around = [path for path in _paths(here, found.unreached, not classes.complete) if path not in standing]
+            around = [path for path in _paths(here, found.unreached, not classes.complete) if path not in standing and not _names_file(path, roots)]
             found.groups.append(classes)
             rows = [Witness(row.request, row.facts, row.outcomes, len(found.groups) - 1) for row in explored]
             compresses = any(isinstance(item, Compress) for site in here for item in walk(site.program))
             # Another spelling or neighbour of a path that stands for its class is asked of less, where all classes are known; and of many, the rest still less.
             unsure = bool(classes.loose | parts.loose) or not (classes.complete and explorer.complete)
             thorough = [*standing, *(around if unsure else ())][:_MOST_THOROUGH]
-            others = [path for path in (*standing, *around) if path not in set(thorough)]
+            asked = set(thorough)
+            others = [path for path in (*standing, *around) if path not in asked]
             rows += _requests(plain, [*thorough, *others[:_MOST_USUAL]], facts)
             rows += _further(parts, compresses, plain, thorough, facts)
             rows += [Witness(replace(plain, method=method, target=path), fact) for path in others[_MOST_USUAL:] for method, fact in (("GET", facts[0]), ("GET", facts[1]), ("POST", facts[0]))]
@@ -108,6 +111,11 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
                     seen.add(key)
                     found.rows.append(row)
     return found
+
+
+def _names_file(path: str, roots: frozenset[str]) -> bool:
+    """Whether a path is the name of a file on the server: which folders are there, and so what mod_rewrite takes it for, nobody here knows."""
+    return any(path.startswith(root) for root in roots if root.count("/") > 1)
 
 
 def assumptions(*estates: Estate) -> dict[str, Facts]:
