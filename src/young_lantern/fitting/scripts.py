@@ -17,7 +17,7 @@ from ..model.walk import transform
 
 _PATH: Template = (Var(Variable.PATH),)
 _SPLIT = Pattern(r"^(.+?\.php)(/.*)$")
-_PLACE = Pattern(r"[^/]\.php(?:/|$)")
+_PLACE = Pattern(r"\.php(?:/|$)")
 
 
 def by_places(site: Site) -> Site:
