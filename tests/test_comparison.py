@@ -278,6 +278,13 @@ def unlike(one: Estate, other: Estate, row: Request, facts: Facts) -> bool:
     return bool(differences(decide(one, row, facts), decide(other, row, facts), row))
 
 
+def test_a_switch_that_is_a_file_hides_nothing(reads: Reads) -> None:
+    """With the file there both are closed; without it, as on every day, they differ, and that breaks."""
+    lines = "root ROOT; if (-f ROOT/closed.html) { return 503; } location /shop/ { proxy_pass http://192.0.2.%s:81; }"
+    causes = compare_estates(*(reads.read("nginx", nginx(lines % number)).estate for number in (1, 2))).causes
+    assert {cause.severity for cause in causes if cause.differences[0].what == "origin"} == {Severity.BREAKING}
+
+
 def test_reasons(reads: Reads) -> None:
     """One cause for each feature of a request that makes the difference, not one for each request."""
     comparison = reads.translate(nginx("root ROOT; location /Files/ { expires 1h; }")).comparison

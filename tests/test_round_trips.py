@@ -20,6 +20,8 @@ from young_lantern.translate import save, translate
 # What one of the two cannot say: a query put before the client's without one (a folder's slash then has it), the slash that
 # Caddy adds to a folder behind an alias without a final slash, and a connection that is closed without an answer.
 BEYOND = {
+    # Where the fallback page is missing, and the second name of an index file is there, Caddy serves that; nginx asks for the page alone.
+    ("caddy", "nginx", "root * ROOT\ntry_files {path} /index.html\nfile_server"),
     # httpd goes round as often as it may; what nginx makes of that ends after two rounds, with 500 for `/de/de/de/`.
     ("nginx", "apache", "root ROOT; location /de/ { rewrite ^/de/(.*)$ /$1 last; }"),
     ("nginx", "caddy", "rewrite ^/old/(?<rest>.*)$ /new/$rest?k=v last;"),

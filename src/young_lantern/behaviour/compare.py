@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import Counter
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from enum import Enum
 from functools import reduce
@@ -16,15 +16,14 @@ from itertools import combinations
 from urllib.parse import urlsplit
 
 from ..codes import COMPARISON_SAMPLED, OUTCOME_DIFFERS, OUTCOME_DIFFERS_SLIGHTLY
-from ..model import Estate, FileExists, Finding, PathReading, Placeholder, Severity, Span, finding, literal
-from ..model.walk import walk
+from ..model import Estate, Finding, PathReading, Placeholder, Severity, Span, finding
 from ..source.plan import canonical
 from .decide import CYCLE, decide
 from .differences import Difference, differences, resolved
 from .outcome import Outcome
 from .path_classes import PathClasses
 from .paths import decoded, normalised
-from .request import PLACED, Assumed, Facts, Request, assumed, with_files
+from .request import PLACED, Assumed, Facts, Request, assumed
 from .route_index import RouteIndex
 from .witnesses import Witness, find_witnesses
 from .wording import methods_in_words, paths_in_words
@@ -45,7 +44,7 @@ class Reason(Enum):
     ENCODED_SLASH = "the path has an encoded slash, which one of them refuses"
     DOTS = "the path ends in dots or blanks, which one of them takes off before it compares paths"
     FILE_SLASH = "the path of a file is asked for with a slash at its end"
-    FALLBACK = "the page that a fallback leads to is itself missing"
+    FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
     OTHER = ""
 
@@ -146,7 +145,6 @@ class _Decider:
 
     def __init__(self, before: Estate, after: Estate) -> None:
         self.estates, self.index = (before, after), RouteIndex()
-        self.fallbacks = frozenset(_fallbacks(before, after))
         self.known: dict[tuple[Request, str], tuple[Outcome, Outcome]] = {}
 
     def both(self, request: Request, facts: Facts) -> tuple[Outcome, Outcome]:
@@ -204,8 +202,8 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
     whats = {item.what for item in part}
     breaks = any(item.severity is Severity.BREAKING for item in part)
 
-    def differs(twin: Request, facts: Facts = row.facts) -> bool:
-        seen = decider.both(twin, facts)
+    def differs(twin: Request) -> bool:
+        seen = decider.both(twin, row.facts)
         return not _went_round(seen[0]) and any(item.what in whats for item in differences(*seen, twin) if not breaks or item.severity is Severity.BREAKING)
 
     if one.site and (shorter := _one_label(request)) != request and decider.both(shorter, row.facts)[1].site != other.site:
@@ -219,7 +217,7 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
         for chosen in combinations(applying, size):
             if chosen and not differs(reduce(lambda twin, item: item[1](twin), chosen, request)):
                 return chosen[0][0]
-    if "status" in whats and _went_round(one) or decider.fallbacks and breaks and not differs(request, with_files(row.facts, decider.fallbacks)):
+    if "status" in whats and _went_round(one):
         return Reason.FALLBACK
     for number, (moved, refused) in enumerate(((one, other), (other, one))):
         if whats == {"status"} and moved.location and moved.location.partition("?")[0].endswith("/") and (refused.status or 0) >= 400:
@@ -228,14 +226,6 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
             if (landed.status or 0) >= 400:
                 return Reason.SLASH
     return Reason.OTHER
-
-
-def _fallbacks(*estates: Estate) -> Iterator[str]:
-    """The files that rules fall back to by name."""
-    for item in (item for estate in estates for site in estate.sites for item in walk(site.program)):
-        match item:
-            case FileExists(root, path) if (folder := literal(root)) and (name := literal(path)) and name.startswith("/") and not name.endswith("/"):
-                yield folder.rstrip("/") + name
 
 
 def _went_round(outcome: Outcome) -> bool:

@@ -139,20 +139,6 @@ def placed(files: dict[str, FileKind | None], roots: frozenset[str], reads: dict
     return Facts(lookup, PLACED + ", ".join(shown) if shown else Assumed.NOTHING.value)
 
 
-def with_files(facts: Facts, files: frozenset[str]) -> Facts:
-    """The same facts, but that some files are there as well, unless something else is."""
-    low = frozenset(path.lower() for path in files)
-
-    def lookup(path: str) -> FileKind | None:
-        found = facts.lookup(path)
-        if found is None and path.lower() in low:
-            return FileKind.FILE
-        above = path.lower().rstrip("/") + "/"
-        return FileKind.FOLDER if found is None and any(name.startswith(above) for name in low) else found
-
-    return Facts(lookup, f"{facts.name} and {', '.join(sorted(files))}")
-
-
 def placed_again(name: str, roots: frozenset[str]) -> Facts | None:
     """The facts that `placed` gave such a name; None for any other name."""
     if not name.startswith(PLACED):
