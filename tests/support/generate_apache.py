@@ -34,6 +34,7 @@ class ApacheSource:
 
     def __init__(self, seed: int, root: str) -> None:
         self.random = random.Random(seed)
+        self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
         self.seed, self.root = seed, root
         self.beside: dict[str, str] = {}
         self.text = self._config()
@@ -51,7 +52,16 @@ class ApacheSource:
         mapped = self._mapping("") if self.chance(0.3) else ""
         override = "  AllowOverride All\n" if self.beside else ""
         granted = f"<Directory />\n  Require all denied\n</Directory>\n<Directory {self.root}>\n{override}  Require all granted\n</Directory>\n"
-        return f"Listen 80\nServerName 127.0.0.1\n{granted}{balancer}{main}{mapped}{hosts}"
+        text = f"Listen 80\nServerName 127.0.0.1\n{granted}{balancer}{main}{mapped}{hosts}"
+        if any("ExpiresByType" in part for part in (text, *self.beside.values())):
+            # Which types files have in a folder below, where expiry goes by types, is read from the lines around it only.
+            text = self._untyped(text)
+            self.beside = {name: self._untyped(part) for name, part in self.beside.items()}
+        return text
+
+    @staticmethod
+    def _untyped(text: str) -> str:
+        return "".join(line for line in text.splitlines(keepends=True) if not line.strip().startswith(("AddType", "RemoveType", "ForceType")))
 
     def _host(self) -> str:
         names = self.random.sample(NAMES, self.random.randint(1, 2))
@@ -114,6 +124,28 @@ class ApacheSource:
                         'ExpiresDefault "access plus 1 hour"',
                         'ExpiresByType text/html "access plus 1 day"',
                         "ExpiresDefault A60",
+                    ]
+                )
+            )
+        if self.types.random() < share / 2:
+            lines.append(
+                self.types.choice(
+                    [
+                        "AddDefaultCharset utf-8",
+                        "AddDefaultCharset Off",
+                        "AddDefaultCharset On",
+                        "AddType text/x-page .html .x",
+                        "AddType 'text/css; charset=koi8-r' png",
+                        "AddCharset iso-8859-5 .html .png",
+                        "RemoveType .png",
+                        "RemoveCharset .html",
+                        *(["ForceType text/plain", "ForceType None"] if indent else []),
+                        "Header set Content-Type text/x-set",
+                        "Header always set Content-Type text/x-always",
+                        "Header add Content-Type text/x-added",
+                        "Header edit Content-Type html xhtml",
+                        "Header setifempty Content-Type text/x-empty",
+                        "Header unset Content-Type",
                     ]
                 )
             )

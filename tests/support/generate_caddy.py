@@ -29,6 +29,7 @@ class CaddySource:
 
     def __init__(self, seed: int, root: str) -> None:
         self.random = random.Random(seed)
+        self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
         self.root = root
         self.names = 0
         addresses = self.random.sample(ADDRESSES, self.random.randint(1, 3))
@@ -112,6 +113,8 @@ class CaddySource:
             operation = self.pick(
                 ["X-A 1", f'X-A "{self._value()}"', "+X-A 2", "-X-A", "?X-A 3", 'X-B "{path}"', "X-A 1 2"]
             )
+            if self.types.random() < 0.3:
+                operation = operation.replace("X-A", "Content-Type").replace(" 1 2", " text/x-2")
             return [f"header {matcher}{operation}"]
         if kind < 0.2:
             return [

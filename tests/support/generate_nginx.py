@@ -43,6 +43,7 @@ class NginxSource:
 
     def __init__(self, seed: int, root: str) -> None:
         self.random = random.Random(seed)
+        self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
         self.root = root
         self.depth = 0
         self.text = self._config()
@@ -98,6 +99,23 @@ class NginxSource:
                 ]
             )
             lines.append(f"proxy_set_header {field};")
+        if self.types.random() < share / 2:
+            lines.append(
+                self.types.choice(
+                    [
+                        "charset utf-8;",
+                        "charset off;",
+                        "charset utf-8; charset_types text/css image/png;",
+                        "default_type application/octet-stream;",
+                        "default_type 'text/html; charset=koi8-r';",
+                        "default_type '';",
+                        "types { text/x-page html; image/png png; text/css x; }",
+                        "types { } default_type text/css;",
+                        "include /etc/nginx/mime.types;",
+                        "add_header Content-Type text/x-added;",
+                    ]
+                )
+            )
         return "".join(f"{indent}{line}\n" for line in lines)
 
     def _server(self, number: int) -> str:

@@ -49,22 +49,27 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
 
 def response_fields(operations: list[Field], status: int, is_error: bool, state: State) -> tuple[tuple[str, str], ...]:
     """The fields that rules put on an answer, in lower case, by name."""
-    apart = _applied([item for item in operations if item.apart], status, is_error, state)
-    made = [*apart, *_applied([item for item in operations if not item.apart], status, is_error, state)]
+    made = _applied(taking_place([item for item in operations if item.apart], status, is_error, state), state)
+    made += _applied(taking_place([item for item in operations if not item.apart], status, is_error, state), state)
     return tuple(sorted(((name, value.strip(BLANKS)) for name, value in made), key=lambda pair: pair[0]))
 
 
-def _applied(operations: list[Field], status: int, is_error: bool, state: State) -> list[tuple[str, str]]:
-    fields: list[tuple[str, str]] = []
+def taking_place(operations: list[Field], status: int, is_error: bool, state: State) -> list[Field]:
+    """The operations that are for this answer, in the order in which they act."""
     # On httpd's way to an error page the status is the error's, even if an origin answers with another one (2.4.71, probed).
     status = state.error_status or status if state.in_error and state.keeps_first else status
     immediate = [item for item in operations if not item.deferred]
     blocks = [list(block) for _, block in itertools.groupby((item for item in operations if item.deferred), lambda item: item.span)]
-    for item in [*immediate, *itertools.chain.from_iterable(reversed(blocks))]:
-        if item.statuses is not None and status not in item.statuses or is_error and not item.survives_errors:
-            continue
-        if item.asked_last and item.when is not None and not holds(item.when, state):
-            continue
+    return [
+        item for item in (*immediate, *itertools.chain.from_iterable(reversed(blocks)))
+        if not (item.statuses is not None and status not in item.statuses or is_error and not item.survives_errors)
+        and not (item.asked_last and item.when is not None and not holds(item.when, state))
+    ]
+
+
+def _applied(operations: list[Field], state: State) -> list[tuple[str, str]]:
+    fields: list[tuple[str, str]] = []
+    for item in operations:
         name = item.name.lower()
         value = text(item.value, state)
         others = [(found, held) for found, held in fields if found != name]

@@ -12,13 +12,13 @@ from urllib.parse import quote_plus
 
 from ..model import (
     Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
-    ForgetFields, Forward, Gateway, Leave, Pattern, Pool, Listener, LogTo, Mapped, Note, Operation, Protect,
+    ForgetFields, Forward, Gateway, Leave, Pattern, Pool, Listener, LogTo, Mapped, MediaTypes, Note, Operation, Protect,
     QueryEdit, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
 )
 from ..patterns import compiled, host_matches, search
 from ..patterns.engines import go_replacement
-from . import answering, gateway, paths
+from . import answering, content_types, gateway, paths
 from .evaluate import State, holds, in_network, text
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
@@ -95,7 +95,7 @@ class _Run:
 
     def __init__(self, estate: Estate, state: State) -> None:
         self.estate, self.state, self.steps = estate, state, 0
-        self.kept: dict[str, tuple[list[Field], list[Field], ErrorPages | None, Compress | None]] = {}
+        self.kept: dict[str, tuple[list[Field], list[Field], ErrorPages | None, Compress | None, MediaTypes | None]] = {}
 
     def outcome(self) -> Outcome:
         result = self.run(self.state.site.program)
@@ -127,7 +127,7 @@ class _Run:
         state = self.state
         if step.fresh:
             self.forget(None)
-        self.kept[step.label] = (list(state.fields), list(state.request_fields), state.pages, state.compress)
+        self.kept[step.label] = (list(state.fields), list(state.request_fields), state.pages, state.compress, state.types)
         entries = 0
         while True:
             state.entered[step.label] = state.rewrites
@@ -140,7 +140,7 @@ class _Run:
             if entries > step.limit:
                 state.note(CYCLE, step.span)
                 return self.end(step.span, status=500, is_error=True)
-            fields, request_fields, state.pages, state.compress = self.kept[step.label]
+            fields, request_fields, state.pages, state.compress, state.types = self.kept[step.label]
             if step.new_request:
                 for name in state.environment:
                     state.variables.pop(name, None)
@@ -253,7 +253,7 @@ class _Run:
 
     def forget(self, step: ForgetFields | None) -> _Next:
         state = self.state
-        state.fields, state.pages, state.compress = [], None, None
+        state.fields, state.pages, state.compress, state.types = [], None, None, None
         return None
 
     def field(self, step: Field) -> _Next:
@@ -270,6 +270,10 @@ class _Run:
 
     def compress(self, step: Compress) -> _Next:
         self.state.compress = step
+        return None
+
+    def media_types(self, step: MediaTypes) -> _Next:
+        self.state.types = step.onto(self.state.types)
         return None
 
     def body_limit(self, step: BodyLimit) -> _Next:
@@ -327,7 +331,7 @@ class _Run:
         if step.raises:
             return self.fail(step.status, step.span, insists=step.insists)
         status = step.status if step.insists else self.state.forced_status or step.status
-        return self.end(step.span, status=status, body=text(step.body, self.state), is_error=self.state.in_error and self.state.keeps_first)
+        return self.end(step.span, status=status, body=text(step.body, self.state), is_error=self.state.in_error and self.state.keeps_first, media_type=step.media_type)
 
     def abort(self, step: Abort) -> _Next:
         self.state.note("connection closed", step.span)
@@ -494,7 +498,7 @@ class _Run:
         refused = None
         for name in names:
             inner = replace(
-                state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, entered={}, trace=[],
+                state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, types=None, entered={}, trace=[],
                 variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1,
                 for_index=for_index, asked_inside=True)
             outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)
@@ -505,7 +509,7 @@ class _Run:
                 outcome = Outcome(404)
             if outcome.status is not None and (300 <= outcome.status < 400 or outcome.file or outcome.origin) and not inner.in_error:
                 state.trace += inner.trace
-                state.fields, state.pages, state.compress = inner.fields, inner.pages, inner.compress
+                state.fields, state.pages, state.compress, state.types = inner.fields, inner.pages, inner.compress, inner.types
                 if outcome.file and state.method not in ("GET", "HEAD", "POST"):
                     return self.fail(405, span), None
                 origin = outcome.origin and replace(outcome.origin, method=state.method)
@@ -519,12 +523,23 @@ class _Run:
 
     def end(self, span: Span | None, *, status: int | None, location: str | None = None, origin: OriginRequest | None = None,
             file: str | None = None, body: str | None = None, listing: bool = False, is_error: bool = False,
-            extra: tuple[Field, ...] = ()) -> Outcome:
+            extra: tuple[Field, ...] = (), media_type: str = "") -> Outcome:
         state = self.state
-        fields = answering.response_fields([*extra, *state.fields], status, is_error, state) if status is not None else ()
+        operations, types = [*extra, *state.fields], None
+        if status is not None:
+            own = content_types.handlers_own(
+                state.types, state, status=status, file=file, listing=listing, body=None if body == OWN_WORDS or is_error and not media_type else body, media_type=media_type, origin=origin is not None)
+            if file is not None and not listing:
+                state.looked_at("ending")
+            of_type = [item for item in operations if item.name.lower() == "content-type"]
+            if state.types is not None:
+                types = content_types.sent(own, answering.taking_place(of_type, status, is_error, state), state)
+            if types is not None:
+                operations = [item for item in operations if item not in of_type]
+        fields = answering.response_fields(operations, status, is_error, state) if status is not None else ()
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
-            state.site.key, span, state.gave_up, tuple(state.trace),
+            state.site.key, span, state.gave_up, tuple(state.trace), types,
         )
 
 
@@ -554,7 +569,7 @@ def _policy(pool: Pool | None, members: tuple[str, ...]) -> str:
 _HANDLERS: dict[type, Callable[..., _Next]] = {
     Block: _Run.block, Choose: _Run.choose, Restart: _Run.jump, Leave: _Run.jump, Rewrite: _Run.rewrite,
     SetVariable: _Run.set_variable, ForgetFields: _Run.forget, Field: _Run.field, ErrorPages: _Run.error_pages,
-    Compress: _Run.compress, BodyLimit: _Run.body_limit, LogTo: _Run.nothing, Note: _Run.nothing,
+    Compress: _Run.compress, MediaTypes: _Run.media_types, BodyLimit: _Run.body_limit, LogTo: _Run.nothing, Note: _Run.nothing,
     Protect: _Run.protect, Credentials: _Run.credentials, Redirect: _Run.redirect, Respond: _Run.respond, Abort: _Run.abort, Forward: _Run.forward, Gateway: _Run.gateway, Unserved: _Run.unserved,
     ServeFiles: _Run.serve,
 }

@@ -12,7 +12,9 @@ from dataclasses import dataclass
 from urllib.parse import urljoin
 
 from ..model import Severity
+from ..model.registered_types import usual_name
 from ..source.plan import canonical
+from .content_types import ORIGINS
 from .outcome import OriginRequest, Outcome
 from .request import Request
 
@@ -72,6 +74,7 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
         if before.body is not None and after.body is not None and request.method != "HEAD":
             differ("content", before.body, after.body, Severity.BREAKING)
     found += _fields(before, after)
+    found += media_types(before, after)
     differ("content coding", before.coding, after.coding, Severity.MINOR)
     return found
 
@@ -163,11 +166,32 @@ def _parameters(before: OriginRequest, after: OriginRequest, request: Request) -
     return found
 
 
+# What a server says of a file whose name tells it nothing.
+_TELLS_NOTHING = frozenset({"", "application/octet-stream"})
+
+
+def media_types(before: Outcome, after: Outcome) -> list[Difference]:
+    """The Content-Type, where both are foretold. Names of one type are minor, so is a charset, or a type for what had none; all else is breaking."""
+    one, other = before.media_types, after.media_types
+    if one is None or other is None or [same_type(item) for item in one] == [same_type(item) for item in other]:
+        return []
+    names = [[usual_name(item) for item in items] for items in (one, other)]
+    minor = names[0] == names[1] or {*names[0]} <= _TELLS_NOTHING or any(item.startswith(ORIGINS) for item in (*one, *other)) and len(one) == len(other)
+    # Of several lines a client goes by the last (Fetch standard, "extract a MIME type").
+    minor = minor or names[0][-1:] == names[1][-1:]
+    return [Difference("field content-type", ", ".join(one) or "none", ", ".join(other) or "none", Severity.MINOR if minor else Severity.BREAKING)]
+
+
+def same_type(value: str) -> str:
+    """A Content-Type in one spelling: its name and parameters in small letters, without blanks (RFC 9110 section 8.3.1)."""
+    return "".join(value.lower().split()).replace('"', "")
+
+
 def _fields(before: Outcome, after: Outcome) -> list[Difference]:
     found = []
     one, other = _by_name(before), _by_name(after)
     for name in sorted({*one, *other}):
-        if one.get(name) == other.get(name):
+        if one.get(name) == other.get(name) or name == "content-type" and (before.media_types is not None or after.media_types is not None):
             continue
         added = name not in one
         # RFC 9111 section 5.3: Expires does not count where Cache-Control has max-age.

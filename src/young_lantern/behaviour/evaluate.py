@@ -16,7 +16,7 @@ from urllib.parse import parse_qsl
 import regex
 
 from ..model import (
-    AllOf, Always, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs,
+    AllOf, Always, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
     HttpDate, LookedUpInside, Lookup, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
@@ -51,6 +51,7 @@ class State:
     first_path: str = ""  # of the request that an error page is asked for
     pages: ErrorPages | None = None
     compress: Compress | None = None
+    types: MediaTypes | None = None
     body_limit: BodyLimit | None = None
     rewrites: int = 0
     internal: bool = False

@@ -43,7 +43,10 @@ class OriginRequest:
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """status None: the connection is closed without an answer. fields: the response fields that rules decide."""
+    """status None: the connection is closed without an answer. fields: the response fields that rules decide.
+
+    media_types: the Content-Type lines, of which there may be none or, by mistake, several; None: not foretold
+    """
 
     status: int | None
     location: str | None = None
@@ -58,6 +61,7 @@ class Outcome:
     decided_by: Span | None = None
     gave_up: str = ""
     trace: tuple[TraceEntry, ...] = ()
+    media_types: tuple[str, ...] | None = None
 
     def as_json(self) -> dict[str, Any]:
         """The outcome as DESIGN's JSON: status, location, origin, file, fields, site, trace."""
@@ -69,7 +73,7 @@ class Outcome:
             }
         return {
             "status": self.status, "location": self.location, "origin": origin, "file": self.file, "body": self.body,
-            "fields": _json_fields(self.fields), "coding": self.coding, "listing": self.listing, "missing": self.missing, "site": self.site,
+            "fields": _json_fields(self.fields) | ({} if self.media_types is None else {"content-type": list(self.media_types)}), "coding": self.coding, "listing": self.listing, "missing": self.missing, "site": self.site,
             "trace": [
                 {"rule": entry.rule, "file": entry.span.file if entry.span else None,
                  "line": entry.span.line if entry.span else None, "saw": entry.saw, "held": entry.held}
@@ -80,13 +84,14 @@ class Outcome:
 
 def outcome_of(made: dict[str, Any]) -> Outcome:
     """What `as_json` made, as far as it is there: members that a text does not have are as if nothing was said of them. Raises KeyError, TypeError, ValueError."""
-    origin = made.get("origin")
+    origin, fields = made.get("origin"), made.get("fields", {})
     return Outcome(
         made["status"] if made["status"] is None else int(made["status"]), made.get("location"),
         OriginRequest(
             tuple(origin["address"]), bool(origin.get("secure")), str(origin["method"]), str(origin["target"]), _pairs(origin.get("fields", {})), origin.get("policy", ""),
             origin.get("mapped_back", ""), origin.get("protocol", "http")) if origin else None,
-        made.get("file"), made.get("body"), _pairs(made.get("fields", {})), made.get("coding"), bool(made.get("listing")), bool(made.get("missing")), made.get("site"),
+        made.get("file"), made.get("body"), _pairs({name: values for name, values in fields.items() if name != "content-type"}), made.get("coding"), bool(made.get("listing")),
+        bool(made.get("missing")), made.get("site"), media_types=tuple(value for _, value in _pairs({"": fields["content-type"]})) if "content-type" in fields else None,
     )
 
 

@@ -12,9 +12,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..behaviour import Outcome, Request
-from ..behaviour.differences import resolved
+from ..behaviour.content_types import ORIGINS
+from ..behaviour.differences import resolved, same_type
 from ..behaviour.outcome import OWN_WORDS
 from ..model import SENT_PARAMETERS
+from ..model.registered_types import usual_name
 from ..source.plan import Plan
 from .client import Answer
 from .origin import MARK
@@ -80,6 +82,8 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
     for name in dict.fromkeys(name for name, _ in outcome.fields):
         foretold = tuple(value for held, value in outcome.fields if held == name)
         answered = tuple(back.text(value) for value in answer.all(name))
+        if name == "content-type":
+            continue  # beside words of the server's own, whose type is not foretold
         if name == "vary":
             # Servers add what they chose an answer by themselves (RFC 9110 section 12.5.5): more may be listed, not less.
             compare("field vary", True, _members(foretold) <= _members(answered))
@@ -87,6 +91,9 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
             compare(f"field {name}", foretold, answered)
         elif len(foretold) != len(answered):
             compare(f"field {name}", foretold, answered)
+    if outcome.media_types is not None and not any(value.startswith(ORIGINS) for value in outcome.media_types):
+        # A line without a value says as little as none.
+        compare("field content-type", *(tuple(map(_type, filter(None, values))) for values in (outcome.media_types, answer.all("content-type"))))
     if request.method == "HEAD":
         return found
     received = _received(answer)
@@ -113,6 +120,11 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
         else:
             compare(f"origin field {name}", _without_port(name, _canonical(value)), _without_port(name, sent.get(name)))
     return found
+
+
+def _type(value: str) -> str:
+    """A Content-Type by the name that all names of its type share: which of them a system's own table has differs from one to the next."""
+    return usual_name(value) + same_type(value[len(value.partition(";")[0]):])
 
 
 # mod_proxy_fcgi sends the script with the proxy's own words before it, which PHP takes off.
@@ -176,8 +188,8 @@ def _received(answer: Answer) -> dict | None:  # type: ignore[type-arg]
     return content if isinstance(content, dict) and MARK in content else None
 
 
-def between_servers(first: Answer, second: Answer, request: Request, plans: tuple[Plan, Plan]) -> list[Difference]:
-    """Where two servers' answers differ, in what a client or the origin can see."""
+def between_servers(first: Answer, second: Answer, request: Request, plans: tuple[Plan, Plan], typed: bool = False) -> list[Difference]:
+    """Where two servers' answers differ, in what a client or the origin can see. typed: their Content-Type is no matter of their own words."""
     found: list[Difference] = []
     backs = tuple(Back(plan) for plan in plans)
 
@@ -189,6 +201,8 @@ def between_servers(first: Answer, second: Answer, request: Request, plans: tupl
     locations = [resolved(back.text(value), request) if (value := answer.field("location")) else None
                  for back, answer in zip(backs, (first, second), strict=True)]
     compare("location", *locations)
+    if typed and first.status == second.status:
+        compare("field content-type", *(", ".join(map(_type, answer.all("content-type"))) for answer in (first, second)))
     received = [_received(answer) for answer in (first, second)]
     if received[0] and received[1] and any("parameters" in got for got in received if got):
         one, other = (_sent(got, back) for back, got in zip(backs, received, strict=True) if got)

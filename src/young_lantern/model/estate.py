@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from .conditions import Pattern
 from .span import Span
-from .steps import LogTo, Step
+from .steps import LogTo, MediaType, Step
 from .text import Placeholder
 
 
@@ -145,15 +145,6 @@ class Pool:
     inline: bool = False
     span: Span | None = None
     comments: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class MediaType:
-    """The media type of files whose names end in this extension."""
-
-    extension: str
-    media_type: str
-    span: Span | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
+from functools import cached_property
+from typing import Any
 
 from .conditions import Condition, Pattern
 from .span import Span
@@ -292,6 +294,67 @@ class Compress:
 
 
 @dataclass(frozen=True, slots=True)
+class MediaType:
+    """The media type of files whose names end in this extension; "": none."""
+
+    extension: str
+    media_type: str
+    span: Span | None = None
+
+
+@dataclass(frozen=True)  # no slots: what is in force is looked up thousands of times, and kept
+class MediaTypes:
+    """What Content-Type answers get (RFC 9110 section 8.3). None: as it was said before.
+
+    table:      by extension, in small letters; a later row of an extension counts. adds: beside those in force
+    registered: extensions that no row has are looked up in the system's own table
+    otherwise:  where neither knows the name; "": no Content-Type is sent
+    forced:     of every file, whatever its name; "": no longer
+    charset:    put behind a type among `charset_types` (names, or `text/*`) that has none; "": nothing is
+    charset_on_origins: what an origin sends gets it, too
+    charsets:   of files by extension, whatever their type (httpd)
+    by_path:    the extension of the current path counts, not the file's, and texts have their types by it, too (nginx)
+    each:       every extension of a name counts, the last one that is known (httpd)
+    """
+
+    table: tuple[MediaType, ...] | None = None
+    adds: bool = False
+    registered: bool | None = None
+    otherwise: str | None = None
+    forced: str | None = None
+    charset: str | None = None
+    charset_types: tuple[str, ...] | None = None
+    charset_on_origins: bool = False
+    charsets: tuple[MediaType, ...] = ()
+    by_path: bool = False
+    each: bool = False
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+
+    def onto(self, before: "MediaTypes | None") -> "MediaTypes":
+        """What is in force after this step, `before` being in force before it."""
+        if before is None:
+            return self
+
+        def last(name: str) -> Any:
+            said = getattr(self, name)
+            return getattr(before, name) if said is None else said
+
+        table = before.table if self.table is None else (*(before.table or ()), *self.table) if self.adds else self.table
+        return MediaTypes(
+            table, False, last("registered"), last("otherwise"), last("forced"), last("charset"), last("charset_types"),
+            self.charset_on_origins or before.charset_on_origins, (*before.charsets, *self.charsets), self.by_path or before.by_path, self.each or before.each, self.span or before.span)
+
+    @cached_property
+    def by_extension(self) -> dict[str, str]:
+        return {item.extension.lower(): item.media_type for item in self.table or ()}
+
+    @cached_property
+    def charset_by_extension(self) -> dict[str, str]:
+        return {item.extension.lower(): item.media_type for item in self.charsets}
+
+
+@dataclass(frozen=True, slots=True)
 class BodyLimit:
     """The largest request content taken; None is no limit.
 
@@ -339,6 +402,7 @@ class Respond:
 
     raises:  the status goes through the error pages; otherwise it is final
     insists: on an error page it keeps this status rather than the error's
+    media_type: its Content-Type; "": by the MediaTypes in force
     """
 
     status: int
@@ -534,7 +598,7 @@ class Note:
 
 
 Step = (
-    Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | Credentials | ErrorPages | Compress | BodyLimit
+    Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | Credentials | ErrorPages | Compress | MediaTypes | BodyLimit
     | LogTo | Redirect | Respond | Abort | Forward | Gateway | ServeFiles | Unserved | Note
 )
 ENDS = (Redirect, Respond, Abort, Forward, Gateway, ServeFiles, Unserved, Restart, Leave)

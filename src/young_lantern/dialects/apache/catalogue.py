@@ -245,7 +245,8 @@ _READ = {
     "gateways": "SetEnv UnsetEnv",
     "rewrites": "RewriteEngine RewriteCond RewriteRule RewriteBase",
     "fields": "Header RequestHeader ExpiresActive ExpiresDefault ExpiresByType",
-    "files": "DirectoryIndex DirectorySlash FallbackResource Options ErrorDocument AddType DefaultType SetHandler AddHandler",
+    "files": "DirectoryIndex DirectorySlash FallbackResource Options ErrorDocument DefaultType SetHandler AddHandler",
+    "types": "AddType ForceType RemoveType AddCharset RemoveCharset AddDefaultCharset TypesConfig",
     "compression": "AddOutputFilterByType SetOutputFilter",
     "limits": "LimitRequestBody",
     "logs": "CustomLog LogFormat TransferLog",
@@ -265,11 +266,11 @@ _SETTLED = {
     (Disposition.IMPLIED, "it changes no answer that is compared"): """
         ServerAdmin ServerTokens ServerSignature HostnameLookups ContentDigest TraceEnable LogIOTrackTTFB IndexOptions
         AddIcon AddIconByType AddIconByEncoding AddAlt AddAltByType AddAltByEncoding IndexOrderDefault IndexIgnore IndexIgnoreReset
-        AddDescription HeaderName ReadmeName FancyIndexing DefaultIcon IndexStyleSheet IndexHeadInsert TypesConfig SSLRandomSeed
+        AddDescription HeaderName ReadmeName FancyIndexing DefaultIcon IndexStyleSheet IndexHeadInsert SSLRandomSeed
         SSLPassPhraseDialog SSLSessionCache SSLSessionCacheTimeout SSLCryptoDevice SSLSessionTickets SSLCompression
         SSLHonorCipherOrder SSLInsecureRenegotiation DeflateCompressionLevel DeflateMemLevel DeflateWindowSize DeflateBufferSize
         DeflateFilterNote BrotliCompressionQuality BrotliCompressionWindow BrotliFilterNote H2WindowSize H2MinWorkers H2MaxWorkers
-        H2MaxSessionStreams Protocols ProtocolsHonorOrder AddLanguage AddCharset LanguagePriority ForceLanguagePriority
+        H2MaxSessionStreams Protocols ProtocolsHonorOrder AddLanguage LanguagePriority ForceLanguagePriority
         AddEncoding MimeMagicFile BrowserMatch BrowserMatchNoCase SSLOptions NameVirtualHost UseCanonicalPhysicalPort FileETag
         ProxyIOBufferSize ProxyReceiveBufferSize ProxyVia SSLProxyEngine ProxyRequests""",
     (Disposition.MANUAL, "the target writes its own error log; set its place and level there if you collect it"): """

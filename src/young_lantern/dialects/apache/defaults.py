@@ -18,3 +18,7 @@ RESTARTS = 10
 METHODS = ("GET", "HEAD", "POST")
 # core, LimitRequestBody: 1 GiB since 2.4.53.
 BODY_LIMIT = 1024 * 1024 * 1024
+# core, AddDefaultCharset: only these, whoever answers.
+CHARSET_TYPES = ("text/html", "text/plain")
+# http_protocol.c, ap_send_error_response: a text of ErrorDocument, and the server's own words.
+TEXT_TYPE = "text/html; charset=iso-8859-1"

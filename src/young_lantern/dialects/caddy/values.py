@@ -6,6 +6,8 @@ Unknown:  a placeholder that is not here is an Unread part of the template when 
 
 from __future__ import annotations
 
+import contextlib
+import json
 import re
 
 from ...model import Capture, HttpDate, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
@@ -161,3 +163,13 @@ def write_size(size: int) -> str:
         if size % factor == 0:
             return f"{size // factor}{unit}"
     return str(size)
+
+
+def text_type(body: str) -> str:
+    """The Content-Type that `respond` gives a text by itself (staticresp.go, 2.6.2: a text that is JSON is told from all others)."""
+    trimmed = body.strip()
+    if len(trimmed) > 2 and (trimmed[0], trimmed[-1]) in (("{", "}"), ("[", "]")):
+        with contextlib.suppress(ValueError):
+            json.loads(trimmed)
+            return "application/json"
+    return "text/plain; charset=utf-8"

@@ -99,6 +99,8 @@ _READ = [
         autoindex hsl 1 on | off
         types hsl 0 { … }
         default_type hsl 1 TYPE
+        charset hsli 1 CHARSET | off
+        charset_types hsl 1+ TYPE …
     """),
     *_rows("forwards", """
         proxy_pass lix 1 URL
@@ -186,7 +188,7 @@ _OWN_PROCESS = _settled(Disposition.IMPLIED, "the target runs its own processes 
 _OWN_PROCESS = [row for row in _OWN_PROCESS if row.name not in ("error_log",)]
 _ERROR_LOG = _settled(Disposition.MANUAL, "the target writes its own error log; set its place and level there if you collect it", "mhsl 1-5: error_log")
 _HARMLESS = _settled(Disposition.IMPLIED, "the target does this by itself, or has no such switch; the answer's content is the same", """
-    hsl 1: server_tokens etag if_modified_since gzip_vary gzip_proxied gzip_http_version gzip_disable charset msie_padding
+    hsl 1: server_tokens etag if_modified_since gzip_vary gzip_proxied gzip_http_version gzip_disable msie_padding
     hsl 1+: gzip_proxied gzip_disable
     hs 1: ignore_invalid_headers underscores_in_headers ssl_prefer_server_ciphers ssl_ecdh_curve ssl_early_data
     hs 1: ssl_dhparam
@@ -201,7 +203,7 @@ _NOT_CARRIED = [row for why, lines in (
     """),
     ("it changes the content of answers on their way; without it they go out as they are", """
         hsl 1+: sub_filter_types sub_filter sub_filter_once sub_filter_last_modified addition_types add_before_body add_after_body
-        hsl 1+: ssi ssi_types ssi_silent_errors charset_map charset_types override_charset source_charset
+        hsl 1+: ssi ssi_types ssi_silent_errors charset_map override_charset source_charset
         l 0+: mp4 flv image_filter
     """),
     ("it decides who may see this; what it guards is answered with an error until it is carried over by hand, and not left open", """
@@ -325,7 +327,7 @@ def _rest() -> list[Row]:
 
 # Blocks where the server takes them besides those that their rows name.
 _WIDER = {
-    "add_trailer": "hsli", "charset": "hsli", "dav_methods": "hsl", "grpc_pass": "li",
+    "add_trailer": "hsli", "dav_methods": "hsl", "grpc_pass": "li",
     "limit_rate": "hsli", "limit_rate_after": "hsli", "memcached_pass": "li", "override_charset": "hsli", "proxy_headers_hash_bucket_size":
     "hsl", "proxy_headers_hash_max_size": "hsl", "scgi_pass": "li", "sendfile": "hsli", "source_charset": "hsli", "ssi": "hsli",
     "stub_status": "sl", "types_hash_bucket_size": "hsl", "types_hash_max_size": "hsl", "uwsgi_pass": "li",

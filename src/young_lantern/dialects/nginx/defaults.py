@@ -7,6 +7,8 @@ from ...model import Operation, Side, Field, Template, Var, Variable
 # nginx manual, core module, "types" and mime.types as packaged; default_type is text/plain.
 DEFAULT_TYPE = "text/plain"
 MEDIA_TYPES = (("html", "text/html"), ("gif", "image/gif"), ("jpg", "image/jpeg"))
+# charset module, charset_types (since 0.7.9, JavaScript's old name only); text/html is always among them.
+CHARSET_TYPES = ("text/html", "text/xml", "text/plain", "text/vnd.wap.wml", "application/javascript", "application/rss+xml")
 INDEX = ("index.html",)
 # index module: some name must be in force; this one is written where there is no index file, for no file has it.
 NO_INDEX = "none."

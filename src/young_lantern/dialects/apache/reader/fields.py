@@ -13,6 +13,7 @@ from dataclasses import replace
 
 from ....codes import VALUE_UNREAD
 from ....model import ALWAYS, Condition, Field, HttpDate, Not, Operation, PathMatches, Side, Span, Step, TextIs, Var, Variable
+from ....model.registered_types import REGISTERED, usual_name
 from .. import values
 from .context import Context, Node
 from .expressions import Read, read_expression
@@ -118,7 +119,7 @@ def read_typed_expiry(nodes: list[Node], above: list[Node], of_files: bool, cont
         return ()
     made: list[Field] = []
     for media_type, (seconds, span) in typed.items():
-        endings = _ENDINGS.get(media_type)
+        endings = _endings(media_type, [*above, *nodes])
         if not of_files:
             context.say(VALUE_UNREAD, span, value=media_type, directive="ExpiresByType", expected="for what an origin sends, its media type decides: that is not carried")
         elif endings:
@@ -143,10 +144,12 @@ def _pair(seconds: int, span: Span) -> tuple[Field, ...]:
     )
 
 
-# Media type -> endings, from the mime.types file that Debian's mime-support brings.
-_ENDINGS: dict[str, tuple[str, ...]] = {
-    "text/html": ("html", "htm", "shtml"), "text/css": ("css",), "text/javascript": ("js", "mjs"), "application/javascript": (), "image/png": ("png",),
-    "image/jpeg": ("jpg", "jpeg", "jpe"), "image/gif": ("gif",), "image/svg+xml": ("svg", "svgz"), "image/webp": ("webp",), "image/x-icon": ("ico",),
-    "image/vnd.microsoft.icon": ("ico",), "application/pdf": ("pdf",), "font/woff": ("woff",), "font/woff2": ("woff2",), "font/ttf": ("ttf",),
-    "application/json": ("json",), "text/plain": ("txt", "text", "asc", "pot", "brf", "srt"), "video/mp4": ("mp4",), "image/avif": ("avif",),
-}
+def _endings(media_type: str, nodes: list[Node]) -> tuple[str, ...] | None:
+    """The endings of files that have a media type, AddType lines minded; None: no file is known to have it, and none is known not to."""
+    table = dict(REGISTERED)
+    for node in nodes:
+        if node.name == "addtype" and node.args:
+            table.update({ending.lstrip(".").lower(): node.args[0].lower() for ending in node.args[1:]})
+    found = tuple(ending for ending, held in table.items() if held == media_type)
+    # A name that is not the one in the table meets no file, even if it means the same.
+    return found or (() if usual_name(media_type) in table.values() else None)

@@ -40,7 +40,7 @@ def _page(status: int, text: str, node: Node, context: Context) -> ErrorPage:
         return ErrorPage(only, context.template(text.replace("$", "\\$"), node), redirect=True, keeps_first=True, span=node.span, comments=node.comments)
     # core, ErrorDocument (since 2.4.13): a text with %{ in it is one of the expression language.
     body = read_text(text) if "%{" in text else (text,)
-    return ErrorPage(only, steps=(Respond(status, context.checked(body, node.span, "ErrorDocument"), span=node.span),), keeps_first=True, status=PageStatus(), span=node.span, comments=node.comments)
+    return ErrorPage(only, steps=(Respond(status, context.checked(body, node.span, "ErrorDocument"), media_type=defaults.TEXT_TYPE, span=node.span),), keeps_first=True, status=PageStatus(), span=node.span, comments=node.comments)
 
 
 def read_serving(nodes: list[Node], place: Place, root: Node | None, context: Context) -> ServeFiles:

@@ -20,7 +20,7 @@ from ....model import (
 )
 from ....model.walk import walk
 from .. import catalogue, defaults
-from . import access, compression, fields, files, forwards, gateways, limits, mappings, rewrites
+from . import access, compression, fields, files, forwards, gateways, limits, mappings, media_types, rewrites
 from .context import Context, Node
 from .files import SITE
 from .places import NEVER, Place, Section, below, condition, merged
@@ -231,6 +231,7 @@ class Program:
         return (
             *fields.read_request_fields(nodes, context), *fields.read_typed_expiry(nodes, above, place is not None, context),
             *fields.read_response_fields(nodes, False, context), *compression.read_compression(nodes, context),
+            *media_types.read_media_types(nodes, not above, context),
             *limits.read_body_limit(nodes, place is None, context),
         )
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from ....model import Abort, Redirect, Respond, Step
 from .. import defaults
 from ..syntax import Directive
+from ..values import text_type
 from .context import Context, Level, Read
 
 _NAMED = {"permanent": 301, "temporary": 302}
@@ -45,7 +46,8 @@ def read_respond(directive: Directive, words: list[str], level: Level, context: 
     for inner in directive.block or []:
         if inner.name == "body" and inner.args:
             body = inner.args[0]
-    return (Respond(status or 200, context.template(body, directive), insists=status is not None, span=directive.span, comments=directive.comments),)
+    made = context.template(body, directive)
+    return (Respond(status or 200, made, insists=status is not None, media_type=text_type(body) if body else "", span=directive.span, comments=directive.comments),)
 
 
 def read_error(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:

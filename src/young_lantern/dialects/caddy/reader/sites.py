@@ -207,7 +207,7 @@ def _read_site(block: Directive, context: Context) -> Read | None:
     secure = any(address.secure for address in addresses) or bool(tls)
     key = ", ".join(words)
     site = Site(
-        key, tuple(HostName(address.host or "*", one_label=True, span=block.span) for address in addresses), tuple(program),
+        key, tuple(HostName(address.host or "*", one_label=True, span=block.span) for address in addresses), (defaults.MEDIA_TYPES, *program),
         read_tls(tls, context) if secure else None, defaults.READING, logs, block.span, comments=block.comments,
     )
     return Read(site, addresses, binds, pages, level.root)

@@ -11,12 +11,12 @@ from pathlib import Path
 
 from ....codes import SITE_NOT_ENABLED
 from ....errors import SourceUnreadable
-from ....model import Disposition, Estate, MediaType
+from ....model import Disposition, Estate
 from ....source import SourceTree
 from ....source.places import Pairs, Places
 from ...dialect import Reading
 from .. import defaults
-from . import pools, sites, tables
+from . import media_types, pools, sites, tables
 from .context import Context, Scope
 from .load import Loader, inactive_files, names_used
 
@@ -52,7 +52,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     made = tuple(sites.read_site(server, context) for server in servers)
     estate = Estate(
         "nginx", sites.read_listeners(servers, context), made, tuple(context.pools.values()),
-        _media_types(http, context), _default_type(http, context), next((item.span for item in http.own("types")), None),
+        media_types.read_table(http, context), _default_type(http, context), next((item.span for item in http.own("types")), None),
     )
     context.settle()
     inactive = inactive_files(tree.root, loader.paths)
@@ -62,14 +62,6 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
     return Reading("nginx", main, tree.root, estate, list(context.claims.values()), context.findings, dict(tree.texts),
                    loader.files, tuple(tree.name_of(path) for path in inactive), files=(*files, *context.found_files.items()))
-
-
-def _media_types(http: Scope, context: Context) -> tuple[MediaType, ...]:
-    found = [
-        MediaType(extension, line.name, line.span)
-        for types in http.own("types") for line in context.block(types) for extension in line.args
-    ]
-    return tuple(found) or tuple(MediaType(*pair) for pair in defaults.MEDIA_TYPES)
 
 
 def _default_type(http: Scope, context: Context) -> str:

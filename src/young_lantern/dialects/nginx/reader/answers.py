@@ -36,17 +36,13 @@ def read_return(directive: Directive, scope: Scope, context: Context) -> tuple[S
         # ngx_http_script_return_code: a text of nothing is none, so that the status gets its page.
         return (Respond(status, raises=True, span=directive.span, comments=directive.comments),)
     if rest:
-        return (Respond(status, context.template(rest[0], directive), media_type=_media_type(context), span=directive.span, comments=directive.comments),)
+        return (Respond(status, context.template(rest[0], directive), span=directive.span, comments=directive.comments),)
     return (Respond(status, raises=status >= 300, span=directive.span, comments=directive.comments),)
 
 
 def is_absolute(scope: Scope, context: Context) -> bool:
     """Whether a redirect to a path is sent with scheme and host (core module, absolute_redirect; silence: on)."""
     return context.switch(scope, "absolute_redirect", True)
-
-
-def _media_type(context: Context) -> str:
-    return ""
 
 
 def read_error_pages(scope: Scope, named: Callable[[str, Directive], tuple[Step, ...]], context: Context) -> tuple[Step, ...]:

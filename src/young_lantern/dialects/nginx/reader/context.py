@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ....model import Lookup, Pattern, Span, Template, Unread, Var, Variable
+from ....model import Lookup, MediaTypes, Pattern, Span, Template, Unread, Var, Variable
 from ....source.places import Places
 from ...collecting import Collector
 from .. import values
@@ -69,6 +69,7 @@ class Context(Collector):
     lookups: dict[str, Lookup | Unread] = field(default_factory=dict)
     split: str = ""
     places: Places = Places()
+    types: dict[tuple[Span, ...], MediaTypes] = field(default_factory=dict)
 
     def use(self, directive: Directive) -> Directive:
         self.claim(directive.span)

@@ -19,12 +19,12 @@ from ....model import (
 )
 from .. import catalogue, defaults
 from ..syntax import Directive
-from . import access, answers, compression, fields, files, forwards, gateways, logs, rewrites
+from . import access, answers, compression, fields, files, forwards, gateways, logs, media_types, rewrites
 from .context import Context, Scope
 from .load import broken
 
 LOCATE = "locate"
-_OWN_SETTINGS = ("add_header", "expires", "error_page")
+_OWN_SETTINGS = ("add_header", "expires", "error_page", "charset")
 
 
 @dataclass(slots=True, eq=False)
@@ -277,8 +277,8 @@ class SiteLocations:
         if own and not any(scope.own(name) for name in _OWN_SETTINGS):
             return ()
         if own or scope.kind == "if":
-            return (ForgetFields(), *pages, *added, *compression.read_compression(scope, context))
-        return (*pages, *added, *compression.read_compression(scope, context))
+            return (ForgetFields(), *pages, *added, *compression.read_compression(scope, context), *media_types.read_media_types(scope, context))
+        return (*pages, *added, *compression.read_compression(scope, context), *media_types.read_media_types(scope, context))
 
     def call(self, name: str, by: Directive) -> tuple[Step, ...]:
         """The steps of a named location, put in place; a name that calls itself ends with 500, as in the server."""

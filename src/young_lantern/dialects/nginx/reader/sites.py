@@ -15,7 +15,7 @@ from ....model import (
     Block, HostName, HostRow, Listener, PathReading, Placeholder, Refuse, Site, Span, Step,
 )
 from ..syntax import Directive
-from . import answers, fields, logs, rewrites, tls
+from . import answers, fields, logs, media_types, rewrites, tls
 from .context import Context, Scope
 from .files import SITE
 from .locations import LOCATE, SiteLocations
@@ -112,7 +112,7 @@ def read_site(server: Server, context: Context) -> Site:
     phase = rewrites.Phase("server rewriting", LOCATE, at_server=True)
 
     def before_answer(inner: Scope) -> tuple[Step, ...]:
-        return (*answers.read_error_pages(inner, locations.call, context), *fields.read_fields(inner, context))
+        return (*answers.read_error_pages(inner, locations.call, context), *fields.read_fields(inner, context), *media_types.read_media_types(inner, context))
 
     rewriting = rewrites.read_phase(scope, phase, context, before_answer, [])
     steps: list[Step] = [Block(phase.label, rewriting)] if rewriting else []
