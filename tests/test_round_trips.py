@@ -25,6 +25,8 @@ BEYOND = {
     # httpd goes round as often as it may; what nginx makes of that ends after two rounds, with 500 for `/de/de/de/`.
     ("nginx", "apache", "root ROOT; location /de/ { rewrite ^/de/(.*)$ /$1 last; }"),
     ("nginx", "caddy", "rewrite ^/old/(?<rest>.*)$ /new/$rest?k=v last;"),
+    # nginx tells the type of a file by the path that is asked for, the others by the file's own name.
+    ("nginx", "caddy", "location ~ ^/u/(\\w+)$ { alias ROOT/$1.html; }"),
     ("nginx", "caddy", "root ROOT; location /m { alias ROOT/dir; }"),
     *(("caddy", "apache", text) for text, _ in CADDY_TO_HTTPD if "abort" in text),
 }

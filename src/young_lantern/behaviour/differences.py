@@ -166,8 +166,9 @@ def _parameters(before: OriginRequest, after: OriginRequest, request: Request) -
     return found
 
 
-# What a server says of a file whose name tells it nothing.
-_TELLS_NOTHING = frozenset({"", "application/octet-stream"})
+# What a server says of a file whose name tells it nothing; and what a browser runs.
+_TELLS_NOTHING = frozenset({"application/octet-stream", "text/plain"})
+_RUN = frozenset({"text/html", "application/xhtml+xml", "image/svg+xml", "application/xml"})
 
 
 def media_types(before: Outcome, after: Outcome) -> list[Difference]:
@@ -176,7 +177,9 @@ def media_types(before: Outcome, after: Outcome) -> list[Difference]:
     if one is None or other is None or [same_type(item) for item in one] == [same_type(item) for item in other]:
         return []
     names = [[usual_name(item) for item in items] for items in (one, other)]
-    minor = names[0] == names[1] or {*names[0]} <= _TELLS_NOTHING or any(item.startswith(ORIGINS) for item in (*one, *other)) and len(one) == len(other)
+    if {*names[0]} <= _TELLS_NOTHING and not {*names[1]} & _RUN or not names[0]:
+        return [Difference("field content-type", ", ".join(one) or "none", ", ".join(other) or "none", Severity.MINOR)]
+    minor = names[0] == names[1] or any(item.startswith(ORIGINS) for item in (*one, *other)) and len(one) == len(other)
     # Of several lines a client goes by the last (Fetch standard, "extract a MIME type").
     minor = minor or names[0][-1:] == names[1][-1:]
     return [Difference("field content-type", ", ".join(one) or "none", ", ".join(other) or "none", Severity.MINOR if minor else Severity.BREAKING)]

@@ -21,6 +21,8 @@ from .route_index import RouteIndex
 # site takes 10 to 40, and all of its paths a few hundred.
 LIMIT_DECISIONS, LIMIT_FOR_SITE = 200, 2_000
 _LEAST_DECISIONS = 4
+# What a decision looks at when a file's name says its media type.
+_ENDING = ("ending", "")
 # Files whose being there is tried for one request: what a chain of fallbacks with its index files asks for.
 LIMIT_FILES = 5
 
@@ -69,6 +71,25 @@ class Explorer:
             if part is None and any(path not in files for path in here.asked):
                 self.complete = False
             yield Explored(here.request, here.facts, here.outcomes)
+            yield from self._by_endings(plain, files, here)
+
+    def _by_endings(self, plain: Request, files: dict[str, FileKind | None], here: "_Decided") -> Iterator[Explored]:
+        """The same request for neighbours of a file that it is answered with, whose names end otherwise."""
+        path, _, query = plain.target.partition("?")
+        folder, _, name = path.rpartition("/")
+        sent = [outcome.file for outcome in here.outcomes if outcome.file and not outcome.listing]
+        if here.request != plain or not name or "%" in name or _ENDING not in here.reads or not any(file.rpartition("/")[2] == name for file in sent):
+            return
+        start = name.partition(".")[0] or name
+        for ending in self.aspects.endings:
+            other = f"{start}.{ending}" if ending else start
+            if other == name:
+                continue
+            there = {(key[: -len(name)] + other if key.rpartition("/")[2] == name else key): kind for key, kind in files.items()}
+            made = self._decided(replace(plain, target=f"{folder}/{other}" + (f"?{query}" if query else "")), there)
+            if made is None:
+                return
+            yield Explored(made.request, made.facts, made.outcomes)
 
     def _decided(self, request: Request, files: dict[str, FileKind | None]) -> "_Decided | None":
         if self._left <= 0:

@@ -10,9 +10,11 @@ spread.py  changes of the path, each with its own end
 disjoint.py whether two conditions can hold at once
 places.py  places by path, for dialects whose sites are lists of them
 unroll.py  a site's program -> tree: restarts looked up beforehand, settings pushed to the leaves
+own_types.py Content-Type as a field or as a setting
 hoist.py   settings that all leaves of a branch share, pulled up again
 """
 
+from . import own_types  # noqa: F401
 from .disjoint import disjoint, without_impossible  # noqa: F401
 from .hoist import hoist  # noqa: F401
 from .tables import without_tables  # noqa: F401

@@ -183,7 +183,7 @@ def without(known: Known, condition: Condition) -> Known:
     return known
 
 
-_PLACES = {"span": None, "root_span": None, "default_type_span": None, "also": (), "comments": ()}
+_PLACES = {"span": None, "root_span": None, "otherwise_span": None, "charset_span": None, "also": (), "comments": ()}
 
 
 @lru_cache(maxsize=8192)

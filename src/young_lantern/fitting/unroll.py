@@ -12,9 +12,10 @@ from dataclasses import dataclass, field, replace
 
 from ..model import (
     ALWAYS, Abort, AddressRule, AllOf, AnyOf, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
-    ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, Not, Note, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
+    ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, MediaTypes, Not, Note, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
     Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, literal,
 )
+from ..model.media_types import of_name
 from ..model.walk import transform, walk
 from ..patterns import may_end_in_slash
 from .static import Known, narrowed, simplified, truth, without
@@ -176,7 +177,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case Rewrite() | SetVariable():
                 step, env = _effect(step, env)
                 items.append(step)
-            case Field() | ErrorPages() | Compress() | BodyLimit() | ForgetFields() | Credentials():
+            case Field() | ErrorPages() | Compress() | MediaTypes() | BodyLimit() | ForgetFields() | Credentials():
                 env = replace(env, settings=_set(env, step))
             case LogTo():
                 env = replace(env, settings=replace(env.settings, log=step))
@@ -198,7 +199,9 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 if isinstance(step, ServeFiles) and not walker.own_indexes:
                     items += _indexes(step, steps, env, walker)
                 settings = _settled(env)
-                step = _with_its_text(step, settings)
+                if isinstance(step, ServeFiles):
+                    settings = _typed_by_path(step, settings, env)
+                step = _typed(_with_its_text(step, settings), settings, env)
                 items.append(Leaf(_captured(step, env), _relevant(step, settings, walker.strict), env.through))
                 return Chain(items)
     return Chain(items)
@@ -290,7 +293,7 @@ def _falls(steps: list[Step]) -> bool:
 
 
 def _touches(steps: tuple[Step, ...]) -> bool:
-    return any(isinstance(item, Field | ErrorPages | Compress | BodyLimit | ForgetFields | Credentials) for item in walk(steps))
+    return any(isinstance(item, Field | ErrorPages | Compress | MediaTypes | BodyLimit | ForgetFields | Credentials) for item in walk(steps))
 
 
 def _decides(steps: tuple[Step, ...], rest: list[_Item]) -> bool:
@@ -351,6 +354,24 @@ def _with_its_text(answer: Step, settings: Settings) -> Step:
     return answer
 
 
+def _typed(answer: Step, settings: Settings, env: _Env) -> Step:
+    """A text whose type goes by the path (nginx) -> the text with its type; of a path that is not known, that of one without an extension."""
+    types = settings.types
+    if not isinstance(answer, Respond) or answer.raises or answer.media_type or not answer.body or types is None or not types.by_path:
+        return answer
+    return replace(answer, media_type=of_name(types, (literal(env.known.path) if env.known.path is not None else None) or "") or "")
+
+
+def _typed_by_path(answer: ServeFiles, settings: Settings, env: _Env) -> Settings:
+    """The settings where a file has its type by the path that it is asked for (nginx), and the path says another one than its name does."""
+    path, types = literal(env.known.path) if env.known.path is not None else None, settings.types
+    file = literal(answer.whole_path) if answer.whole_path is not None else literal(answer.root) if answer.strip and answer.strip == path else None
+    if types is None or not types.by_path or types.forced or path is None or file is None or not path.rpartition("/")[2] or not file.rpartition("/")[2]:
+        return settings
+    made = of_name(types, path)
+    return settings if not made or made == of_name(types, file) else replace(settings, types=replace(types, forced=made))
+
+
 def _settled(env: _Env) -> Settings:
     """The settings where an answer is made: what is asked only now is asked."""
     def asked(fields: tuple[Field, ...]) -> tuple[Field, ...]:
@@ -375,7 +396,7 @@ def _both_guards(before: Credentials | None, step: Credentials) -> Credentials:
     return replace(step, users=tuple(name for name in step.names if name in before.names), also=spans)
 
 
-def _set(env: _Env, step: Field | ErrorPages | Compress | BodyLimit | ForgetFields | Credentials) -> Settings:
+def _set(env: _Env, step: Field | ErrorPages | Compress | MediaTypes | BodyLimit | ForgetFields | Credentials) -> Settings:
     settings = env.settings
     match step:
         case ForgetFields():
@@ -392,6 +413,8 @@ def _set(env: _Env, step: Field | ErrorPages | Compress | BodyLimit | ForgetFiel
             return replace(settings, pages=step.onto(settings.pages))
         case Compress():
             return replace(settings, compress=step)
+        case MediaTypes():
+            return replace(settings, types=step.onto(settings.types))
         case BodyLimit():
             return replace(settings, limit=step)
         case Credentials():

@@ -2,7 +2,7 @@
 
 Source:   IANA, "Media Types"; RFC 9239 (JavaScript), RFC 7303 (XML), RFC 8081 (fonts); the names as Debian's media-types package has them in
           /etc/mime.types, which httpd and Caddy read there.
-Left out: some 1,400 endings that hardly any site has: what a system's table says of them is not known.
+Left out: some 1,300 endings that hardly any site has: what a system's table says of them is not known.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ _TABLE = """
     text/html html htm shtml | application/xhtml+xml xhtml xht | text/css css | text/javascript js mjs | application/json json
     application/ld+json jsonld | application/xml xml | application/xml-dtd dtd | application/xslt+xml xsl xslt | text/plain txt text | text/csv csv
     text/tab-separated-values tsv | text/markdown md markdown | text/calendar ics | text/vcard vcf vcard | application/pdf pdf
-    application/wasm wasm | application/atom+xml atom | application/x-rss+xml rss | application/manifest+json webmanifest
+    application/wasm wasm | application/atom+xml atom | application/rss+xml rss | application/manifest+json webmanifest
     application/rdf+xml rdf | application/mathml+xml mml | image/svg+xml svg svgz | image/png png | image/jpeg jpg jpeg jpe | image/gif gif
     image/webp webp | image/avif avif | image/heic heic | image/heif heif | image/bmp bmp | image/tiff tif tiff
     image/vnd.microsoft.icon ico | image/vnd.adobe.photoshop psd | font/woff woff | font/woff2 woff2 | font/ttf ttf | font/otf otf
@@ -29,6 +29,11 @@ _TABLE = """
     application/x-apple-diskimage dmg | application/x-iso9660-image iso | application/vnd.android.package-archive apk
     application/x-bittorrent torrent | application/geo+json geojson | application/vnd.google-earth.kml+xml kml
     application/vnd.google-earth.kmz kmz | application/x-x509-ca-cert crt | application/pkix-crl crl | application/pkcs12 p12 pfx
+    application/pem-certificate-chain pem | text/vnd.sun.j2me.app-descriptor jad | text/vnd.wap.wml wml | application/vnd.wap.wmlc wmlc
+    image/vnd.wap.wbmp wbmp | text/x-component htc | image/x-jng jng | video/x-mng mng | application/mac-binhex40 hqx
+    application/vnd.oasis.opendocument.graphics odg | application/x-java-jnlp-file jnlp | text/x-perl pl pm | application/x-stuffit sit
+    application/vnd.adobe.flash.movie swf | application/x-tcl tcl | application/x-xpinstall xpi | application/xspf+xml xspf
+    audio/sp-midi mid | audio/x-pn-realaudio ra | application/vnd.ms-asf asf
 """
 
 REGISTERED: dict[str, str] = {ending: words[0] for line in _TABLE.replace("\n", "|").split("|") if (words := line.split()) for ending in words[1:]}
@@ -38,9 +43,10 @@ REGISTERED: dict[str, str] = {ending: words[0] for line in _TABLE.replace("\n", 
 _ALIASES = """
     text/javascript application/javascript application/x-javascript | application/xml text/xml | font/woff application/font-woff application/x-font-woff
     font/woff2 application/font-woff2 | font/ttf application/x-font-ttf application/x-font-truetype | font/otf application/x-font-opentype
-    image/vnd.microsoft.icon image/x-icon | image/bmp image/x-ms-bmp | application/x-rss+xml application/rss+xml | audio/mp4 audio/x-m4a
+    image/vnd.microsoft.icon image/x-icon | image/bmp image/x-ms-bmp | application/rss+xml application/x-rss+xml | audio/mp4 audio/x-m4a
     application/vnd.rar application/x-rar-compressed | application/gzip application/x-gzip | application/mathml+xml text/mathml
-    video/mp4 video/x-m4v | application/x-redhat-package-manager application/x-rpm | text/markdown text/x-markdown
+    video/mp4 video/x-m4v | audio/sp-midi audio/midi | application/vnd.adobe.flash.movie application/x-shockwave-flash
+    audio/x-pn-realaudio audio/x-realaudio | application/vnd.ms-asf video/x-ms-asf | text/x-perl application/x-perl | application/x-redhat-package-manager application/x-rpm | text/markdown text/x-markdown
 """
 _USUAL: dict[str, str] = {name: words[0] for line in _ALIASES.replace("\n", "|").split("|") if (words := line.split()) for name in words}
 

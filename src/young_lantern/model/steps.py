@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import Enum
-from functools import cached_property
 from typing import Any
 
 from .conditions import Condition, Pattern
@@ -302,11 +302,41 @@ class MediaType:
     span: Span | None = None
 
 
-@dataclass(frozen=True)  # no slots: what is in force is looked up thousands of times, and kept
+class TypeTable:
+    """Rows by extension, in small letters; a later row of an extension counts.
+
+    No dataclass, so that walks over a program do not go through its hundred rows at every place; two are equal if they say the same, wherever
+    the lines stand.
+    """
+
+    __slots__ = ("_hash", "by_extension", "rows")
+
+    def __init__(self, rows: Iterable[MediaType] = ()) -> None:
+        self.rows: tuple[MediaType, ...] = tuple(rows)
+        self.by_extension: dict[str, str] = {item.extension.lower(): item.media_type for item in self.rows}
+        self._hash = hash(frozenset(self.by_extension.items()))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, TypeTable) and self.by_extension == other.by_extension
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __repr__(self) -> str:
+        return f"TypeTable({len(self.rows)} rows)"
+
+    def __add__(self, other: "TypeTable") -> "TypeTable":
+        return TypeTable((*self.rows, *other.rows)) if other.rows else self
+
+
+_EMPTY = TypeTable()
+
+
+@dataclass(frozen=True, slots=True)
 class MediaTypes:
     """What Content-Type answers get (RFC 9110 section 8.3). None: as it was said before.
 
-    table:      by extension, in small letters; a later row of an extension counts. adds: beside those in force
+    table:      by extension. adds: beside those in force
     registered: extensions that no row has are looked up in the system's own table
     otherwise:  where neither knows the name; "": no Content-Type is sent
     forced:     of every file, whatever its name; "": no longer
@@ -317,7 +347,7 @@ class MediaTypes:
     each:       every extension of a name counts, the last one that is known (httpd)
     """
 
-    table: tuple[MediaType, ...] | None = None
+    table: TypeTable | None = None
     adds: bool = False
     registered: bool | None = None
     otherwise: str | None = None
@@ -325,33 +355,33 @@ class MediaTypes:
     charset: str | None = None
     charset_types: tuple[str, ...] | None = None
     charset_on_origins: bool = False
-    charsets: tuple[MediaType, ...] = ()
+    charsets: TypeTable = _EMPTY
     by_path: bool = False
     each: bool = False
     span: Span | None = None
     also: tuple[Span, ...] = ()
+    otherwise_span: Span | None = None
+    charset_span: Span | None = None
 
     def onto(self, before: "MediaTypes | None") -> "MediaTypes":
         """What is in force after this step, `before` being in force before it."""
-        if before is None:
+        if before is None or not self.adds and None not in (self.table, self.registered, self.otherwise, self.forced, self.charset, self.charset_types):
             return self
 
         def last(name: str) -> Any:
             said = getattr(self, name)
             return getattr(before, name) if said is None else said
 
-        table = before.table if self.table is None else (*(before.table or ()), *self.table) if self.adds else self.table
+        table = before.table if self.table is None else (before.table or _EMPTY) + self.table if self.adds else self.table
         return MediaTypes(
-            table, False, last("registered"), last("otherwise"), last("forced"), last("charset"), last("charset_types"),
-            self.charset_on_origins or before.charset_on_origins, (*before.charsets, *self.charsets), self.by_path or before.by_path, self.each or before.each, self.span or before.span)
+            table, False, last("registered"), last("otherwise"), last("forced"), last("charset"), last("charset_types"), self.charset_on_origins or before.charset_on_origins,
+            before.charsets + self.charsets, self.by_path or before.by_path, self.each or before.each,
+            self.span or before.span, (*before.also, *self.also), last("otherwise_span"), last("charset_span"))
 
-    @cached_property
-    def by_extension(self) -> dict[str, str]:
-        return {item.extension.lower(): item.media_type for item in self.table or ()}
-
-    @cached_property
-    def charset_by_extension(self) -> dict[str, str]:
-        return {item.extension.lower(): item.media_type for item in self.charsets}
+    @property
+    def spans(self) -> tuple[Span, ...]:
+        """Every line that says something of it, but for those of a table that all sites share."""
+        return tuple(dict.fromkeys(span for span in (self.span, *self.also, self.otherwise_span, self.charset_span) if span))
 
 
 @dataclass(frozen=True, slots=True)
@@ -571,8 +601,6 @@ class ServeFiles:
     methods_after_lookup: tuple[str, ...] = ()
     wrong_method_status: int = 405
     missing_status: int = 404
-    media_types_default: str = ""
-    default_type_span: Span | None = None
     span: Span | None = None
     root_span: Span | None = None
     also: tuple[Span, ...] = ()

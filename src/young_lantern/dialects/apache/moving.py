@@ -54,7 +54,8 @@ def move(reading: Reading, plan: Plan) -> list[str]:
         head += [f"Listen 127.0.0.1:{plan.port(str(listener.port))}" for listener in reading.estate.listeners]
     if not any(directive.name == "servername" for directive in reading.tree[next(iter(reading.tree))].directives):
         head.append("ServerName 127.0.0.1")
-    types = f"\n<IfModule mod_mime.c>\nTypesConfig {_TYPES if _TYPES.exists() else '/dev/null'}\n</IfModule>\n"
+    without = any(directive.name == "typesconfig" and directive.words[-1].text == "/dev/null" for file in reading.tree.values() for directive in file.walk())
+    types = f"\n<IfModule mod_mime.c>\nTypesConfig {_TYPES if _TYPES.exists() and not without else '/dev/null'}\n</IfModule>\n"
     main.write_text("\n".join(head) + "\n" + main.read_text("utf-8", "surrogateescape") + types, "utf-8", "surrogateescape")
     # In one process it does not change its user, so that it may be started by anybody, root too.
     return ["apache2", "-X", "-f", str(main)]

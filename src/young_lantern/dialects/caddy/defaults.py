@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...model import Field, Folders, MediaTypes, Operation, PathReading, Side, Var, Variable
+from ...model import Field, Folders, MediaTypes, Operation, PathReading, Side, TypeTable, Var, Variable
 
 # net/url and path.Match: the path is decoded, but neither are slashes merged nor dots resolved before rules see it.
 # net/url shouldEscape for paths: unreserved characters and $&+,/:;=@ stay.
@@ -17,7 +17,7 @@ ENCODE_MINIMUM = 512
 TLS_PROTOCOLS = ("TLSv1.2", "TLSv1.3")
 # fileserver asks Go's mime package, which reads the system's table and puts this charset behind all that is text; a name that it does not know has
 # no type (2.6.2, probed).
-MEDIA_TYPES = MediaTypes(table=(), registered=True, otherwise="", forced="", charset="utf-8", charset_types=("text/*",))
+MEDIA_TYPES = MediaTypes(table=TypeTable(), registered=True, otherwise="", forced="", charset="utf-8", charset_types=("text/*",))
 INDEX = ("index.html", "index.txt")
 # request_body with reverse_proxy: 502 rather than 413 (2.6.2, probed).
 BODY_STATUS = 502

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ....model import MediaType, MediaTypes, Step
+from ....model import MediaType, MediaTypes, Step, TypeTable
 from .. import defaults
 from .context import Context, Node
 
@@ -26,7 +26,7 @@ def read_media_types(nodes: list[Node], at_server: bool, context: Context) -> tu
     rows: list[MediaType] = []
     charsets: list[MediaType] = []
     gone: list[MediaType] = []
-    made = MediaTypes(table=(), adds=True)
+    made = MediaTypes(table=TypeTable(), adds=True)
     if at_server:
         known = context.has("mime")
         made = replace(made, adds=False, registered=known, otherwise="", forced="", charset="", charset_types=defaults.CHARSET_TYPES, charset_on_origins=True, each=True)
@@ -53,4 +53,4 @@ def read_media_types(nodes: list[Node], at_server: bool, context: Context) -> tu
                 elif not first.endswith("mime.types"):
                     context.value(node, first, "the system's table was expected; its own is not read, and the registered types are taken for it")
     own = () if at_server else tuple(node.span for node in said)
-    return (replace(made, table=(*rows, *gone), charsets=tuple(charsets), span=next(iter(own), None), also=own[1:]),)
+    return (replace(made, table=TypeTable((*rows, *gone)), charsets=TypeTable(charsets), span=next(iter(own), None), also=own[1:]),)

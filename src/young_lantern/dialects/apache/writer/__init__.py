@@ -48,7 +48,9 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
                 files[shared] = site.body
             nodes += sites.write_hosts(site, shared, context)
         files[f"sites/{number:03}-{name}.conf"] = nodes
-    head = _main(listens, estate, context)
+    head, table = _main(listens, estate, context)
+    if table:
+        files[types.FILE] = table
     for nodes in (head, *files.values()):
         context.modules |= set(_needed(nodes))
     output.write("httpd.conf", [*_modules(context), *head], tuple(line.format(dialect=estate.dialect) for line in _HEAD))
@@ -68,7 +70,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     return Writing(output.files, output.targets, context.notes, context.reached)
 
 
-def _main(listens: list[Node], estate: Estate, context: Context) -> list[Node]:
+def _main(listens: list[Node], estate: Estate, context: Context) -> tuple[list[Node], list[Node]]:
     lines = list(listens)
     if lines:
         lines[0].apart = True
@@ -78,11 +80,12 @@ def _main(listens: list[Node], estate: Estate, context: Context) -> list[Node]:
     lines.append(closed)
     if any(site.logs for site in estate.sites):
         lines.append(context.line("LogFormat", quote('%h %l %u %t "%r" %>s %O "%{Referer}i" "%{User-Agent}i"'), "combined"))
-    lines += types.write_types(estate, context)
+    said, table = types.write_types(estate, context)
+    lines += said
     lines += context.proxies
     lines.append(context.line("Include", "sites/*.conf"))
     lines[-1].apart = True
-    return lines
+    return lines, table
 
 
 def _needed(nodes: list[Node]) -> Iterator[str]:
@@ -100,5 +103,4 @@ def _modules(context: Context) -> list[Node]:
     names = [name for name in _ORDER if name in context.modules] + sorted(context.modules - set(_ORDER))
     lines = [Node(["Define", "MODULES", "/usr/lib/apache2/modules"], comments=_MODULES, apart=True)]
     lines += [Node(["LoadModule", f"{name}_module", f"${{MODULES}}/mod_{name}.so"]) for name in names]
-    types = Node(["TypesConfig", "/etc/mime.types"], apart=True)
-    return [*lines, types]
+    return lines

@@ -9,9 +9,8 @@ from __future__ import annotations
 import re
 from collections import Counter
 
-from ....codes import MEDIA_TYPE_NONE
 from ....fitting import Chain, leaves
-from ....model import ALWAYS, Condition, Disposition, Folders, Not, PathIs, PathStartsWith, ServeFiles, Span, Var, Variable, literal
+from ....model import ALWAYS, Condition, Folders, Not, PathIs, PathStartsWith, ServeFiles, Span, Var, Variable, literal
 from ...noting import Unwritable
 from .. import defaults
 from ..values import quote, word
@@ -148,9 +147,6 @@ def write_folders(served: list[tuple[ServeFiles, tuple[Condition, ...]]], chain:
         if (folder := _opened(step, parts)) is not None:
             found.setdefault(folder, []).append(step)
     own = differing(chain)
-    for step, _ in served:
-        if step.media_types_default and step.default_type_span:
-            context.note(step.default_type_span, Disposition.CHANGED, MEDIA_TYPE_NONE, before=step.media_types_default)
     nodes = []
     for folder, steps in found.items():
         first = steps[0]

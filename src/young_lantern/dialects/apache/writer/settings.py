@@ -14,11 +14,11 @@ from functools import partial
 from ....fitting import Chain
 from ....fitting.mapping import location_mapping
 from ....fitting.static import bare
-from ....model import ALWAYS, Abort, Capture, Condition, Field, Forward, Not, Redirect, Respond, ServeFiles, Span, Var, Variable
+from ....model import ALWAYS, Abort, Capture, Condition, Field, Forward, Gateway, Not, Redirect, Respond, ServeFiles, Span, Var, Variable
 from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
-from . import access, compression, errors, fields, files, forwards
+from . import access, compression, errors, fields, files, forwards, types
 from .conditions import write_conditions
 from .context import Context
 from .output import Node
@@ -180,6 +180,15 @@ def _compress(case: Case, chain: Chain, context: Context) -> Lines | None:
     return tuple(Said(node, tuple(node.words), "compress") for node in compression.write_compress(case.leaf.settings.compress, context))
 
 
+def _types(case: Case, chain: Chain, context: Context) -> Lines | None:
+    answer = case.leaf.answer
+    nodes = types.write_own(case.leaf.settings.types, answer, context)
+    if not isinstance(answer, Forward | Gateway | ServeFiles):
+        return None
+    # An origin's answers have nothing to do with the table of files, so that its place does not say of it.
+    return tuple(Said(node, tuple(node.words), node.words[0]) for node in nodes)
+
+
 def _folders(case: Case, chain: Chain, context: Context) -> Lines | None:
     answer = case.leaf.answer
     if not isinstance(answer, ServeFiles):
@@ -218,7 +227,7 @@ def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 # In the order in which the lines stand.
 _TOPICS = (
-    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("requests", _requests), ("errors of origins", _intercepts),
+    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("types", _types), ("requests", _requests), ("errors of origins", _intercepts),
 )
 
 

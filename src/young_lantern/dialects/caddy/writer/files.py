@@ -7,11 +7,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ....codes import MEDIA_TYPE_GUESSED
 from ....fitting import Branch, Fork, Leaf
 from ....fitting.trying import by_files
 from ....model import (
-    ALWAYS, Disposition, FileExists, Respond, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal,
+    ALWAYS, FileExists, Respond, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal,
 )
 from .. import defaults
 from ..values import Unwritable, quote
@@ -36,8 +35,6 @@ def write_serving(step: ServeFiles, context: Context) -> list[Node] | Unwritable
         if isinstance(text, Unwritable):
             return text
         nodes.append(Node(["rewrite", "*", quote("/" + text.lstrip("/"))], None, spans))
-    if step.default_type_span is not None:
-        context.note(step.default_type_span, Disposition.CHANGED, MEDIA_TYPE_GUESSED, before=step.media_types_default)
     names = [context.template(name, step.span) for name in step.folders.index]
     index = [name for name in names if isinstance(name, str)]
     block = []

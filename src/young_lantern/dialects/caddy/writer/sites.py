@@ -11,13 +11,14 @@ from collections import Counter
 from dataclasses import dataclass
 
 from ....codes import IPV6_TOO, RESTART_LOST
-from ....fitting import Chain, hoist, leaves, unroll, without_tables
+from ....fitting import Chain, hoist, leaves, own_types, unroll, without_tables
 from ....model import (
     AnswerPlainly, Disposition, Estate, FileExists, Forward, Gateway, HostName, Listener, Lookup, Placeholder, Refuse, ServeFiles, Site, Span, Template, literal,
 )
 from ....model.walk import walk
+from .. import values
 from ..values import quote, spell
-from . import errors, files, logs, routes, tls
+from . import errors, files, logs, routes, tls, types
 from .context import Context
 from .output import Node
 
@@ -48,6 +49,8 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
+    own_types.as_fields(chain, values.text_type)
+    types.note_types_of(site, context)
     pages = errors.choose_pages(chain)
     context.forwards = any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain))
     hoist(chain)

@@ -46,8 +46,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     for directive in http.own("log_format"):
         if directive.args:
             context.formats[directive.args[0]] = directive.span
-    for directive in http.own("types"):
-        context.use(directive)
+    context.shared_types = [context.use(directive) for directive in http.own("types")]
     servers = sites.read_servers(http, context)
     made = tuple(sites.read_site(server, context) for server in servers)
     estate = Estate(

@@ -59,6 +59,7 @@ class Context(Collector):
     tables: the blocks that make a variable by looking it up, by its name; `lookups`: those that were read
     places: where files that lines name lie on this machine
     split:  the pattern that takes scripts apart in the location that is read
+    types:  what was read of media types, by the lines; shared_types: the tables that all sites share
     """
 
     set_names: frozenset[str] = frozenset()
@@ -70,6 +71,7 @@ class Context(Collector):
     split: str = ""
     places: Places = Places()
     types: dict[tuple[Span, ...], MediaTypes] = field(default_factory=dict)
+    shared_types: list[Directive] = field(default_factory=list)
 
     def use(self, directive: Directive) -> Directive:
         self.claim(directive.span)

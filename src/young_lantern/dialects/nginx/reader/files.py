@@ -58,9 +58,6 @@ def read_serving(scope: Scope, context: Context) -> ServeFiles:
     names = tuple(context.template(word, item) for item in index for word in item.args if word != defaults.NO_INDEX)
     if not index:
         names = tuple((name,) for name in defaults.INDEX)
-    default_type = next(iter(scope.inherited("default_type")), None)
-    if default_type is not None:
-        context.claims[default_type.span].claimed = True
     opened = scope.opened_by if scope.kind == "location" else directive
     return ServeFiles(
         root=root, strip=strip, whole_path=whole,
@@ -69,8 +66,6 @@ def read_serving(scope: Scope, context: Context) -> ServeFiles:
             location_absolute=context.switch(scope, "absolute_redirect", True),
         ),
         methods_after_lookup=("POST",),
-        media_types_default=default_type.args[0] if default_type else defaults.DEFAULT_TYPE,
-        default_type_span=default_type.span if default_type else None,
         span=directive.span if directive else (opened.span if opened else None),
         root_span=directive.span if directive else None,
         comments=directive.comments if directive else (),

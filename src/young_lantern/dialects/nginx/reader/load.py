@@ -109,8 +109,6 @@ class Loader:
         elif not _fits(row, len(directive.words) - 1):
             claim.disposition = Disposition.UNSUPPORTED
             claim.finding = self.context.say(WORDS_WRONG, directive.span, directive=directive.name, dialect="nginx", shape=row.shape)
-        elif directive.name == "types" and within != "http":
-            claim.disposition, claim.why = Disposition.UNSUPPORTED, "a table of media types for a part of the estate is not carried: files there get the common one"
         elif row.disposition is not None:
             claim.disposition, claim.why = row.disposition, row.why
 

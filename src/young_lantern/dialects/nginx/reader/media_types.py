@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 
-from ....model import MediaType, MediaTypes, Span, Step
+from ....model import MediaType, MediaTypes, Step, TypeTable
 from .. import defaults
 from .context import Context, Scope
 
@@ -20,15 +20,18 @@ def read_media_types(scope: Scope, context: Context) -> tuple[Step, ...]:
     said = [*(context.use(block) for block in blocks), *(item for item in (default, charset, listed) if item is not None)]
     key = tuple(item.span for item in said)
     if key not in context.types:
-        own = [item.span for item in said if item in scope.directives and scope.kind != "http"]
+        own = [block.span for block in blocks if block not in context.shared_types] + ([listed.span] if listed else [])
         name = charset.args[0] if charset else "off"
         if charset and not re.fullmatch(r"[\w.:-]+", name):
             context.unread(charset, name, "the name of a charset was expected")
             name = "off"
+        rows = read_table(scope, context)
+        otherwise = default.args[0] if default else defaults.DEFAULT_TYPE
         context.types[key] = MediaTypes(
-            read_table(scope, context), registered=False, otherwise=default.args[0] if default else defaults.DEFAULT_TYPE, forced="",
+            TypeTable(rows), registered=False, otherwise=otherwise, forced="" if rows else otherwise,
             charset="" if name == "off" else name, charset_types=_charset_types(listed.args if listed else None), charset_on_origins=True, by_path=True,
-            span=next(iter(own), None), also=tuple(own[1:]),
+            span=next(iter(own), None), also=tuple(own[1:]), otherwise_span=default.span if default else None,
+            charset_span=charset.span if charset else None,
         )
     return (context.types[key],)
 
@@ -43,7 +46,3 @@ def read_table(scope: Scope, context: Context) -> tuple[MediaType, ...]:
 def _charset_types(listed: list[str] | None) -> tuple[str, ...]:
     return defaults.CHARSET_TYPES if listed is None else tuple(dict.fromkeys(("text/html", *listed)))
 
-
-def own_spans(scope: Scope) -> tuple[Span, ...]:
-    """Where a scope itself says something of media types."""
-    return tuple(directive.span for directive in scope.among("types", "default_type", "charset", "charset_types"))

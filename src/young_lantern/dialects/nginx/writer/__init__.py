@@ -32,14 +32,13 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     if others:
         by_file["sites/other-names.conf"] = others
     http = [Node(["include", "mime.types"])]
-    if estate.media_type_default and estate.dialect == "nginx":
-        http.append(Node(["default_type", estate.media_type_default]))
+    http += types.write_default(estate)
     if context.unlimited:
         http.append(Node(["client_max_body_size", "0"], None, (), _NO_LIMIT))
     http += [*context.http.values(), Node(["include", "sites/*.conf"], apart=True)]
     if context.applications:
         output.write(gateways.FILE, gateways.common_parameters())
-    output.write("mime.types", types.write_types(estate, context))
+    output.write("mime.types", types.write_types(estate))
     output.write("nginx.conf", [Node(["events"], []), Node(["http"], http)], tuple(line.format(dialect=estate.dialect) for line in _HEAD))
     for name, found in by_file.items():
         found[0].apart = False

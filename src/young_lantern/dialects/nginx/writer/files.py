@@ -6,11 +6,10 @@ import re
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from ....codes import MEDIA_TYPE_GUESSED
 from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.static import bare
 from ....fitting.trying import by_files, without_loop
-from ....model import ALWAYS, AnyOf, Disposition, FileExists, FileKind, Gateway, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal
+from ....model import ALWAYS, AnyOf, FileExists, FileKind, Gateway, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal
 from ...noting import Unwritable
 from .. import defaults
 from ..values import quote
@@ -71,12 +70,6 @@ def write_serving(step: ServeFiles, where: Location, context: Context) -> list[N
             return made
         nodes += made
     nodes += write_index(step, context)
-    if step.default_type_span is not None and context.estate.dialect == "nginx" and step.media_types_default == context.estate.media_type_default:
-        context.implied(step.default_type_span, "it is written for all sites at once")
-    elif step.default_type_span is not None and context.estate.dialect == "nginx":
-        nodes.append(Node(["default_type", step.media_types_default], None, (step.default_type_span,)))
-    elif step.default_type_span is not None:
-        context.note(step.default_type_span, Disposition.CHANGED, MEDIA_TYPE_GUESSED, before=step.media_types_default)
     if nodes:
         nodes[-1].spans = tuple(dict.fromkeys((*nodes[-1].spans, *spans)))
         nodes[0].comments = (*step.comments, *nodes[0].comments)

@@ -13,7 +13,7 @@ from ....fitting import Chain, Leaf, leaves
 from ....fitting.static import bare
 from ....model import Abort, BodyLimit, Compress, Credentials, ErrorPages, Field, Forward, Gateway, Redirect, Respond, ServeFiles, Span, Template, literal
 from ....model.walk import walk
-from . import compression, errors, fields, forwards, guards, limits, logs
+from . import compression, errors, fields, forwards, guards, limits, logs, types
 from .conditional import conditions_in
 from .context import Context
 from .files import trim
@@ -32,6 +32,7 @@ class Frame:
     root: Template = ()
     root_spans: tuple[Span, ...] = ()
     also: tuple[Span, ...] = ()
+    types: types.Said = types.Said()
 
 
 def choose_frame(chain: Chain, context: Context) -> Frame:
@@ -60,7 +61,7 @@ def choose_frame(chain: Chain, context: Context) -> Frame:
             for span in (inner,) if item and (bare(item) == bare(shared_fields) if isinstance(item, tuple) else bare(item) == bare(common))]
     held = {bare(leaf.settings.guard) if leaf.settings.guard else None for leaf in below}
     guard = below[0].settings.guard if len(held) == 1 and below else None
-    return Frame(shared_fields or (), shared_pages, common, limit, guard, root, root_spans, tuple(dict.fromkeys(also)))
+    return Frame(shared_fields or (), shared_pages, common, limit, guard, root, root_spans, tuple(dict.fromkeys(also)), types.of_leaves(below, None, context))
 
 
 def _is_stated(limit: BodyLimit | None) -> bool:

@@ -20,7 +20,7 @@ from ....model import (
 from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
-from . import answers, files, forwards, frames, gateways, rewrites
+from . import answers, files, forwards, frames, gateways, rewrites, types
 from .aliases import stripped_below
 from .conditional import at_whole_path, conditions_in, holding, not_holding
 from .conditions import guarded, write_condition
@@ -256,7 +256,8 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
     if body.jumps and (where.frame.pages is not None or any(_has_pages(node.words[-1], context) for node in body.jumps)):
         # core module: whether an error behind the jump has a page is said where the jump is made.
         body.jumps.insert(0, Node(["recursive_error_pages", "on"]))
-    return [*body.settings, *body.jumps, *body.phase, *body.content]
+    said = types.write(types.of_leaves(leaves(chain), where.frame.types, context), where.frame.types, leaves(chain), context) if where.kind != "server" else []
+    return [*body.settings, *said, *body.jumps, *body.phase, *body.content]
 
 
 def _has_pages(name: str, context: Context) -> bool:

@@ -11,7 +11,7 @@ import re
 from dataclasses import dataclass
 
 from ....codes import RESTART_LOST
-from ....fitting import Branch, Chain, Fork, Leaf, leaves, unroll
+from ....fitting import Branch, Chain, Fork, Leaf, leaves, own_types, unroll
 from ....fitting.guards import close_unguarded
 from ....fitting.places import atoms_of, plain_paths, structural_spans
 from ....fitting.scripts import by_places
@@ -21,7 +21,7 @@ from ....model import (
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, spell
-from . import files, frames, logs, routes, tls
+from . import files, frames, logs, routes, tls, types
 from .context import Context
 from .inherited import shared_by_files, shared_by_forwards
 from .output import Node
@@ -58,13 +58,16 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
+    own_types.as_settings(chain)
     chain = close_unguarded(plain_paths(chain, context.options.strict))
     structure = structural_spans(chain)
     body = _write_program(chain, site, context)
     if context.by_name:
         # Some captures need names, which stand in patterns that were written before: once more, with them.
         context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, False
-        body = _write_program(close_unguarded(plain_paths(unroll(site.program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0], context.options.strict)), site, context)
+        chain = unroll(site.program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0]
+        own_types.as_settings(chain)
+        body = _write_program(close_unguarded(plain_paths(chain, context.options.strict)), site, context)
     context.structure |= structure
     groups: dict[tuple[tuple[str, ...], bool], list[Place]] = {}
     for place in places:
@@ -96,6 +99,7 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
         phase.content = []
     routes._current.append((frame, chain))
     settings = frames.write_frame(frame, forwards, chain, context)
+    settings += types.write(frame.types, types.Said(default=types.base_default(context.estate)), leaves(chain), context)
     routes._current.pop()
     locations = routes.write_chain(chain, frame, context)
     slash = [node for node in head if node.words[0] == "if"]
