@@ -18,6 +18,7 @@ from young_lantern.model.registered_types import REGISTERED, usual_name
 from young_lantern.translate import save, translate
 
 NAMES = ["a.html", "a.JS", "a.css", "a.json", "a.txt", "a.xml", "a.svg", "a.odd", "a", ".html", "a.html.fr", "a.odd.html", "a.html.odd", "a.tar.gz", "d/index.html"]
+PAGES = "types { text/html html htm shtml; application/xhtml+xml xhtml xht; image/svg+xml svg svgz; text/xml xml; }"
 NGINX = """
 include /etc/nginx/mime.types;
 server {
@@ -149,27 +150,28 @@ def test_it_is_part_of_an_outcome_in_json(reads: Reads) -> None:
     [
         ("types { text/html x; }", "types { text/css x; }", Severity.BREAKING),
         ("types { text/javascript x; }", "types { application/javascript x; }", Severity.MINOR),
-        ("types { text/html x; }", "types { text/html x; } charset utf-8;", Severity.MINOR),
+        ("types { text/html x; }", "types { text/html x; } charset utf-8; charset_types text/y;", Severity.MINOR),
         ("types { text/css y; } default_type application/octet-stream;", "types { text/css x; text/css y; } default_type application/octet-stream;", Severity.MINOR),
         ("types { text/css y; } default_type text/plain;", "types { text/html x; text/css y; } default_type text/plain;", Severity.BREAKING),
-        ("types { text/html x; }", "types { text/html x; } add_header Content-Type text/plain;", Severity.BREAKING),
+        ("types { text/html x; }", "types { text/html x; } add_header Content-Type text/plain;", Severity.MINOR),
+        ("types { text/html x html; }", "types { text/html x html; } add_header Content-Type text/plain;", Severity.BREAKING),
     ],
 )
 def test_how_much_another_type_matters(reads: Reads, before: str, after: str, severity: Severity) -> None:
-    """And files that end in `.x` are asked for, though no rule of either speaks of them."""
+    """And files that end in `.x` are asked for, though no rule of either speaks of them, where the tables differ in that."""
     one, other = (reads.read("nginx", nginx("root /srv;", table)).estate for table in (before, after))
     causes = [cause for cause in compare_estates(one, other).causes if cause.summary.startswith("field content-type")]
-    assert [cause.severity for cause in causes if cause.example.target.endswith(".x")] == [severity]
+    assert min(causes, key=lambda cause: cause.severity.value).severity is severity
     assert compare_estates(one, one).causes == ()
 
 
 @pytest.mark.parametrize(
     ("dialect", "text", "target", "wanted"),
     [
-        ("nginx", nginx("root /srv; location = /up { default_type text/html; return 200 up; }"), "caddy", ["header Content-Type text/html", "respond"]),
+        ("nginx", nginx("root /srv; location = /up { default_type text/html; return 200 up; }", PAGES), "caddy", ["header Content-Type text/html", "respond"]),
         ("nginx", nginx("root /srv; charset utf-8;", "types { text/html html; text/xml xml; }"), "apache", ['AddDefaultCharset "utf-8"', 'AddCharset "utf-8" .xml']),
         ("nginx", nginx("root /srv; location /raw/ { types { } default_type text/plain; }"), "apache", ['ForceType "text/plain"']),
-        ("nginx", nginx("root /srv; location /raw/ { types { } default_type text/plain; }"), "caddy", ["header Content-Type text/plain"]),
+        ("nginx", nginx("root /srv; location /raw/ { types { } default_type text/plain; }", PAGES), "caddy", ["header Content-Type text/plain"]),
         ("nginx", nginx("root /srv; location = /up { default_type text/x-up; return 200 up; }"), "apache", ['Header always set Content-Type "text/x-up"']),
         ("apache", httpd("DocumentRoot /srv\nAddDefaultCharset utf-8"), "nginx", ["charset utf-8;", "charset_types text/plain;"]),
         ("apache", httpd("DocumentRoot /srv\nAddCharset koi8-r .css .txt"), "nginx", ["charset koi8-r;", "charset_types text/css text/plain;"]),

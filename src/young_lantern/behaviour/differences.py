@@ -180,8 +180,8 @@ def media_types(before: Outcome, after: Outcome) -> list[Difference]:
     if {*names[0]} <= _TELLS_NOTHING and not {*names[1]} & _RUN or not names[0]:
         return [Difference("field content-type", ", ".join(one) or "none", ", ".join(other) or "none", Severity.MINOR)]
     minor = names[0] == names[1] or any(item.startswith(ORIGINS) for item in (*one, *other)) and len(one) == len(other)
-    # Of several lines a client goes by the last (Fetch standard, "extract a MIME type").
-    minor = minor or names[0][-1:] == names[1][-1:]
+    # Of several lines a client goes by the last (Fetch standard, "extract a MIME type"). A name that is nothing but an ending is a file's of no site.
+    minor = minor or names[0][-1:] == names[1][-1:] or (before.file or "").rpartition("/")[2].startswith(".")
     return [Difference("field content-type", ", ".join(one) or "none", ", ".join(other) or "none", Severity.MINOR if minor else Severity.BREAKING)]
 
 

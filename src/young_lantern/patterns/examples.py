@@ -8,6 +8,7 @@ Left out: several patterns at once, which reach.py meets together.
 from __future__ import annotations
 
 import itertools
+from functools import lru_cache
 
 import regex
 
@@ -71,6 +72,7 @@ def examples(pattern: Pattern, *, starts_with_slash: bool = True) -> list[str]:
     return sorted(good, key=lambda text: (len(text), text))[:_MOST]
 
 
+@lru_cache(maxsize=4096)
 def literal_start(pattern: Pattern) -> str:
     """The text that every match of an anchored pattern begins with; "" if it is not anchored or case does not count."""
     try:
