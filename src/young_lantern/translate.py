@@ -12,6 +12,7 @@ from .dialects import locate, named
 from .dialects.dialect import Reading, WriterOptions, Writing
 from .errors import DialectUnknown
 from .fitting.accidents import without_accidents
+from .fitting.environment import without_environment
 from .ledger import findings_of, make_ledger
 from .model import Entry, Finding
 from .source.places import Pairs
@@ -57,6 +58,8 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
         raise DialectUnknown(f"{to} cannot be written yet; it can only be read")
     reading = read(source, dialect, files)
     intended = reading.estate if options.strict or target.name == reading.dialect else without_accidents(reading.estate)
+    if target.name != reading.dialect:
+        intended = without_environment(intended)
     writing = target.write(intended, options)
     with tempfile.TemporaryDirectory(prefix="lantern-") as folder:
         save(writing.files, Path(folder))

@@ -35,6 +35,7 @@ class ApacheSource:
     def __init__(self, seed: int, root: str) -> None:
         self.random = random.Random(seed)
         self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
+        self.asking = random.Random(f"asking {seed}")
         self.seed, self.root = seed, root
         self.beside: dict[str, str] = {}
         self.text = self._config()
@@ -81,7 +82,72 @@ class ApacheSource:
             )
         lines += [self._mapping("  ") for _ in range(self.random.randint(0, 4))]
         lines += [self._section("  ") for _ in range(self.random.randint(0, 4))]
+        if self.asking.random() < 0.4:
+            lines += self._environment()
+        if self.asking.random() < 0.4:
+            lines += self._asking()
         return f"<VirtualHost *:80>\n{''.join(lines)}</VirtualHost>\n"
+
+    def _environment(self) -> list[str]:
+        """Variables by what the request says, and lines that ask for them."""
+        pick = self.asking.choice
+        made = [
+            "  "
+            + pick(
+                [
+                    "SetEnvIf X-Probe b probed",
+                    "SetEnvIfNoCase X-Probe ^B probed=$0",
+                    "SetEnvIf Request_URI ^/a probed=yes",
+                    'SetEnvIf Request_URI "^/(docs|api)/" probed=$1 other',
+                    "SetEnvIf X-Probe a !probed",
+                    "SetEnvIf Request_Method POST probed=posted",
+                    "SetEnvIf Remote_Addr ^127 probed=here",
+                    "BrowserMatch Bot probed=bot",
+                    "SetEnvIf probed bot other=bot",
+                    "SetEnvIfExpr \"%{HTTP:X-Probe} == 'bb'\" probed=twice",
+                ]
+            )
+            + "\n"
+            for _ in range(self.asking.randint(1, 3))
+        ]
+        made.append(
+            "  "
+            + pick(
+                [
+                    'Header always set X-Environment "%{probed}e"',
+                    "Header set X-Environment 1 env=probed",
+                    "RequestHeader set X-Environment 1 env=probed",
+                    "<Location /a>\n    Require env probed\n  </Location>",
+                    "<Location /docs>\n    <RequireAll>\n      Require all granted\n      Require not env probed\n    </RequireAll>\n  </Location>",
+                    "RewriteEngine On\n  RewriteCond %{ENV:probed} .\n  RewriteRule ^/b - [R=410]",
+                ]
+            )
+            + "\n"
+        )
+        return made
+
+    def _asking(self) -> list[str]:
+        """What `<If>` and `<Limit>` ask."""
+        pick = self.asking.choice
+        inner = pick(
+            [
+                'Header always set X-If "1"',
+                "Header set X-If 1",
+                "Redirect 302 /moved",
+                "Redirect /a http://www.fernhollow.example/if",
+                "Require all denied",
+                "ErrorDocument 404 sorry",
+                "DirectoryIndex x.html",
+            ]
+        )
+        asked = pick(["%{HTTP:X-Probe} == 'a'", "%{REQUEST_METHOD} != 'GET'", "%{REQUEST_URI} =~ m#^/(a|docs)#", "%{QUERY_STRING} =~ /x=/ && -n %{HTTP:X-Probe}", "-R '127.0.0.0/8'"])
+        lines = [f'  <If "{asked}">\n    {inner}\n  </If>\n']
+        if self.asking.random() < 0.4:
+            lines.append("  <ElseIf \"%{HTTP:X-Probe} == 'b'\">\n    Header always set X-ElseIf 1\n  </ElseIf>\n  <Else>\n    Header always set X-Else 1\n  </Else>\n")
+        if self.asking.random() < 0.4:
+            limit = pick(["Limit GET", "LimitExcept GET", "Limit POST DELETE", "LimitExcept GET POST"])
+            lines.append(f"  <Location {pick(['/a', '/docs', '/'])}>\n    <{limit}>\n      {pick(['Require all denied', 'Require ip 198.51.100.0/24'])}\n    </{limit.split()[0]}>\n  </Location>\n")
+        return lines
 
     def _settings(self, indent: str, share: float, serving: bool = True) -> str:
         lines = []

@@ -235,11 +235,12 @@ _STOCK = """
 
 # Topic of the reader -> names it claims.
 _READ = {
-    "structure": "<VirtualHost <Directory <DirectoryMatch <Location <LocationMatch <Files <FilesMatch <Proxy",
+    "structure": "<VirtualHost <Directory <DirectoryMatch <Location <LocationMatch <Files <FilesMatch <If <ElseIf <Else <Proxy",
     "load": "Include IncludeOptional Define UnDefine LoadModule ServerRoot <IfModule <IfDefine <IfVersion <IfFile <Macro Use",
     "sites": "Listen ServerName ServerAlias DocumentRoot AllowEncodedSlashes MergeSlashes UseCanonicalName AccessFileName AllowOverride",
     "tls": "SSLEngine SSLCertificateFile SSLCertificateKeyFile SSLCertificateChainFile SSLProtocol SSLCipherSuite",
-    "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType AuthName AuthUserFile AuthBasicProvider AllowMethods",
+    "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType AuthName AuthUserFile AuthBasicProvider AllowMethods <Limit <LimitExcept SSLRequireSSL",
+    "environment": "SetEnvIf SetEnvIfNoCase SetEnvIfExpr BrowserMatch BrowserMatchNoCase",
     "mappings": "Redirect RedirectMatch RedirectPermanent RedirectTemp Alias AliasMatch ScriptAlias ScriptAliasMatch",
     "forwards": "ProxyPass ProxyPassMatch ProxyPassReverse ProxyPreserveHost ProxyAddHeaders ProxyTimeout BalancerMember ProxySet",
     "gateways": "SetEnv UnsetEnv",
@@ -271,7 +272,7 @@ _SETTLED = {
         SSLHonorCipherOrder SSLInsecureRenegotiation DeflateCompressionLevel DeflateMemLevel DeflateWindowSize DeflateBufferSize
         DeflateFilterNote BrotliCompressionQuality BrotliCompressionWindow BrotliFilterNote H2WindowSize H2MinWorkers H2MaxWorkers
         H2MaxSessionStreams Protocols ProtocolsHonorOrder AddLanguage LanguagePriority ForceLanguagePriority
-        AddEncoding MimeMagicFile BrowserMatch BrowserMatchNoCase SSLOptions NameVirtualHost UseCanonicalPhysicalPort FileETag
+        AddEncoding MimeMagicFile SSLOptions NameVirtualHost UseCanonicalPhysicalPort FileETag
         ProxyIOBufferSize ProxyReceiveBufferSize ProxyVia SSLProxyEngine ProxyRequests""",
     (Disposition.MANUAL, "the target writes its own error log; set its place and level there if you collect it"): """
         ErrorLog LogLevel ErrorLogFormat""",
@@ -313,7 +314,7 @@ MODULES: dict[str, str] = {
 }
 
 # Protections that are not read: what they guard is not answered at all.
-GUARDS = ("sslverifyclient", "sslrequire", "sslrequiressl", "satisfy", "authmerging", "<limit", "<limitexcept", "<if", "<elseif", "<else")
+GUARDS = ("sslverifyclient", "sslrequire", "satisfy", "authmerging", "<if", "<elseif", "<else")
 
 
 def row_for(name: str) -> Row | None:

@@ -2,7 +2,7 @@
 
 Source:   Apache HTTP Server manual 2.4, confirmed on 2.4.71.
 Unknown:  a directive nobody claims becomes `unsupported` (unknown) or `implied` (known, but without effect here).
-Left out: <If> sections; authentication: what it guards is not answered.
+Left out: ways to say who one is other than basic credentials of a file: what they guard is not answered.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from ....codes import SITE_NOT_ENABLED
 from ....model import Estate, MediaType
 from ....source.places import Pairs, Places
 from ...dialect import Reading
-from . import forwards, sites
+from . import environment, forwards, sites
 from .context import Context, Node
 from .folders import FolderFiles
 from .load import Loader
@@ -41,6 +41,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
             context.formats[node.args[1]] = node.span
             context.claims[node.span].claimed = False
     context.environment = {name for node in _all(nodes) if node.name == "rewriterule" for name in re.findall(r"(?:^\[|,)\s*(?:E|env)=!?(\w+)", "".join(node.args[2:]))}
+    context.environment |= environment.names_set(list(_all(nodes)))
     hosts = sites.read_hosts(nodes, context)
     for host in hosts:
         forwards.read_balancers(host.nodes, context)

@@ -10,18 +10,20 @@ from __future__ import annotations
 import ipaddress
 
 from ....model import (
-    ALWAYS, AddressRule, AllOf, AnyOf, ClientIn, Condition, Credentials, MethodIn, Not, Protect, Respond, Step, Unknowable, Unserved, Choose, Route,
+    ALWAYS, AddressRule, AllOf, AnyOf, Choose, ClientIn, Condition, Credentials, Disposition, MethodIn, Not, Protect, Respond, Route, SchemeIs, Step, TextIs, Unknowable, Unserved, Var, Variable,
 )
 from .context import Context, Node
+from .expressions import read_expression
 from .places import NEVER
 
 _ALL = ("0.0.0.0/0", "::/0")
 _LOCAL = ("127.0.0.0/8", "::1/128")
 _OLD = ("order", "allow", "deny")
+_LIMITS = ("<limit", "<limitexcept")
 
 
 def has_rules(nodes: list[Node]) -> bool:
-    return any(node.name in ("require", "<requireall", "<requireany", "<requirenone", *_OLD) for node in nodes)
+    return any(node.name in _LIMITS and has_rules(node.block or []) or node.name in ("require", "<requireall", "<requireany", "<requirenone", *_OLD) for node in nodes)
 
 
 def read_methods(nodes: list[Node], context: Context) -> tuple[Step, ...] | None:
@@ -41,7 +43,23 @@ def read_methods(nodes: list[Node], context: Context) -> tuple[Step, ...] | None
 
 
 def read_access(nodes: list[Node], context: Context, above: list[Node] | None = None) -> tuple[Step, ...]:
-    """The rules of one section -> steps that end with 403, or 401, where they do not hold. above: what sections around say of credentials."""
+    """The rules of one section -> steps that end with 403, or 401, where they do not hold. above: what sections around say of credentials.
+
+    Lines in <Limit> are there for its methods only; where none is, everybody is let in (2.4.71, probed).
+    """
+    limit = next((node for node in nodes if node.name in _LIMITS), None)
+    if limit is not None:
+        rest = [node for node in nodes if node is not limit]
+        context.use(limit)
+        context.claims[limit.span].disposition, context.claims[limit.span].why = Disposition.KEPT, "what stands in it is accounted for line by line"
+        # httpd knows HEAD as a GET (core, Limit).
+        methods = MethodIn(tuple(dict.fromkeys((*limit.args, *(("HEAD",) if "GET" in limit.args else ())))), limit.span)
+        held = Not(methods, limit.span) if limit.name == "<limitexcept" else methods
+        inside, outside = (read_access(lines, context, above) for lines in ([*rest, *(limit.block or [])], rest))
+        if not outside and (refused := _refused(inside)) is not None:
+            condition, answer = refused
+            return (Choose((Route(held if condition is ALWAYS else AllOf((held, condition), limit.span), (answer,), limit.span),), limit.span),)
+        return (Choose((Route(held, inside, limit.span), Route(ALWAYS, outside, limit.span)), limit.span),)
     above = above or []
     rules = [node for node in nodes if node.name in ("require", "<requireall", "<requireany", "<requirenone")]
     context.take(nodes, "authtype")
@@ -64,6 +82,18 @@ def read_access(nodes: list[Node], context: Context, above: list[Node] | None = 
     refusal = Respond(403, raises=True, span=span)
     also = tuple(node.span for rule in rules for node in [rule, *_inner(rule)])
     return (refusal,) if held == NEVER else (Choose((Route(Not(held, span), (refusal,), span, also=also),), span),)
+
+
+def _refused(steps: tuple[Step, ...]) -> tuple[Condition, Respond] | None:
+    """The one condition under which some steps refuse, and how; None where they do more than that."""
+    match steps:
+        case (Respond() as answer,):
+            return ALWAYS, answer
+        case (Choose((Route(condition, (Respond() as answer,)),)),):
+            return condition, answer
+        case (Protect(rules, span),) if all(rule.allows for rule in rules[:-1]) and rules[-1] == AddressRule(False, _ALL, rules[-1].span):
+            return Not(ClientIn(tuple(network for rule in rules[:-1] for network in rule.networks), span), span), Respond(403, raises=True, span=span)
+    return None
 
 
 _LINES = ("authtype", "authname", "authuserfile", "authbasicprovider", "authgroupfile")
@@ -139,6 +169,18 @@ def _of(node: Node, context: Context) -> Condition | None:
             made = ClientIn(_LOCAL, node.span)
         case "ip":
             made = ClientIn(_networks(values), node.span)
+        case "env":
+            if not values or not set(values) <= context.environment:
+                return None
+            set_ = [Not(TextIs((Var(Variable.VARIABLE, name),), ("",), span=node.span), node.span) for name in values]
+            made = set_[0] if len(set_) == 1 else AnyOf(tuple(set_), node.span)
+        case "expr":
+            found = read_expression(" ".join(values), node.span)
+            if found is None or found.statuses is not None:
+                return None
+            made = NEVER if found.condition == NEVER else found.condition
+        case "ssl":
+            made = SchemeIs("https", node.span)
         case "method":
             # httpd knows HEAD as a GET (core, Limit).
             made = MethodIn((*values, *(("HEAD",) if "GET" in values else ())), node.span)

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from ....model import ALWAYS, AllOf, AnyOf, Condition, Disposition, FileNameMatches, FolderMatches, Not, PathForm, PathIs, PathMatches, PathStartsWith, Span
 from .context import Context, Node
+from .expressions import Read, read_expression
 
 NEVER = Not(ALWAYS)
 
@@ -44,6 +45,7 @@ class Section:
     """A section in force. `stands_in`: the folder's section that a Files section stands in.
 
     by_file: a `.htaccess` file of the folder says it; refused: the line in such a file that the server does not take
+    asked:   for `<If>`: what it asks, those before it in its chain minded
     """
 
     kind: str
@@ -52,6 +54,7 @@ class Section:
     stands_in: "Section | None" = None
     by_file: bool = False
     refused: Span | None = None
+    asked: Condition | None = None
 
     @property
     def nodes(self) -> list[Node]:
@@ -66,7 +69,7 @@ _KINDS = {
 
 def read_sections(nodes: list[Node], context: Context) -> list[Section]:
     """The sections among some directives, those within folders' included, in the order they are written."""
-    made: list[Section] = []
+    made: list[Section] = read_asking(nodes, None, context)
     for node in nodes:
         if node.name not in _KINDS:
             continue
@@ -85,8 +88,36 @@ def read_sections(nodes: list[Node], context: Context) -> list[Section]:
         made.append(section)
         if kind.startswith("directory"):
             for inner in read_sections(node.block or [], context):
-                inner.stands_in = section
+                inner.stands_in = inner.stands_in or section
+                if inner.asked is not None and inner.kind == "asked":
+                    inner.kind = "asked of a folder"
                 made.append(inner)
+        elif kind.startswith(("location", "files")):
+            made += read_asking(node.block or [], section, context)
+    return made
+
+
+def read_asking(nodes: list[Node], within: Section | None, context: Context) -> list[Section]:
+    """`<If>`, `<ElseIf>`, `<Else>`: each holds where those before it in the chain do not. One that is not read keeps its node as it is."""
+    made: list[Section] = []
+    before: list[Condition] | None = []
+    for node in nodes:
+        if node.name not in ("<if", "<elseif", "<else"):
+            continue
+        before = [] if node.name == "<if" else before
+        found = Read(ALWAYS) if node.name == "<else" else read_expression(" ".join(node.args), node.span)
+        if before is None or found is None or found.statuses is not None:
+            before = None
+            context.value(node, " ".join(node.args), "an expression on the request was expected; what stands in it is not carried")
+            continue
+        context.use(node)
+        context.claims[node.span].disposition, context.claims[node.span].why = Disposition.KEPT, "what stands in it is accounted for line by line"
+        context.asking.add(id(node))
+        parts = (*(Not(item, node.span) for item in before), *(() if found.condition is ALWAYS else (found.condition,)))
+        asked = ALWAYS if not parts else parts[0] if len(parts) == 1 else AllOf(parts, node.span)
+        before.append(found.condition)
+        kind = "asked" if within is None or within.kind.startswith("location") else "asked of a folder"
+        made.append(Section(kind, "", node, within, asked=asked))
     return made
 
 
@@ -108,7 +139,9 @@ def merged(sections: list[Section]) -> list[Section]:
     return sorted(sections, key=lambda section: depth[id(section)])
 
 
-_ORDER = {"directory": 0, "directorymatch": 1, "proxy": 1, "files": 2, "filesmatch": 2, "location": 3, "locationmatch": 3}
+_ORDER = {"directory": 0, "directorymatch": 1, "proxy": 1, "files": 2, "filesmatch": 2, "location": 3, "locationmatch": 3, "asked": 4, "asked of a folder": 4}
+# What is known of a request before it is mapped: locations, and what `<If>` asks outside of folders.
+EARLY = frozenset({"location", "locationmatch", "asked"})
 
 
 def condition(section: Section, place: Place | None, context: Context, form: PathForm = PathForm.CURRENT) -> Condition:
@@ -131,6 +164,10 @@ def condition(section: Section, place: Place | None, context: Context, form: Pat
             return _folder_pattern(section.text, place, node, context)
         case "directory" if place is not None:
             return _folder_glob(section.text, place, node, context)
+        case "asked" | "asked of a folder" if section.kind == "asked" or place is not None:
+            above = ALWAYS if section.stands_in is None else condition(section.stands_in, place, context, form)
+            asked = section.asked or ALWAYS
+            return NEVER if above == NEVER else asked if above is ALWAYS else above if asked is ALWAYS else AllOf((above, asked), node.span)
         case "files" | "filesmatch" if place is not None:
             made = _file_name(section, place, context)
             if section.stands_in is None:

@@ -20,10 +20,10 @@ from ....model import (
 )
 from ....model.walk import walk
 from .. import catalogue, defaults
-from . import access, compression, fields, files, forwards, gateways, limits, mappings, media_types, rewrites
+from . import access, compression, environment, fields, files, forwards, gateways, limits, mappings, media_types, rewrites
 from .context import Context, Node
 from .files import SITE
-from .places import NEVER, Place, Section, below, condition, merged
+from .places import EARLY, NEVER, Place, Section, below, condition, merged
 
 _SERVING = ("directoryindex", "directoryslash", "options")
 _PHASE = "server rewriting"
@@ -64,6 +64,7 @@ class Program:
         if any(rewrites.names_file(rule) for rule in rules):
             # Such a rule says which file is meant and leaves the path that sections are chosen by.
             self.form = PathForm.URL
+        known = environment.read_environment(self.host.levels, self.context)
         head = self._head()
         mapping = self._mapping()
         if rules and rewrites.is_on(self.host.levels, self.context):
@@ -74,7 +75,7 @@ class Program:
             # A changed path skips the mapping.
             changed = Choose((Route(Rewritten(_PHASE), named),))
             mapping = (Block(_PHASE, phase, limit=rewrites.rounds(rules)), changed, *mapping)
-        return (Block(SITE, (*head, *mapping), limit=defaults.RESTARTS, new_request=True),)
+        return (Block(SITE, (*known, *head, *mapping), limit=defaults.RESTARTS, new_request=True),)
 
     def _condition(self, section: Section, place: Place | None) -> Condition:
         return condition(section, place, self.context, self.form)
@@ -109,14 +110,14 @@ class Program:
         context, levels = self.context, self.host.levels
         steps: list[Step] = [*files.read_error_pages(levels, context), *fields.read_response_fields(levels, True, context)]
         for section in self.sections:
-            if place is not None or section.kind.startswith("location"):
+            if place is not None or section.kind in EARLY:
                 said = (*files.read_error_pages(section.nodes, context, True), *fields.read_response_fields(section.nodes, True, context))
                 steps += self._where(section, place, said)
         # Redirects of the mapping know what locations say of expiry, and not what folders do.
         for read in (self._defaults, self._typed) if place is None else ():
             steps += read(levels, [], None)
             for section in self.sections:
-                if section.kind.startswith("location"):
+                if section.kind in EARLY:
                     steps += self._where(section, None, read(section.nodes, levels, None))
         return tuple(steps)
 
@@ -162,7 +163,7 @@ class Program:
                 place = Place(url.rstrip("/"), folder.rstrip("/"))
                 made[id(node)] = Route(below(url, node.span), self.files(place, node), node.span, node.comments, url)
             aliases += [made[id(node)] for node in nodes if id(node) in made]
-        lone = [Route(held, (Choose(tuple(routes)),), section.node.span) for section in reversed(self.sections) if section.kind == "location"
+        lone = [Route(held, (Choose(tuple(routes)),), section.node.span) for section in reversed(self.sections) if section.kind in ("location", "asked")
                 if (routes := mappings.read_section_redirects(section.nodes, context)) and (held := self._condition(section, None)) != NEVER]
         rest = (*lone, *redirects, *unread, *aliases, Route(ALWAYS, self.files(self.place, host.root), host.root.span if host.root else None, label="(document root)"))
         proxied = [replace(route, steps=self._proxied(route.steps)) for route in self.proxies.routes(host.own, host.main, rest)]
@@ -196,9 +197,11 @@ class Program:
 
     def _around(self, place: Place | None, content: tuple[Step, ...]) -> tuple[Step, ...]:
         steps: list[Step] = []
-        if any(not section.kind.startswith("location") and self._speaks_always(section) and self._condition(section, place) != NEVER for section in self.sections):
+        if any(section.kind not in EARLY and self._speaks_always(section) and self._condition(section, place) != NEVER for section in self.sections):
             # What folders say comes between what the server says and what locations say, so that all is said once more, in this order.
             steps += [ForgetFields(), *self._head(place)]
+        for section in self.sections:
+            steps += self._where(section, place, environment.read_environment(section.nodes, self.context)) if environment.speaks(section.nodes) else []
         steps += self._access(place)
         rewriting = list(self._rewriting(place)) if place is not None else []
         redirects = list(self._redirects(place))
@@ -241,6 +244,9 @@ class Program:
             if section.refused is not None:
                 # config.c, ap_parse_htaccess: a file that cannot be read is 500, before anything else is asked of the folder.
                 refused += self._where(section, place, (Respond(500, raises=True, span=section.refused),))
+            if (node := self.context.last(section.nodes, "sslrequiressl")) is not None and not self.host.secure:
+                # mod_ssl.c, ssl_hook_Access: before anything else is asked, whatever other sections say.
+                refused += self._where(section, place, (Respond(403, raises=True, span=node.span),))
         closed = next((node for node in self.host.levels if self._closes(node)), None)
         if closed is not None:
             return [Unserved(closed.span.directive, closed.span)]
@@ -282,10 +288,10 @@ class Program:
 
     def _closes(self, node: Node) -> bool:
         """Whether a directive is a protection that is not read."""
-        if node.name not in catalogue.GUARDS or (node.name == "sslrequiressl" and self.host.secure):
+        if node.name not in catalogue.GUARDS or id(node) in self.context.asking:
             return False
         if node.name.startswith("<"):
-            return any(inner.name in ("require", "order", "allow", "deny", "authtype") for inner in node.block or []) or node.name in ("<limit", "<limitexcept")
+            return any(inner.name in ("require", "order", "allow", "deny", "authtype") for inner in node.block or [])
         return (node.args[0].lower() if node.args else "") not in ("none", "off", *(("all",) if node.name == "satisfy" else ()))
 
     def _rewriting(self, place: Place) -> list[Step]:
@@ -358,7 +364,7 @@ class Program:
     def _redirects(self, place: Place | None) -> list[Step]:
         steps: list[Step] = []
         for section in reversed(self.sections):
-            routes = mappings.read_redirects(section.nodes, self.context, section.kind == "location", self.form)
+            routes = mappings.read_redirects(section.nodes, self.context, section.kind in ("location", "asked", "asked of a folder"), self.form)
             if routes:
                 steps += self._where(section, place, (Choose(tuple(routes)),))
         return steps

@@ -59,9 +59,13 @@ def _rewrite(location: Template, step: Redirect, context: Context) -> list[str] 
     captures = [part for part in template if isinstance(part, Capture)]
     if whole and captures or len(whole) > 1:
         return None
-    if captures and all(part.pattern == context.pattern for part in captures) and context.pattern in context.texts and context.pattern in context.of_paths:
-        pattern = quote(context.texts[context.pattern])
+    label = captures[0].pattern if captures else ""
+    # The line asks its own pattern once more, so that another one asked in between takes no capture away, unless the path was changed since.
+    if captures and all(part.pattern == label for part in captures) and label in context.texts and label in context.of_paths and (label == context.pattern or not context.rewritten):
+        pattern = quote(context.texts[label])
+        before, context.pattern = context.pattern, label
         text = context.template(tuple(template), step.span, escapes=True)
+        context.pattern = before
     elif whole:
         pattern, template[whole[0]] = "^(.*)$", Capture(1, "whole path", escaped=True)
         before = context.pattern

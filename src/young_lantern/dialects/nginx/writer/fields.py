@@ -9,14 +9,15 @@ Rule:     what replaces a field of an origin hides the origin's first; what take
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from dataclasses import replace
 
 from ....codes import FIELD_ON_ERRORS
-from ....fitting.places import atoms_of
 from ....model import (
-    SUCCESS_STATUSES, AllOf, Capture, Disposition, Field, HttpDate, Lookup, LookupRow, Operation, PathIs, PathMatches, PathStartsWith, Pattern, Var,
-    Variable, join,
+    SUCCESS_STATUSES, AllOf, AnyOf, Capture, Condition, Disposition, Field, HostIs, HttpDate, Lookup, LookupRow, MethodIn, Not, Operation, PathIs, PathMatches,
+    PathStartsWith, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Var, Variable, join,
 )
+from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote, write_time
 from .context import Context
@@ -36,14 +37,16 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) ->
         spans = (field.span,) if field.span else ()
         name = field.name
         if field.when is not None:
-            table = by_path(field, context)
+            table = by_condition(field)
             if table is None:
                 context.lost(field.span, name, "nginx has no condition on a single field", "move it into a location, or give its value by a map that is empty otherwise")
                 continue
+            context.structure.update(span for span in walk(field.when) if isinstance(span, Span))
             # headers module: a field whose value comes out empty is not sent.
             others = [held for held in left if held is not field and held.name.lower() == name.lower() and held.when is None and held.operation is Operation.SET]
             if field.operation is Operation.SET and len(others) == 1 and left.index(others[0]) < left.index(field):
-                table = replace(table, fallback=others[0].value)
+                table = by_condition(field, others[0].value)
+                assert table is not None
                 left.remove(others[0])
                 nodes = [node for node in nodes if node.words[:2] != ["add_header", others[0].name]]
             field = replace(field, value=(table,), when=None)
@@ -69,17 +72,55 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) ->
     return nodes
 
 
-def by_path(field: Field, context: Context) -> Lookup | None:
-    """A field that only some paths get, as a table of its value by path; None for conditions on anything else."""
+def by_condition(field: Field, otherwise: Template = ()) -> Lookup | None:
+    """A field that only some requests get, as a table of its value by what is asked; None where no table can ask it."""
     assert field.when is not None
-    if field.operation not in _ADDS or any(isinstance(part, HttpDate | Capture) for part in field.value):
+    if field.operation not in _ADDS or any(isinstance(part, HttpDate | Capture) for part in (*field.value, *otherwise)):
         return None
-    atoms = list(atoms_of(field.when))
-    if not atoms or isinstance(field.when, AllOf):
-        return None
-    name = re.sub(r"\W+", "_", field.name.lower())
-    rows = tuple(LookupRow(atom_pattern(atom), field.value) for atom in atoms)
-    return Lookup(f"{name}_by_path", (Var(Variable.PATH),), rows, span=field.span)
+    made = _table(field.when, field.value, otherwise, re.sub(r"\W+", "_", field.name.lower()), field)
+    return made[0] if made is not None and len(made) == 1 and isinstance(made[0], Lookup) else None
+
+
+def _table(condition: Condition, yes: Template, no: Template, name: str, field: Field) -> Template | None:
+    """A text that is one thing where a condition holds and another elsewhere: a table of what it looks at, or tables within tables."""
+    def made(subject: Template, rows: Iterable[str | Pattern], by: str) -> Template:
+        return (Lookup(f"{name}_by_{by}", subject, tuple(LookupRow(row, yes) for row in rows), no, span=field.span),)
+
+    match condition:
+        case PathIs() | PathStartsWith() | PathMatches():
+            return made((Var(Variable.PATH),), [atom_pattern(condition)], "path")
+        case AnyOf(parts) if all(isinstance(part, PathIs | PathStartsWith | PathMatches) for part in parts):
+            return made((Var(Variable.PATH),), [atom_pattern(part) for part in parts], "path")  # type: ignore[arg-type]
+        case TextIs(template, values, ignores_case):
+            # map module: texts in the table ignore the case of letters.
+            return made(template, [value if not re.search("[A-Za-z]", value) else Pattern(f"^{re.escape(value)}$", "pcre", ignores_case) for value in values], _of(template))
+        case TextMatches(template, pattern):
+            return made(template, [pattern], _of(template))
+        case MethodIn(methods):
+            return made((Var(Variable.METHOD),), [Pattern(f"^(?:{'|'.join(methods)})$")], "method")
+        case SchemeIs(scheme):
+            return made((Var(Variable.SCHEME),), [scheme], "scheme")
+        case HostIs(names) if not any("*" in host for host in names):
+            return made((Var(Variable.HOST),), names, "host")
+        case Not(inner):
+            return _table(inner, no, yes, name, field)
+        case AllOf(parts):
+            inner: Template | None = yes
+            for part in reversed(parts):
+                inner = _table(part, inner, no, name, field) if inner is not None else None
+            return inner
+        case AnyOf(parts):
+            inner = no
+            for part in reversed(parts):
+                inner = _table(part, yes, inner, name, field) if inner is not None else None
+            return inner
+    return None
+
+
+def _of(template: Template) -> str:
+    """What a text is, in a word for a variable's name."""
+    part = template[0] if len(template) == 1 else ""
+    return re.sub(r"\W+", "_", (part.name or part.variable.value) if isinstance(part, Var) else part.name if isinstance(part, Lookup) else "text").lower()
 
 
 def atom_pattern(atom: PathIs | PathStartsWith | PathMatches) -> Pattern:

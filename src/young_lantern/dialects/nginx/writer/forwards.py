@@ -14,14 +14,15 @@ from dataclasses import replace
 from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
 from ....fitting.mapping import as_received, location_mapping
 from ....model import (
-    AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, StripPrefix, Template, Var,
+    AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Span, StripPrefix, Template, Var,
     Variable, Written, join, literal,
 )
+from ....model.walk import walk
 from ...noting import Unwritable
 from .. import values
 from ..values import PLACEHOLDER, quote, write_time
 from .context import Context
-from .fields import by_path
+from .fields import by_condition
 from .output import Node
 
 _POLICIES = {"least_connections": ["least_conn"], "client_hash": ["ip_hash"], "random": ["random"]}
@@ -197,11 +198,12 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
             continue
         if field.when is not None:
             before_it = held.get(name, ("", (Var(Variable.FIELD, field.name),), field))[1]
-            table = by_path(field, context) if field.operation is Operation.SET else None
+            table = by_condition(field, before_it or ()) if field.operation is Operation.SET else None
             if table is None:
                 context.lost(field.span, field.name, "nginx has no condition on a single field", "give its value by a map")
                 continue
-            field = replace(field, value=(replace(table, fallback=before_it or ()),), when=None)
+            context.structure.update(span for span in walk(field.when) if isinstance(span, Span))
+            field = replace(field, value=(table,), when=None)
         value = _folded(field, held.get(name, ("", (Var(Variable.FIELD, field.name),), field))[1], name in held, context)
         if value is not False:
             if name in held and field.operation in (Operation.SET, Operation.REMOVE):

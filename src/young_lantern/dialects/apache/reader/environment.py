@@ -1,0 +1,102 @@
+"""httpd `SetEnvIf`, `BrowserMatch` and their like -> variables of the request.
+
+Source:   Apache HTTP Server manual, mod_setenvif; mod_setenvif.c match_headers.
+Rule:     lines act in order, and again for each request that the server makes inside (an error page, a path that a folder's rules changed), on the path
+          as it is then. A field that is not there is an empty text. Those of sections act when the section is chosen, before anybody is let in.
+Left out: names of fields given as patterns, what is known of the connection alone.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....model import ALWAYS, Capture, Choose, Condition, Not, Route, SetVariable, Step, Template, TextMatches, Var, Variable, join
+from .context import Context, Node
+from .expressions import read_expression
+from .mappings import labelled
+
+_LINES = {"setenvif": False, "setenvifnocase": True, "browsermatch": False, "browsermatchnocase": True}
+_NAMES = frozenset({*_LINES, "setenvifexpr"})
+_ATTRIBUTES = {"remote_addr": Variable.CLIENT, "request_method": Variable.METHOD}
+# What the server itself asks of the environment about connections and content: no answer's status, place or fields come by it.
+_OF_THE_SERVER = frozenset({
+    "nokeepalive", "downgrade-1.0", "force-response-1.0", "force-no-vary", "redirect-carefully", "ssl-unclean-shutdown", "gzip-only-text/html", "dont-vary",
+    "suppress-error-charset", "proxy-sendcl", "proxy-sendchunked", "proxy-sendchunks", "proxy-nokeepalive", "proxy-initial-not-pooled", "force-proxy-request-1.0", "proxy-interim-response",
+    "prefer-language", "no-brotli",
+})
+
+
+def speaks(nodes: list[Node]) -> bool:
+    return any(node.name in _NAMES for node in nodes)
+
+
+def names_set(nodes: list[Node]) -> set[str]:
+    """The variables that some lines set."""
+    return {name for node in nodes if node.name in _NAMES for name in (re.match(r"[^=]*", word)[0].lstrip("!") for word in _words(node)) if name}  # type: ignore[index]
+
+
+def _words(node: Node) -> list[str]:
+    return node.args[1 if node.name.startswith("browser") or node.name == "setenvifexpr" else 2:]
+
+
+def read_environment(nodes: list[Node], context: Context) -> tuple[Step, ...]:
+    """The lines of one level or section."""
+    made: list[Step] = []
+    set_before: set[str] = set()
+    for node in nodes:
+        if node.name not in _NAMES:
+            continue
+        context.use(node)
+        words = _words(node)
+        own = [word for word in words if word.lstrip("!").partition("=")[0].lower() not in _OF_THE_SERVER]
+        if not own:
+            claim = context.claims[node.span]
+            claim.why = "it is about connections, and changes no answer that is compared"
+            continue
+        label = context.label("environment")
+        held = _asked(node, label, set_before, context)
+        if held is None:
+            continue
+        steps = [step for word in own if (step := _set(word, label if node.name != "setenvifexpr" else "", node, context)) is not None]
+        set_before |= {step.name for step in steps}
+        made.append(Choose((Route(held, tuple(steps), node.span, node.comments),), node.span))
+    return tuple(made)
+
+
+def _asked(node: Node, label: str, set_before: set[str], context: Context) -> Condition | None:
+    if node.name == "setenvifexpr":
+        found = read_expression(node.args[0], node.span) if node.args else None
+        if found is None or found.statuses is not None:
+            context.value(node, node.args[0] if node.args else "", "an expression on the request was expected")
+            return None
+        return found.condition
+    attribute, pattern = ("User-Agent", node.args[0]) if node.name.startswith("browser") else (node.args[0], node.args[1]) if len(node.args) > 1 else ("", "")
+    if not attribute or not re.fullmatch(r"[\w-]+", attribute) or attribute.lower() in ("remote_host", "server_addr"):
+        context.value(node, attribute, "a field's name, Request_URI, Request_Method or Remote_Addr was expected")
+        return None
+    asks = labelled(context.pattern(pattern, node, ignores_case=_LINES[node.name]), label)
+    low = attribute.lower()
+    if low == "request_uri":
+        # It is asked before the path is decoded, and so of the path as it was sent (2.4.71, probed).
+        return TextMatches((Var(Variable.PATH_ESCAPED),), asks, span=node.span)
+    if low == "request_protocol":
+        # What is compared is asked by HTTP/1.1, and by HTTP/2 where both offer it.
+        return ALWAYS if re.search(pattern, "HTTP/1.1") else Not(ALWAYS)
+    subject: Template = (Var(_ATTRIBUTES[low]),) if low in _ATTRIBUTES else (Var(Variable.VARIABLE, attribute),) if attribute in set_before else (Var(Variable.FIELD, attribute),)
+    if low == "host":
+        subject = (Var(Variable.AUTHORITY),)
+    return TextMatches(subject, asks, span=node.span)
+
+
+def _set(word: str, label: str, node: Node, context: Context) -> SetVariable | None:
+    name, sign, value = word.partition("=")
+    if name.startswith("!"):
+        return SetVariable(name[1:], (), node.span, environment=True)
+    if name.lower() == "no-gzip":
+        context.value(node, word, "compression is offered all the same")
+        return None
+    parts: list[Template] = []
+    for piece in re.split(r"(\$\d)", value if sign else "1"):
+        # mod_setenvif.c: a pattern that is plain text is searched for as such, and has no groups.
+        parts.append((Capture(int(piece[1]), label),) if re.fullmatch(r"\$\d", piece) and label and re.search(r"[\^$.*+?()\[\]{}|\\]", node.args[-1 - len(_words(node))]) else (piece,))
+    return SetVariable(name, join(*(item for part in parts for item in part)), node.span, environment=True)

@@ -1,0 +1,126 @@
+"""Variables that are set at the start of a request, by what the request itself says -> what they stand for, where it is asked.
+
+Rule:     a condition on such a variable becomes the conditions under which it has the value that is asked for; a text with it becomes a table of what
+          they look at, where that is one thing. What nobody asks for any more is not set. Dialects without an environment say it so themselves.
+Left out: variables whose values have captures in them, or which a rule further on sets as well; they stay as they are.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from ..model import (
+    ALWAYS, AllOf, AnyOf, Block, Choose, Condition, Estate, Lookup, LookupRow, Not, PathMatches, SetVariable, Step, Template, TextIs, TextMatches, Var, Variable,
+    literal,
+)
+from ..model.walk import transform, walk
+from ..patterns import search
+
+_MOST_WAYS = 12
+
+
+@dataclass(frozen=True, slots=True)
+class _Way:
+    """A variable gets this value where the condition holds, unless a later way holds."""
+
+    condition: Condition
+    value: str
+
+
+def without_environment(estate: Estate) -> Estate:
+    """The sites with what their variables stand for."""
+    return replace(estate, sites=tuple(replace(site, program=_spelt_out(site.program)) for site in estate.sites))
+
+
+def _spelt_out(program: tuple[Step, ...]) -> tuple[Step, ...]:
+    if not any(isinstance(item, TextMatches) and item.template == (Var(Variable.PATH_ESCAPED),) or isinstance(item, SetVariable) and item.environment for item in walk(program)):
+        return program
+    return tuple(_block(step) if isinstance(step, Block) else step for step in program)
+
+
+def _block(block: Block) -> Block:
+    leading = 0
+    while leading < len(block.steps) and _is_setting(block.steps[leading]):
+        leading += 1
+    lines: list[Choose] = [step for step in block.steps[:leading] if isinstance(step, Choose)]
+    rest = tuple(transform(step, _on_paths) for step in block.steps[leading:])
+    elsewhere = {item.name for item in walk(rest) if isinstance(item, SetVariable)}
+    ways: dict[str, list[_Way] | None] = {}
+    for line in lines:
+        route = line.routes[0]
+        held = transform(_over(route.condition, ways), _on_paths)
+        for step in route.steps:
+            assert isinstance(step, SetVariable)
+            value = literal(step.value)
+            before = ways.get(step.name, [])
+            known = before is not None and value is not None and step.name not in elsewhere and len(before) < _MOST_WAYS
+            ways[step.name] = [*before, _Way(held, str(value))] if known and before is not None else None  # type: ignore[arg-type]
+    known_ways = {name: found for name, found in ways.items() if found is not None}
+    made = tuple(transform(step, lambda value: _asked(value, known_ways)) for step in rest)
+    used = {item.name for item in walk(made) if isinstance(item, Var) and item.variable is Variable.VARIABLE}
+    kept: list[Step] = []
+    for line in lines:
+        route = line.routes[0]
+        steps = tuple(step for step in route.steps if isinstance(step, SetVariable) and (step.name in used or step.name not in known_ways))
+        if steps:
+            kept.append(replace(line, routes=(replace(route, condition=transform(route.condition, _on_paths), steps=steps),)))
+    return replace(block, steps=(*kept, *made))
+
+
+def _is_setting(step: Step) -> bool:
+    return isinstance(step, Choose) and len(step.routes) == 1 and bool(step.routes[0].steps) and all(isinstance(item, SetVariable) and item.environment for item in step.routes[0].steps)
+
+
+def _on_paths(value: object) -> object:
+    """What is asked of the path as it was sent is asked of the decoded one: the comparison shows which spellings that concerns."""
+    if isinstance(value, TextMatches) and value.template == (Var(Variable.PATH_ESCAPED),):
+        return PathMatches(value.pattern, span=value.span)
+    return value
+
+
+def _over(condition: Condition, ways: dict[str, list[_Way] | None]) -> Condition:
+    """A condition of a line, which may ask for what lines before it set."""
+    known = {name: found for name, found in ways.items() if found is not None}
+    return transform(condition, lambda value: _asked(value, known))
+
+
+def _asked(value: object, ways: dict[str, list[_Way]]) -> object:
+    match value:
+        case TextIs((Var(Variable.VARIABLE, name),), values) if name in ways:
+            return _meets(ways[name], lambda text: any(text == wanted or value.ignores_case and text.lower() == wanted.lower() for wanted in values))
+        case TextMatches((Var(Variable.VARIABLE, name),), pattern) if name in ways and not pattern.label:
+            return _meets(ways[name], lambda text: search(pattern, text) is not None)
+        case Not(Not(condition)):
+            return condition
+        case tuple() if any(isinstance(part, Var) and part.variable is Variable.VARIABLE and part.name in ways for part in value):
+            return _texts(value, ways)
+    return value
+
+
+def _meets(ways: list[_Way], holds) -> Condition:  # type: ignore[no-untyped-def]
+    """When the variable has a value that meets something: the last way that holds decides, and none is nothing."""
+    made: Condition = ALWAYS if holds("") else Not(ALWAYS)
+    for way in ways:
+        if holds(way.value):
+            made = way.condition if made == Not(ALWAYS) else made if made is ALWAYS else AnyOf((*made.conditions, way.condition) if isinstance(made, AnyOf) else (made, way.condition))
+        else:
+            not_here = Not(way.condition)
+            made = made if made == Not(ALWAYS) else not_here if made is ALWAYS else AllOf((*made.conditions, not_here) if isinstance(made, AllOf) else (made, not_here))
+    return made
+
+
+def _texts(template: Template, ways: dict[str, list[_Way]]) -> Template:
+    return tuple(_table(part.name, ways[part.name]) or part if isinstance(part, Var) and part.variable is Variable.VARIABLE and part.name in ways else part for part in template)
+
+
+def _table(name: str, ways: list[_Way]) -> Lookup | None:
+    """A table for a variable whose ways all look at one thing; its rows are tried in turn, so that the last way comes first."""
+    rows: list[LookupRow] = []
+    subjects: set[Template] = set()
+    for way in reversed(ways):
+        if not isinstance(way.condition, TextMatches):
+            return None
+        subjects.add(way.condition.template)
+        rows.append(LookupRow(replace(way.condition.pattern, label=""), (way.value,) if way.value else ()))
+    span = ways[0].condition.span
+    return Lookup(name, subjects.pop(), tuple(rows), span=span) if len(subjects) == 1 else None
