@@ -90,7 +90,7 @@ NGINX = [
     ("root ROOT; rewrite ^/u/(\\d+)$ /user?id=$1 redirect;", ['RewriteRule "^/u/(\\d+)$" "/user?id=$1" [R=302,QSA,L]']),
     (
         "root ROOT; location /de/ { rewrite ^/de/(.*)$ /$1 last; }",
-        ["# The new path is looked up from the start, as before.", 'RewriteRule "^/de/(.*)$" "/$1" [N=10]'],
+        ["# The new path is looked up from the start, as before.", 'RewriteRule "^/de/(.*)$" "/$1" [N=12]'],
     ),
     (
         "root ROOT; location ~ ^/(?<who>\\w+)/home$ { return 302 /~$who; }",

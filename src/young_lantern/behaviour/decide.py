@@ -23,7 +23,7 @@ from .evaluate import State, holds, in_network, text
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
 from .route_index import RouteIndex
-from .serving import AskIndexes, Found, GoOn, Missing, Moved, serve
+from .serving import KNOWN_METHODS, AskIndexes, Found, GoOn, Missing, Moved, serve
 
 
 @dataclass(frozen=True, slots=True)
@@ -187,6 +187,10 @@ class _Run:
                 if len(template) == 1 and isinstance(template[0], Var) and template[0].variable is Variable.SCRIPT_NAME:
                     state.found_rest = text((Var(Variable.PATH_INFO, template[0].name),), state)
                 raw, state.path, state.raw_path = state.raw_last, text(template, state), None
+                if not state.path and step.edit.refuses_nothing:
+                    # ngx_http_script_regex_end_code: "the rewritten URI has a zero length".
+                    state.path = before
+                    return self.fail(500, step.span)
                 if step.edit.cuts_at_mark:
                     state.path = state.path.partition("?")[0]
                     # Go URL.EscapedPath: the last raw path is in use again whenever it decodes to the path.
@@ -511,7 +515,7 @@ class _Run:
                 state.trace += inner.trace
                 state.fields, state.pages, state.compress, state.types = inner.fields, inner.pages, inner.compress, inner.types
                 if outcome.file and state.method not in ("GET", "HEAD", "POST"):
-                    return self.fail(405, span), None
+                    return self.fail(405 if state.method in KNOWN_METHODS else 501, span), None
                 origin = outcome.origin and replace(outcome.origin, method=state.method)
                 return replace(outcome, origin=origin, trace=tuple(state.trace)), None
             status = inner.error_status if inner.in_error else outcome.status

@@ -17,7 +17,7 @@ import regex
 
 from ..model import (
     AllOf, Always, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
-    HttpDate, LookedUpInside, Lookup, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    ONE_SLASH, HttpDate, LookedUpInside, Lookup, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
 from ..patterns import host_matches, search
@@ -184,7 +184,7 @@ def _variable(variable: Variable, name: str, state: State) -> str:
         case Variable.PATH:
             return state.path
         case Variable.PATH_ESCAPED:
-            return state.escaped_path
+            return "/" + state.escaped_path.lstrip("/") if name == ONE_SLASH else state.escaped_path
         case Variable.TARGET_NOW:
             state.looked_at("query")
             return (state.escaped_path or "/") + state.query_part

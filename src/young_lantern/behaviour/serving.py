@@ -52,6 +52,10 @@ class AskIndexes:
     otherwise: "Found | Missing"
 
 
+# http_protocol.c, ap_method_registry_init.
+KNOWN_METHODS = frozenset("""GET PUT POST DELETE CONNECT OPTIONS TRACE PATCH PROPFIND PROPPATCH MKCOL COPY MOVE LOCK UNLOCK VERSION-CONTROL CHECKOUT UNCHECKOUT
+    CHECKIN UPDATE LABEL REPORT MKWORKSPACE MKACTIVITY BASELINE-CONTROL MERGE HEAD""".split())
+
 Served = Found | Missing | Moved | GoOn | AskIndexes
 
 
@@ -83,7 +87,12 @@ def serve(step: ServeFiles, state: State) -> Served:
 
 
 def _file(step: ServeFiles, state: State, full: str) -> Served:
-    return Found(full) if state.method in step.methods or "*" in step.methods else Missing(step.wrong_method_status)
+    return Found(full) if state.method in step.methods or "*" in step.methods else Missing(wrong_method(step, state.method))
+
+
+def wrong_method(step: ServeFiles, method: str) -> int:
+    """The status for a method that files are not for. core.c, default_handler (2.4.71, probed): one that httpd has no number for is 501."""
+    return 501 if step.folders.walks and method not in KNOWN_METHODS else step.wrong_method_status
 
 
 def _folder(step: ServeFiles, state: State, full: str) -> Served:
@@ -118,7 +127,7 @@ def _walked(step: ServeFiles, state: State) -> Served:
     full, kind, left = walked(state.root, state.path.removeprefix(step.strip) if step.strip else state.path, state.facts)
     state.note("file", step.span, full, kind is not None)
     reads = state.method in ("GET", "HEAD")
-    missing = Missing(step.missing_status if state.method in step.methods else step.wrong_method_status)
+    missing = Missing(step.missing_status if state.method in step.methods else wrong_method(step, state.method))
     if kind is not FileKind.FOLDER:
         return missing if kind is None or left else _file(step, state, full)
     url = state.path if state.url is None else state.url

@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from ..model import (
-    ALWAYS, AllOf, AnyOf, Block, Choose, Condition, Estate, Lookup, LookupRow, Not, PathMatches, SetVariable, Step, Template, TextIs, TextMatches, Var, Variable,
+    ALWAYS, ONE_SLASH, AllOf, AnyOf, Block, Capture, Choose, Condition, Estate, Lookup, LookupRow, Not, PathMatches, SetVariable, Step, Template, TextIs, TextMatches, Var, Variable,
     literal,
 )
 from ..model.walk import transform, walk
@@ -33,7 +33,7 @@ def without_environment(estate: Estate) -> Estate:
 
 
 def _spelt_out(program: tuple[Step, ...]) -> tuple[Step, ...]:
-    if not any(isinstance(item, TextMatches) and item.template == (Var(Variable.PATH_ESCAPED),) or isinstance(item, SetVariable) and item.environment for item in walk(program)):
+    if not any(isinstance(item, TextMatches) and item.template == (Var(Variable.PATH_ESCAPED, ONE_SLASH),) or isinstance(item, SetVariable) and item.environment for item in walk(program)):
         return program
     return tuple(_block(step) if isinstance(step, Block) else step for step in program)
 
@@ -56,7 +56,8 @@ def _block(block: Block) -> Block:
             known = before is not None and value is not None and step.name not in elsewhere and len(before) < _MOST_WAYS
             ways[step.name] = [*before, _Way(held, str(value))] if known and before is not None else None  # type: ignore[arg-type]
     known_ways = {name: found for name, found in ways.items() if found is not None}
-    made = tuple(transform(step, lambda value: _asked(value, known_ways)) for step in rest)
+    captured = frozenset(item.pattern for item in walk(rest) if isinstance(item, Capture))
+    made = tuple(transform(step, lambda value: _asked(value, known_ways, captured)) for step in rest)
     used = {item.name for item in walk(made) if isinstance(item, Var) and item.variable is Variable.VARIABLE}
     kept: list[Step] = []
     for line in lines:
@@ -73,7 +74,7 @@ def _is_setting(step: Step) -> bool:
 
 def _on_paths(value: object) -> object:
     """What is asked of the path as it was sent is asked of the decoded one: the comparison shows which spellings that concerns."""
-    if isinstance(value, TextMatches) and value.template == (Var(Variable.PATH_ESCAPED),):
+    if isinstance(value, TextMatches) and value.template == (Var(Variable.PATH_ESCAPED, ONE_SLASH),):
         return PathMatches(value.pattern, span=value.span)
     return value
 
@@ -84,11 +85,12 @@ def _over(condition: Condition, ways: dict[str, list[_Way] | None]) -> Condition
     return transform(condition, lambda value: _asked(value, known))
 
 
-def _asked(value: object, ways: dict[str, list[_Way]]) -> object:
+def _asked(value: object, ways: dict[str, list[_Way]], captured: frozenset[str] = frozenset()) -> object:
+    """captured: labels of patterns whose captures are put in somewhere."""
     match value:
         case TextIs((Var(Variable.VARIABLE, name),), values) if name in ways:
             return _meets(ways[name], lambda text: any(text == wanted or value.ignores_case and text.lower() == wanted.lower() for wanted in values))
-        case TextMatches((Var(Variable.VARIABLE, name),), pattern) if name in ways and not pattern.label:
+        case TextMatches((Var(Variable.VARIABLE, name),), pattern) if name in ways and pattern.label not in captured:
             return _meets(ways[name], lambda text: search(pattern, text) is not None)
         case Not(Not(condition)):
             return condition

@@ -64,11 +64,13 @@ class SetPath:
     """`cuts_at_mark`: a question mark that a capture brings into the path ends it (Caddy).
 
     refuses_marks: a question mark that a capture or variable brings in is 403 (httpd)
+    refuses_nothing: a path that comes out empty is 500 (nginx)
     """
 
     template: Template
     cuts_at_mark: bool = False
     refuses_marks: bool = False
+    refuses_nothing: bool = False
 
 
 @dataclass(frozen=True, slots=True)

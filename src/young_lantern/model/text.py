@@ -12,6 +12,9 @@ from enum import Enum
 from .span import Span
 
 
+ONE_SLASH = "one slash"
+
+
 class Variable(Enum):
     """What a request knows of itself. `argument`, `field` and `cookie` take a name."""
 
@@ -25,7 +28,7 @@ class Variable(Enum):
     TARGET = "target"  # as received: raw path and query
     PATH = "path"  # current path, decoded
     URL_PATH = "url_path"  # as PATH, but not changed by a rewrite that only says which file is meant (Rewrite.keeps_url)
-    PATH_ESCAPED = "path_escaped"  # current path, as it goes on the wire
+    PATH_ESCAPED = "path_escaped"  # current path, as it goes on the wire; named ONE_SLASH: of several slashes at its start one is left
     TARGET_NOW = "target_now"  # current path escaped, with the current query
     ORIGINAL_PATH = "original_path"
     QUERY = "query"

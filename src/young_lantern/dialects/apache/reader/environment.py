@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import re
 
-from ....model import ALWAYS, Capture, Choose, Condition, Not, Route, SetVariable, Step, Template, TextMatches, Var, Variable, join
+from ....model import ALWAYS, ONE_SLASH, Capture, Choose, Condition, Not, Route, SetVariable, Step, Template, TextMatches, Var, Variable, join
 from .context import Context, Node
 from .expressions import read_expression
 from .mappings import labelled
@@ -77,8 +77,8 @@ def _asked(node: Node, label: str, set_before: set[str], context: Context) -> Co
     asks = labelled(context.pattern(pattern, node, ignores_case=_LINES[node.name]), label)
     low = attribute.lower()
     if low == "request_uri":
-        # It is asked before the path is decoded, and so of the path as it was sent (2.4.71, probed).
-        return TextMatches((Var(Variable.PATH_ESCAPED),), asks, span=node.span)
+        # It is asked before the path is decoded, and so of the path as it was sent, but for slashes at its start (2.4.71, probed).
+        return TextMatches((Var(Variable.PATH_ESCAPED, ONE_SLASH),), asks, span=node.span)
     if low == "request_protocol":
         # What is compared is asked by HTTP/1.1, and by HTTP/2 where both offer it.
         return ALWAYS if re.search(pattern, "HTTP/1.1") else Not(ALWAYS)

@@ -72,8 +72,8 @@ class Program:
             level = rewrites.Level(
                 _PHASE, None, "/", named, (ForgetFields(), *head, *mapping), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure)
             phase = self._unless_ended(rewrites.read_phase(rules, level, self.context))
-            # A changed path skips the mapping.
-            changed = Choose((Route(Rewritten(_PHASE), named),))
+            # A changed path skips the mapping; what an earlier round of the rules changed counts, too.
+            changed = Choose((Route(Rewritten(SITE), named),))
             mapping = (Block(_PHASE, phase, limit=rewrites.rounds(rules)), changed, *mapping)
         return (Block(SITE, (*known, *head, *mapping), limit=defaults.RESTARTS, new_request=True),)
 

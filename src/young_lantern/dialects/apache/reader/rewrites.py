@@ -435,9 +435,13 @@ def changes_inside(rule: Rule) -> bool:
 
 
 def rounds(rules: list[Rule]) -> int:
-    """How often a list may begin anew: the least that a rule says with N=, else as good as for ever (mod_rewrite: 32000), then 500."""
+    """How often a list may begin anew: what the least N= says, else as good as for ever (mod_rewrite: 32000), then 500.
+
+    mod_rewrite.c, apply_rewrite_list: rounds are counted from one, and the one that reaches the number is refused, so that N=3 lets it begin anew
+    once (2.4.71, probed).
+    """
     said = [rule.flags.get("n", rule.flags.get("next", "")) for rule in rules if rule.has("n", "next")]
-    return min((int(text) for text in said if text.isdigit()), default=1000)
+    return min((max(0, int(text) - 2) for text in said if text.isdigit()), default=1000)
 
 
 def ends_for_good(rule: Rule) -> bool:

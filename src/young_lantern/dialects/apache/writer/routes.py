@@ -448,11 +448,13 @@ def _again(answer: Restart, where: _Where, plan: Plan, context: Context) -> Even
     asked = write_conditions(where.parts, (), context)
     if isinstance(asked, Unwritable):
         return _lose(answer.span, asked, where, plan, context)
-    event = Event(where.parts, rewrites.rule(asked, "-", ["N=10"], context, (answer.span,), _WHY_AGAIN))
+    event = Event(where.parts, rewrites.rule(asked, "-", [_ROUNDS], context, (answer.span,), _WHY_AGAIN))
     plan.events.append(event)
     return event
 
 
+# nginx begins anew ten times at the most (NGX_HTTP_MAX_URI_CHANGES); mod_rewrite counts from one, and refuses the round that reaches the number.
+_ROUNDS = "N=12"
 _WHY_AGAIN = ("The new path is looked up from the start, as before.",)
 
 
@@ -581,7 +583,7 @@ def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Eve
 def _changed_again(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: Context) -> bool:
     """A change of the path, and the rules from the start, in one rule."""
     asked = write_conditions(where.parts, item, context, whole=rewrites.needs_path(item))
-    made = asked if isinstance(asked, Unwritable) else rewrites.write_rewrite(item, asked, ["N=10"], context)
+    made = asked if isinstance(asked, Unwritable) else rewrites.write_rewrite(item, asked, [_ROUNDS], context)
     if isinstance(made, Unwritable):
         return False
     made[0].comments = (*made[0].comments, *_WHY_AGAIN)

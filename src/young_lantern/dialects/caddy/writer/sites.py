@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ....codes import IPV6_TOO, RESTART_LOST
-from ....fitting import Chain, hoist, leaves, own_types, unroll, without_tables
+from ....fitting import Branch, Chain, Fork, hoist, leaves, own_types, unroll, without_tables
 from ....model import (
-    AnswerPlainly, Disposition, Estate, FileExists, Forward, Gateway, HostName, Listener, Lookup, Placeholder, Refuse, ServeFiles, Site, Span, Template, literal,
+    AnswerPlainly, Disposition, Estate, FileExists, Forward, Gateway, HostName, Listener, Lookup, Placeholder, Refuse, ServeFiles, SetVariable, Site, Span, Template, Var,
+    Variable, literal,
 )
 from ....model.walk import walk
 from .. import values
@@ -49,6 +51,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
+    chain.items[:0] = _empty_variables(chain)
     own_types.as_fields(chain, values.text_type)
     types.note_types_of(site, context)
     pages = errors.choose_pages(chain)
@@ -88,6 +91,23 @@ def write_site(site: Site, context: Context) -> list[Node]:
         comments = _BY_ORDER if by_order else ()
         nodes += _blocks(own, _tls(site, context) if secure else [], [Node(["import", name])], names, comments, context)
     return nodes
+
+
+def _empty_variables(chain: Chain) -> list[SetVariable]:
+    """What conditions ask of variables that only some requests have: unset, one is nothing to ask for, and not empty (2.6.2, probed)."""
+    set_ = {item.name: None for item in _items(chain) if isinstance(item, SetVariable)}
+    asked = {part.name for item in _items(chain) if isinstance(item, Fork) for part in walk(item.condition) if isinstance(part, Var) and part.variable is Variable.VARIABLE}
+    asked |= {part.name for leaf in leaves(chain) for field in (*leaf.settings.fields, *leaf.settings.request_fields) for part in walk(field.when) if isinstance(part, Var) and part.variable is Variable.VARIABLE}
+    return [SetVariable(name, ()) for name in set_ if name in asked]
+
+
+def _items(chain: Chain) -> Iterator[object]:
+    for item in chain.items:
+        yield item
+        if isinstance(item, Branch):
+            for fork in item.forks:
+                yield fork
+                yield from _items(fork.chain)
 
 
 def _tls(site: Site, context: Context) -> list[Node]:

@@ -149,9 +149,9 @@ def _target(step: Forward, prefix: str, effects: list[Rewrite], context: Context
         return text
     if context.rewritten and not cut and not text:
         return [], ""  # a path that was changed goes on escaped again by itself
-    pattern = f"^{re.escape(cut)}(.*)$"
-    # A target that lost its slash with the prefix gets one.
-    slash = "/" if not text and cut.endswith("/") else ""
+    # A target that lost its slash with the prefix gets one, and so does one that lost all: rewriting to nothing is 500 (1.22.1, probed).
+    slash = "/" if not text and cut else ""
+    pattern = f"^{re.escape(cut)}{'/?' if slash and not cut.endswith('/') else ''}(.*)$"
     why = () if cut or text else ("The path goes on decoded and percent-encoded again, as before.",)
     return [Node(["rewrite", quote(pattern), quote(f"{text}{slash}$1"), "break"], None, (step.span,) if step.span else (), why)], ""
 
