@@ -178,7 +178,8 @@ class _Run:
             if step.query.refuses_blanks and any(ord(character) <= 32 or ord(character) == 127 for character in query):
                 state.note("a query with blanks is refused", step.span, query)
                 return self.fail(403, step.span)
-            if step.query.encodes and query == "" and not state.request.target.endswith("?"):
+            if query == "" and not (step.query.encodes and state.request.target.endswith("?")):
+                # mod_rewrite.c, splitout_queryargs: a query of nothing is none, mark and all (httpd 2.4.71, probed); Caddy keeps the client's mark.
                 query = None
         match step.edit:
             case SetPath(template):

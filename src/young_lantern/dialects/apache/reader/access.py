@@ -175,7 +175,7 @@ def _of(node: Node, context: Context) -> Condition | None:
             set_ = [Not(TextIs((Var(Variable.VARIABLE, name),), ("",), span=node.span), node.span) for name in values]
             made = set_[0] if len(set_) == 1 else AnyOf(tuple(set_), node.span)
         case "expr":
-            found = read_expression(" ".join(values), node.span)
+            found = read_expression(values[0] if len(values) == 1 else " ".join(node.raw[2 if negated else 1:]), node.span)
             if found is None or found.statuses is not None:
                 return None
             made = NEVER if found.condition == NEVER else found.condition

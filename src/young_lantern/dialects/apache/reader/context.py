@@ -18,13 +18,22 @@ if TYPE_CHECKING:
 
 @dataclass(slots=True, eq=False)
 class Node:
-    """A directive in force. `name` in lower case, a section's with `<`; `args` with `${NAME}` put in."""
+    """A directive in force. `name` in lower case, a section's with `<`; `args` with `${NAME}` put in; `raw`: as they are written."""
 
     name: str
     args: list[str]
     span: Span
     comments: tuple[str, ...] = ()
     block: list["Node"] | None = None
+    raw: tuple[str, ...] = ()
+
+    @property
+    def expression(self) -> str:
+        """The words as one expression: whole in quotation marks, or as they stand, with the marks of texts within."""
+        if len(self.args) == 1:
+            return self.args[0]
+        words = self.raw or tuple(self.args)
+        return " ".join(words)
 
     def own(self, *names: str) -> list["Node"]:
         return [node for node in self.block or [] if node.name in names]

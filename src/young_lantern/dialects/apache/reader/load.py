@@ -77,7 +77,7 @@ class Loader:
                     block = self.expand(directive.block, _inside(directive.name, within), above, macros)
                     if claim.disposition is Disposition.UNSUPPORTED:
                         self._close(directive.block)
-                out.append(Node(directive.name, args, directive.span, directive.comments, block))
+                out.append(Node(directive.name, args, directive.span, directive.comments, block, tuple(word.raw for word in directive.words[1:])))
             else:
                 self._silence(directive.block or [], "it stands in a section that is not read")
         return out

@@ -105,10 +105,10 @@ def read_asking(nodes: list[Node], within: Section | None, context: Context) -> 
         if node.name not in ("<if", "<elseif", "<else"):
             continue
         before = [] if node.name == "<if" else before
-        found = Read(ALWAYS) if node.name == "<else" else read_expression(" ".join(node.args), node.span)
+        found = Read(ALWAYS) if node.name == "<else" else read_expression(node.expression, node.span)
         if before is None or found is None or found.statuses is not None:
             before = None
-            context.value(node, " ".join(node.args), "an expression on the request was expected; what stands in it is not carried")
+            context.value(node, node.expression, "an expression on the request was expected; what stands in it is not carried")
             continue
         context.use(node)
         context.claims[node.span].disposition, context.claims[node.span].why = Disposition.KEPT, "what stands in it is accounted for line by line"
