@@ -147,6 +147,10 @@ FIELD_ON_ERRORS = _code("field-also-on-errors", _T, _MINOR,
     "{target} sends the field {field} on every status; {source} sent it on success and redirects only",
     "the field is set before it is known what the origin answers",
     "check what the field does on an error page, above all Cache-Control")
+CLIENT_BEHIND_ALL = _code("client-behind-all-proxies", _T, _MINOR,
+    "the client's address is looked for behind every proxy that is believed, not behind the nearest one alone",
+    "{target} goes on to the next address of {field} as long as the one found is a proxy's",
+    "leave out of the list of proxies those whose word should not count")
 CLIENT_CHAIN_TRUST = _code("client-chain-not-trusted", _T, _MINOR,
     "{target} starts X-Forwarded-For afresh; {source} kept what the client had sent and added to it",
     "anybody can send that field, so {target} keeps it from trusted proxies only",

@@ -60,9 +60,17 @@ class NginxSource:
             "events {}\nhttp {\n  upstream pool_a { server 192.0.2.1:8000; }\n"
             "  upstream pool_b { server 192.0.2.2:8000 weight=2; server 192.0.2.3:8000; }\n"
             + self._settings("  ", 0.2)
+            + self._proxies()
             + servers
             + "}\n"
         )
+
+    def _proxies(self) -> str:
+        """Proxies in front that are believed, one of which asks here."""
+        if self.types.random() > 0.2:
+            return ""
+        field = self.types.choice(["real_ip_header X-Forwarded-For;", "real_ip_header X-Probe;", ""])
+        return f"  set_real_ip_from {self.types.choice(['127.0.0.1', '0.0.0.0/0', '203.0.113.0/24'])}; {field} real_ip_recursive {self.types.choice(['on', 'off'])};\n"
 
     def _settings(self, indent: str, share: float) -> str:
         lines = []

@@ -23,6 +23,7 @@ from ..patterns.languages import ALL, Language, Languages, characters
 from ..patterns.reach import reach
 from ..patterns.regular import Reading
 from ..source.passwords import PASSWORD
+from .evaluate import in_network
 from .request import CLIENT
 
 # A part of a request: what it is, and its name; a field's in small letters. None as a value: it is not there.
@@ -93,6 +94,13 @@ class _Finder:
         self.found.endings = _endings([item for item in items if isinstance(item, MediaTypes)])
         networks = {network for item in items if isinstance(item, AddressRule | ClientIn) for network in item.networks}
         networks |= {row.value for item in items if isinstance(item, Lookup) and item.networks for row in item.rows if isinstance(row.value, str)}
+        sources = [site.client_from for site in sites if site.client_from is not None]
+        for source in sources:
+            # Who is believed, and who is not; and addresses that proxies hand on, one or two of them.
+            clients = list(_clients(networks | set(source.networks)))
+            nearest = next((client for client in clients if any(in_network(client, network) for network in source.networks)), None)
+            self.found.values["field", source.field.lower()] = [None, *dict.fromkeys([*clients, *(f"{client}, {nearest}" for client in clients if nearest), "unknown"])]
+        networks |= {network for source in sources for network in source.networks}
         if networks:
             self.found.values[CLIENT_ADDRESS] = list(_clients(networks))
 

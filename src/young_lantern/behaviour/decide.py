@@ -19,6 +19,7 @@ from ..model import (
 from ..patterns import compiled, host_matches, search
 from ..patterns.engines import go_replacement
 from . import answering, content_types, gateway, paths
+from .client import seen_from
 from .evaluate import State, holds, in_network, text
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
@@ -61,6 +62,11 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     path = paths.read_path(raw, site.reading)
     if path is None:
         return Outcome(400, site=site.key, decided_by=site.span, trace=(TraceEntry("the target is refused", site.span, request.target),))
+    if site.client_from is not None:
+        if reads is not None:
+            reads["client", ""] = None
+            reads["field", site.client_from.field.lower()] = None
+        request = seen_from(request, site.client_from)
     state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, named=dict(captures), numbered=numbered, index=index, reads=reads)
     if "%2f" in raw.lower():
         state.refused = site.reading.encoded_slash_status
@@ -357,7 +363,7 @@ class _Run:
             status = state.error_status or status
         if state.in_error and state.keeps_first:
             # http_request.c, ap_die: it is the first request that is answered then, with its own settings.
-            state.fields, state.path, state.url = state.first_fields, state.first_path, None
+            state.fields, state.path, state.url, state.variables = state.first_fields, state.first_path, None, state.first_variables
         state.error_status = status
         if page is None:
             # httpd: an answer that is no error, made like one, has words of the server's own where no page is written for it.
@@ -367,6 +373,7 @@ class _Run:
         # ngx_http_special_response_handler: the place of the error says whether further ones are looked up, not the place they lead to.
         state.recurs = state.pages is not None and state.pages.recurs
         state.in_error, state.keeps_first, state.first_fields, state.first_path = True, page.keeps_first, list(state.fields), state.path if state.url is None else state.url
+        state.first_variables = dict(state.variables)
         state.forced_status = page.status.fixed if page.status.fixed is not None else None if page.status.pages_own else status
         state.note(f"error page for {status}", page.span)
         if page.redirect:

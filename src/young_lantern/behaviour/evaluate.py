@@ -49,6 +49,7 @@ class State:
     request_fields: list[Field] = field(default_factory=list)
     asked_inside: bool = False  # the request is one of the server's own, whose target the client never sent
     first_path: str = ""  # of the request that an error page is asked for
+    first_variables: dict[str, str] = field(default_factory=dict)
     pages: ErrorPages | None = None
     compress: Compress | None = None
     types: MediaTypes | None = None

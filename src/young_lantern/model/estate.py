@@ -105,6 +105,26 @@ class PathReading:
 
 
 @dataclass(frozen=True, slots=True)
+class ClientFrom:
+    """Where the client's address is taken from when a proxy in front of the server sends the request.
+
+    field:    of the request, a list of addresses; the last is the nearest
+    networks: the proxies that are believed (CIDR text); none: whoever it is
+    walks:    as long as the address found is one of the proxies, the one before it is taken
+    consumes: what was taken is taken out of the field (httpd); else the field stays as it was received
+    takes_port: a port behind an address is left out (nginx); else such an address is none
+    """
+
+    field: str
+    networks: tuple[str, ...] = ()
+    walks: bool = False
+    consumes: bool = False
+    takes_port: bool = False
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Site:
     """A virtual host. `key` is unique in the estate; `file` is the source file it came from."""
 
@@ -117,6 +137,7 @@ class Site:
     span: Span | None = None
     also: tuple[Span, ...] = ()
     comments: tuple[str, ...] = ()
+    client_from: ClientFrom | None = None
 
 
 @dataclass(frozen=True, slots=True)

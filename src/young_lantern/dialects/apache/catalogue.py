@@ -250,6 +250,7 @@ _READ = {
     "types": "AddType ForceType RemoveType AddCharset RemoveCharset AddDefaultCharset TypesConfig",
     "compression": "AddOutputFilterByType SetOutputFilter",
     "limits": "LimitRequestBody",
+    "client": "RemoteIPHeader RemoteIPInternalProxy RemoteIPTrustedProxy",
     "logs": "CustomLog LogFormat TransferLog",
 }
 

@@ -25,7 +25,7 @@ _MODULES = Path("/usr/lib/apache2/modules")
 _PORT = re.compile(r"(:|^)(\d+|\$\{\w+\}|\{\{.*?\}\})$")
 # What a copy needs to run at all, with all that a part of a configuration takes to be there.
 _USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi auth_basic authn_file authz_user "
-          "lbmethod_byrequests lbmethod_bybusyness slotmem_shm setenvif env ssl socache_shmcb macro").split()
+          "lbmethod_byrequests lbmethod_bybusyness slotmem_shm setenvif env ssl socache_shmcb macro remoteip").split()
 
 
 def move(reading: Reading, plan: Plan) -> list[str]:

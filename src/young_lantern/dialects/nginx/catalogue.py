@@ -150,6 +150,11 @@ _READ = [
         deny hslx 1 ADDRESS | NETWORK | all
         client_max_body_size hsl 1 SIZE
     """),
+    *_rows("client", """
+        set_real_ip_from hsl 1 ADDRESS | NETWORK | unix:
+        real_ip_header hsl 1 FIELD
+        real_ip_recursive hsl 1 on | off
+    """),
     *_rows("logs", """
         access_log hslix 1-5 FILE [FORMAT] | off
         log_format h 2+ NAME TEXT …
@@ -193,6 +198,8 @@ _HARMLESS = _settled(Disposition.IMPLIED, "the target does this by itself, or ha
     hs 1: ignore_invalid_headers underscores_in_headers ssl_prefer_server_ciphers ssl_ecdh_curve ssl_early_data
     hs 1: ssl_dhparam
     hsl 1-2: log_not_found chunked_transfer_encoding
+    hsl 1+: resolver resolver_timeout
+    hsli 1: rewrite_log uninitialized_variable_warn
     hsl 1: gzip_static
 """)
 # What is not carried: why, in terms of what the directive did; what follows from that is for the engineer to judge.
@@ -209,7 +216,7 @@ _NOT_CARRIED = [row for why, lines in (
     ("it decides who may see this; what it guards is answered with an error until it is carried over by hand, and not left open", """
         hsl 1+: auth_request auth_request_set secure_link secure_link_md5 valid_referers
         hsl 1+: referer_hash_max_size
-        hs 1+: ssl_client_certificate ssl_verify_client ssl_verify_depth ssl_trusted_certificate ssl_crl
+        hs 1+: ssl_client_certificate ssl_verify_client ssl_verify_depth ssl_crl
     """),
     ("it keeps answers of origins for later requests; without it the origin is asked every time", """
         hsl 1+: proxy_cache proxy_cache_key proxy_cache_valid proxy_cache_bypass proxy_no_cache proxy_cache_use_stale proxy_cache_lock
@@ -238,17 +245,13 @@ _NOT_CARRIED = [row for why, lines in (
         hsl 1+: fastcgi_hide_header fastcgi_pass_header fastcgi_ignore_headers fastcgi_catch_stderr
     """),
     ("it belongs to the handshake and decides no request; the target has its own setting for it", """
-        hs 1+: ssl_stapling ssl_stapling_verify ssl_stapling_file ssl_conf_command ssl_ocsp ssl_password_file
-    """),
-    ("it takes the client's address from a field; without it the address is that of the proxy in front", """
-        hsl 1+: set_real_ip_from real_ip_header real_ip_recursive
+        hs 1+: ssl_trusted_certificate ssl_stapling ssl_stapling_verify ssl_stapling_file ssl_conf_command ssl_ocsp ssl_password_file
     """),
     ("the variable that it makes is not read yet; where it is used, the line says so", """
         h 1+: split_clients geoip_country geoip_city
     """),
     ("nothing of this kind is read yet: requests are answered as if it were not there", """
-        hsl 1-3: resolver resolver_timeout
-        hsli 1+: rewrite_log uninitialized_variable_warn disable_symlinks
+        hsli 1+: disable_symlinks
         l 0+: stub_status empty_gif perl dav_methods
         hsl 1+: autoindex_exact_size autoindex_localtime autoindex_format random_index
         hsl 1+: userid userid_domain userid_expires userid_name userid_path

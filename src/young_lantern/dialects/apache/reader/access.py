@@ -74,7 +74,7 @@ def read_access(nodes: list[Node], context: Context, above: list[Node] | None = 
     if unread:
         return (Unserved(" ".join(["Require", *unread[0].args]), unread[0].span),)
     if all(rule.name == "require" and rule.args[:1] == ["ip"] for rule in rules):
-        allowed = tuple(AddressRule(True, _networks(rule.args[1:]), rule.span) for rule in rules)
+        allowed = tuple(AddressRule(True, networks_of(rule.args[1:]), rule.span) for rule in rules)
         return (Protect((*allowed, AddressRule(False, _ALL, span)), span),)
     held = _any([_condition(rule, context) for rule in rules])
     if held is ALWAYS:
@@ -168,7 +168,7 @@ def _of(node: Node, context: Context) -> Condition | None:
         case "local":
             made = ClientIn(_LOCAL, node.span)
         case "ip":
-            made = ClientIn(_networks(values), node.span)
+            made = ClientIn(networks_of(values), node.span)
         case "env":
             if not values or not set(values) <= context.environment:
                 return None
@@ -187,7 +187,7 @@ def _of(node: Node, context: Context) -> Condition | None:
     return _negated(made) if negated and made is not None else made
 
 
-def _networks(words: list[str]) -> tuple[str, ...]:
+def networks_of(words: list[str]) -> tuple[str, ...]:
     """`10.1`, `10.1.0.0/16`, `10.1.0.0/255.255.0.0` and whole addresses -> CIDR texts."""
     made = []
     for word in words:
@@ -229,7 +229,7 @@ def _old(nodes: list[Node], context: Context) -> tuple[Step, ...]:
         words = [word for word in line.args[1:]]
         if any(not _is_address(word) for word in words):
             return (Unserved(line.span.directive, line.span),)
-        named[line.name] += _ALL if "all" in [word.lower() for word in words] else _networks(words)
+        named[line.name] += _ALL if "all" in [word.lower() for word in words] else networks_of(words)
     span = lines[0].span
     allowed, denied = AddressRule(True, tuple(named["allow"]), span), AddressRule(False, tuple(named["deny"]), span)
     first, second = (denied, allowed) if order == "allow,deny" else (allowed, denied)

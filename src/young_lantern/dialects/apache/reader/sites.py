@@ -14,7 +14,7 @@ from ....codes import NAME_CLAIMED_TWICE, PORT_NOT_OPEN
 from ....model import Disposition, HostName, HostRow, Listener, Pattern, Placeholder, Site, Span
 from ....patterns import host_matches, search
 from .. import defaults
-from . import logs, tls
+from . import client, logs, tls
 from .context import Context, Node
 from .folders import with_folder_files
 from .mappings import read_aliases
@@ -107,6 +107,7 @@ def read_site(host: VirtualHost, main: list[Node], context: Context) -> Site:
         key=host.key, names=host.names, program=Program(made, context).steps(), tls=tls.read_tls([*around, *own], context) if host.secure else None,
         reading=_reading([*around, *own], context), logs=logs.read_logs(own, around, context), span=host.node.span if host.node else root.span if root else None,
         also=tuple(spans), comments=host.node.comments if host.node else (),
+        client_from=client.read_client(own, around, context),
     )
 
 

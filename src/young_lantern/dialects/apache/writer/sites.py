@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
-from ....codes import IPV6_TOO, NO_COUNTERPART, RESTART_LOST
+from ....codes import CLIENT_BEHIND_ALL, IPV6_TOO, NO_COUNTERPART, RESTART_LOST
 from ....fitting import Leaf, leaves, unroll, without_impossible, without_tables
 from ....fitting.guards import close_unguarded, exempt_clients
 from ....fitting.conditional import with_conditions, without_idle_changes
@@ -119,7 +119,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
         nodes.append(context.line("AllowEncodedSlashes", "On"))
     if not site.reading.merges_slashes:
         nodes.append(context.line("MergeSlashes", "Off"))
-    nodes += logged
+    nodes += [*_client(site, context), *logged]
     nodes += head
     if (line := _redirect_all(plan, context)) is not None:
         nodes.append(line)
@@ -131,6 +131,17 @@ def write_body(site: Site, context: Context) -> list[Node]:
     nodes += plan.aliases
     served = [(case.leaf.answer, case.parts) for case in plan.cases if isinstance(case.leaf.answer, ServeFiles)]
     return [*nodes, *files.write_folders(served, chain, context), *sections, *applications]
+
+
+def _client(site: Site, context: Context) -> list[Node]:
+    """Where the client's address is taken from. Mirror: reader/client.py."""
+    source = site.client_from
+    if source is None:
+        return []
+    spans = tuple(span for span in (source.span, *source.also) if span)
+    if not source.walks:
+        context.note(source.span, Disposition.CHANGED, CLIENT_BEHIND_ALL, field=source.field)
+    return [context.line("RemoteIPHeader", source.field, spans=spans), *([context.line("RemoteIPInternalProxy", *source.networks, spans=spans)] if source.networks else [])]
 
 
 def _redirect_all(plan: routes.Plan, context: Context) -> Node | None:

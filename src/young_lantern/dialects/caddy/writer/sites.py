@@ -51,6 +51,10 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
+    source = site.client_from
+    for span in (source.span, *source.also) if source is not None else ():
+        context.lost(span, "where the client's address comes from", "Caddy has no setting for it until 2.6.3: rules ask for the address of the proxy in front",
+                     "ask for the field with a matcher of your own, or set trusted_proxies among the servers' options of a later Caddy")
     chain.items[:0] = _empty_variables(chain)
     own_types.as_fields(chain, values.text_type)
     types.note_types_of(site, context)

@@ -15,7 +15,7 @@ from ....model import (
     Block, HostName, HostRow, Listener, PathReading, Placeholder, Refuse, Site, Span, Step,
 )
 from ..syntax import Directive
-from . import answers, fields, logs, media_types, rewrites, tls
+from . import answers, client, fields, logs, media_types, rewrites, tls
 from .context import Context, Scope
 from .files import SITE
 from .locations import LOCATE, SiteLocations
@@ -127,6 +127,7 @@ def read_site(server: Server, context: Context) -> Site:
         key=server.key, names=server.names, program=(Block(SITE, tuple(steps)),),
         tls=tls.read_tls(scope, context) if secure else None,
         reading=reading, logs=logs.read_logs(scope, context), also=tuple(spans), span=server.directive.span, comments=server.directive.comments,
+        client_from=client.read_client(scope, context),
     )
 
 

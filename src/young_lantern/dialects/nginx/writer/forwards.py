@@ -191,11 +191,16 @@ def _written(template: Template, adds_query: bool, step: Forward, context: Conte
 def write_request_fields(step: Forward, before: tuple[Field, ...], context: Context) -> list[Node]:
     """What the origin gets, field by field."""
     held: dict[str, tuple[str, Template | None, Field]] = {}
+    source = context.site.client_from if context.site is not None else None
+    # What was taken out of the field before is not part of it any more.
+    taken = source.field.lower() if source is not None and source.consumes else ""
     for field in (*before, *step.fields):
         name = field.name.lower()
         if name in _HOP_BY_HOP and context.estate.dialect != "nginx":
             context.implied(field.span, "fields of one connection (RFC 9110 section 7.6.1) are the proxy's own affair")
             continue
+        if taken == "x-forwarded-for" == name and field.value == (Var(Variable.CLIENT_CHAIN),):
+            field = replace(field, value=(Var(Variable.CLIENT),))
         if field.when is not None:
             before_it = held.get(name, ("", (Var(Variable.FIELD, field.name),), field))[1]
             table = by_condition(field, before_it or ()) if field.operation is Operation.SET else None
@@ -204,7 +209,7 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
                 continue
             context.structure.update(span for span in walk(field.when) if isinstance(span, Span))
             field = replace(field, value=(table,), when=None)
-        value = _folded(field, held.get(name, ("", (Var(Variable.FIELD, field.name),), field))[1], name in held, context)
+        value = _folded(field, held.get(name, ("", (Var(Variable.FIELD, field.name),) if name != taken else (), field))[1], name in held or name == taken, context)
         if value is not False:
             if name in held and field.operation in (Operation.SET, Operation.REMOVE):
                 context.overruled.setdefault(held[name][2].span, "a later line sets the field anew")

@@ -80,7 +80,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
 
 def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     frame = frames.choose_frame(chain, context)
-    head: list[Node] = logs.write_logs(site.logs, context)
+    head: list[Node] = [*logs.write_logs(site.logs, context), *_client(site)]
     if frame.root:
         text = context.template(frame.root, frame.root_spans[0] if frame.root_spans else None)
         if isinstance(text, str):
@@ -105,6 +105,16 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     slash = [node for node in head if node.words[0] == "if"]
     head = [node for node in head if node.words[0] != "if"]
     return [*head, *settings, *slash, *phase.phase, *shared_by_forwards(shared_by_files([*locations, *context.named]))]
+
+
+def _client(site: Site) -> list[Node]:
+    """Where the client's address is taken from. Mirror: reader/client.py."""
+    source = site.client_from
+    if source is None:
+        return []
+    spans = tuple(span for span in (source.span, *source.also) if span)
+    nodes = [Node(["set_real_ip_from", network], None, spans) for network in source.networks or ("0.0.0.0/0", "::/0")]
+    return [*nodes, Node(["real_ip_header", source.field], None, spans), *([Node(["real_ip_recursive", "on"], None, spans)] if source.walks else [])]
 
 
 def _relative_redirects(chain: Chain, before: list) -> bool:  # type: ignore[type-arg]
