@@ -10,6 +10,7 @@ import pytest
 
 from tests.support.faults import faulty, some_request, words_of
 from tests.support.reading import Reads, nginx
+from tests.test_media_types import PAGES
 from young_lantern.behaviour import Facts, OriginRequest, Outcome, Request, decide, request_for
 from young_lantern.behaviour.compare import Reason, compare_estates, compare_requests, with_port_numbers
 from young_lantern.behaviour.differences import differences, resolved
@@ -287,7 +288,7 @@ def test_a_switch_that_is_a_file_hides_nothing(reads: Reads) -> None:
 
 def test_reasons(reads: Reads) -> None:
     """One cause for each feature of a request that makes the difference, not one for each request."""
-    comparison = reads.translate(nginx("root ROOT; location /Files/ { expires 1h; }")).comparison
+    comparison = reads.translate(nginx("root ROOT; location /Files/ { expires 1h; }", PAGES)).comparison
     reasons = {cause.reason for cause in comparison.causes}
     assert {Reason.CASE, Reason.METHOD} <= reasons
     assert all(cause.severity is Severity.MINOR for cause in comparison.causes)
