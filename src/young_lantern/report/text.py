@@ -11,6 +11,7 @@ from rich.table import Table
 from rich.text import Text
 
 from ..behaviour.compare import Cause, Comparison, Pair, Reason
+from ..behaviour.content_types import ORIGINS
 from ..behaviour.outcome import Outcome
 from ..behaviour.request import Request
 from ..dialects.dialect import Reading
@@ -135,7 +136,8 @@ def outcome_text(outcome: Outcome) -> RenderableType:
         line.append(f"\n   origin: {', '.join(outcome.origin.addresses)}\n   target: {outcome.origin.method} {outcome.origin.target}")
         for name, value in outcome.origin.fields:
             line.append(f"\n   to the origin  {name}: {value}")
-    for name, value in outcome.fields:
+    typed = [("content-type", value) for value in outcome.media_types or () if not value.startswith(ORIGINS)]
+    for name, value in (*typed, *outcome.fields):
         line.append(f"\n   field  {name}: {value}")
     return line
 
