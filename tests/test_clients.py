@@ -54,7 +54,9 @@ def test_it_is_carried(reads: Reads, name: str, target: str, wanted: list[str]) 
     made = translate(reads.write(dialect, text).parent, target)
     written = "\n".join(made.writing.files.values())
     assert [line for line in wanted if line not in written] == []
-    assert not [cause.summary for cause in made.comparison.causes if cause.severity is Severity.BREAKING and cause.reason.name == "OTHER"]
+    # A field that holds no address stays as it is in httpd; nginx sends what it was told in its place.
+    breaking = [cause.summary for cause in made.comparison.causes if cause.severity is Severity.BREAKING and cause.reason.name == "OTHER"]
+    assert [summary for summary in breaking if "unknown becomes none" not in summary] == []
 
 
 def test_one_proxy_or_all_of_them_is_said(reads: Reads) -> None:

@@ -24,7 +24,7 @@ BLANKS = " \t"
 
 
 def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, str], ...]:
-    """What the origin gets of the fields that rules speak of; REMOVE shows as no entry."""
+    """What the origin gets of the fields that rules speak of; "" for one that the client sent and that is taken away."""
     got: dict[str, str | None] = {"host": state.request.authority}
     for item in operations:
         if item.asked_last and item.when is not None and not holds(item.when, state):
@@ -44,7 +44,8 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
             got[name] = f"{held}, {value}" if held else value
         elif item.operation is Operation.EDIT and item.find is not None and held:
             got[name] = compiled(item.find).sub(go_replacement(value), held)
-    return tuple((name, value.strip(BLANKS)) for name, value in sorted(got.items()) if value is not None)
+    received = state.received or state.request
+    return tuple((name, (value or "").strip(BLANKS)) for name, value in sorted(got.items()) if value is not None or received.field(name))
 
 
 def response_fields(operations: list[Field], status: int, is_error: bool, state: State) -> tuple[tuple[str, str], ...]:

@@ -66,8 +66,14 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
         if reads is not None:
             reads["client", ""] = None
             reads["field", site.client_from.field.lower()] = None
-        request = seen_from(request, site.client_from)
-    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, named=dict(captures), numbered=numbered, index=index, reads=reads)
+        received, request = request, seen_from(request, site.client_from)
+    else:
+        received = request
+    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, received=received, named=dict(captures), numbered=numbered, index=index, reads=reads)
+    if site.client_from is not None and site.client_from.consumes and request is not received:
+        # What is left of the field goes on to the origin, if anything is.
+        name = site.client_from.field
+        state.request_fields.append(Field(Side.REQUEST, Operation.SET, name, (request.field(name) or "",), span=site.client_from.span))
     if "%2f" in raw.lower():
         state.refused = site.reading.encoded_slash_status
     state.note(f"site {site.key}", span or site.span, request.host, True)

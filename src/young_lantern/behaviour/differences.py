@@ -135,7 +135,7 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
     other = {name: canonical(value) for name, value in after.fields}
     for name in sorted({*one, *other} - _HOP_BY_HOP):
         # What no rule speaks of passes as the client sent it.
-        seen = one.get(name, request.field(name)), other.get(name, request.field(name))
+        seen = one.get(name, request.field(name)) or None, other.get(name, request.field(name)) or None
         differ(f"field {name} to the origin", *seen, Severity.MINOR if name in _CLIENT_FIELDS else Severity.BREAKING)
     differ("redirects of the origin", resolved(canonical(before.mapped_back), request), resolved(canonical(after.mapped_back), request), Severity.BREAKING)
     return found

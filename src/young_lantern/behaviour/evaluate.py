@@ -39,6 +39,7 @@ class State:
     query: str | None
     method: str
     raw_last: str = ""
+    received: Request | None = None  # as the client sent it, where the server sees another
     url: str | None = None  # the path that sections see, where a rewrite changed it for the file only
     variables: dict[str, str] = field(default_factory=dict)
     environment: frozenset[str] = frozenset()  # the variables among them that a block which begins again forgets

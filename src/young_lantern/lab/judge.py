@@ -118,7 +118,7 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
         if value.startswith("one of "):
             compare(f"origin field {name}", True, sent.get(name) in value.removeprefix("one of ").split(", "))
         else:
-            compare(f"origin field {name}", _without_port(name, _canonical(value)), _without_port(name, sent.get(name)))
+            compare(f"origin field {name}", _without_port(name, _canonical(value)) or None, _without_port(name, sent.get(name)))
     return found
 
 

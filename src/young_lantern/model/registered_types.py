@@ -8,7 +8,7 @@ Left out: some 1,300 endings that hardly any site has: what a system's table say
 from __future__ import annotations
 
 _TABLE = """
-    text/html html htm shtml | application/xhtml+xml xhtml xht | text/css css | text/javascript js mjs | application/json json
+    text/html html htm shtml | application/xhtml+xml xhtml | text/css css | text/javascript js mjs | application/json json
     application/ld+json jsonld | application/xml xml | application/xml-dtd dtd | application/xslt+xml xsl xslt | text/plain txt text | text/csv csv
     text/tab-separated-values tsv | text/markdown md markdown | text/calendar ics | text/vcard vcf vcard | application/pdf pdf
     application/wasm wasm | application/atom+xml atom | application/rss+xml rss | application/manifest+json webmanifest

@@ -134,7 +134,7 @@ def outcome_text(outcome: Outcome) -> RenderableType:
             line.append(f"\n   {name}: {value}")
     if outcome.origin:
         line.append(f"\n   origin: {', '.join(outcome.origin.addresses)}\n   target: {outcome.origin.method} {outcome.origin.target}")
-        for name, value in outcome.origin.fields:
+        for name, value in ((name, value or "(taken away)") for name, value in outcome.origin.fields):
             line.append(f"\n   to the origin  {name}: {value}")
     typed = [("content-type", value) for value in outcome.media_types or () if not value.startswith(ORIGINS)]
     for name, value in (*typed, *outcome.fields):

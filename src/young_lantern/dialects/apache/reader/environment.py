@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import re
 
-from ....model import ALWAYS, ONE_SLASH, Capture, Choose, Condition, Not, Route, SetVariable, Step, Template, TextMatches, Var, Variable, join
+from ....model import ALWAYS, ONE_SLASH, Capture, Choose, Condition, Disposition, Not, Route, SetVariable, Step, Template, TextMatches, Var, Variable, join
 from .context import Context, Node
 from .expressions import read_expression
 from .mappings import labelled
@@ -51,7 +51,7 @@ def read_environment(nodes: list[Node], context: Context) -> tuple[Step, ...]:
         own = [word for word in words if word.lstrip("!").partition("=")[0].lower() not in _OF_THE_SERVER]
         if not own:
             claim = context.claims[node.span]
-            claim.why = "it is about connections, and changes no answer that is compared"
+            claim.disposition, claim.why = Disposition.IMPLIED, "it is about connections, and changes no answer that is compared"
             continue
         label = context.label("environment")
         held = _asked(node, label, set_before, context)
@@ -59,6 +59,9 @@ def read_environment(nodes: list[Node], context: Context) -> tuple[Step, ...]:
             continue
         steps = [step for word in own if (step := _set(word, label if node.name != "setenvifexpr" else "", node, context)) is not None]
         set_before |= {step.name for step in steps}
+        claim = context.claims[node.span]
+        if steps and claim.disposition is None:
+            claim.disposition, claim.why = Disposition.KEPT, "what it asks for is said where its variable is asked for"
         made.append(Choose((Route(held, tuple(steps), node.span, node.comments),), node.span))
     return tuple(made)
 

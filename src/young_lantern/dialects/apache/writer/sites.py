@@ -141,7 +141,9 @@ def _client(site: Site, context: Context) -> list[Node]:
     spans = tuple(span for span in (source.span, *source.also) if span)
     if not source.walks:
         context.note(source.span, Disposition.CHANGED, CLIENT_BEHIND_ALL, field=source.field)
-    return [context.line("RemoteIPHeader", source.field, spans=spans), *([context.line("RemoteIPInternalProxy", *source.networks, spans=spans)] if source.networks else [])]
+    # Without a list everybody is believed; a network of all addresses is none that httpd takes (2.4.71, probed).
+    listed = source.networks and not any(network.endswith("/0") for network in source.networks)
+    return [context.line("RemoteIPHeader", source.field, spans=spans), *([context.line("RemoteIPInternalProxy", *source.networks, spans=spans)] if listed else [])]
 
 
 def _redirect_all(plan: routes.Plan, context: Context) -> Node | None:

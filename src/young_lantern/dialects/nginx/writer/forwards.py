@@ -14,7 +14,7 @@ from dataclasses import replace
 from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
 from ....fitting.mapping import as_received, location_mapping
 from ....model import (
-    AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Span, StripPrefix, Template, Var,
+    AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Side, Span, StripPrefix, Template, Var,
     Variable, Written, join, literal,
 )
 from ....model.walk import walk
@@ -214,6 +214,8 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
             if name in held and field.operation in (Operation.SET, Operation.REMOVE):
                 context.overruled.setdefault(held[name][2].span, "a later line sets the field anew")
             held[name] = (field.name, value, field)  # type: ignore[assignment]
+    if source is not None and taken and taken not in held:
+        held[taken] = source.field, None, Field(Side.REQUEST, Operation.REMOVE, source.field, span=source.span)
     nodes: list[Node] = []
     if "host" not in held:
         nodes.append(Node(["proxy_set_header", "Host", "$http_host"]))
