@@ -197,3 +197,18 @@ def test_what_is_written(reads: Reads, tmp_path: Path, dialect: str, text: str, 
 def test_names_of_one_type() -> None:
     assert usual_name("application/javascript; charset=utf-8") == usual_name("text/javascript") == REGISTERED["mjs"]
     assert usual_name("Text/HTML") == "text/html" != usual_name("text/htm")
+
+
+@pytest.mark.parametrize(
+    ("target", "wanted"),
+    [
+        ("nginx", {"AddDefaultCharset": "kept", "AddType": "kept", "AddCharset": "kept", "RemoveType": "kept"}),
+        ("caddy", {"AddDefaultCharset": "implied", "AddType": "unsupported", "AddCharset": "implied", "RemoveType": "unsupported"}),
+    ],
+)
+def test_the_ledger_knows_every_line_of_a_host(reads: Reads, target: str, wanted: dict[str, str]) -> None:
+    host = "AddDefaultCharset utf-8\nAddType text/x-own .own\nAddCharset utf-8 .css\nRemoveType .js"
+    ledger = translate(reads.write("apache", httpd(host)).parent, target).ledger
+    said = {entry.span.directive.split()[0]: entry for entry in ledger}
+    assert {name: said[name].disposition.value for name in wanted} == wanted
+    assert all(said[name].targets for name, disposition in wanted.items() if disposition == "kept")

@@ -44,6 +44,10 @@ class Noting:
             self._said.add(key)
             self.notes.append(WriterNote(span, disposition, finding(code, span, **{"target": self.target, "source": self.estate.dialect, **facts})))  # type: ignore[arg-type]
 
+    def is_told(self, span: Span) -> bool:
+        """Whether something is noted of a source directive already."""
+        return any(note.span == span for note in self.notes)
+
     def implied(self, span: Span | None, reason: str) -> None:
         if span is not None:
             self.notes.append(WriterNote(span, Disposition.IMPLIED, None, reason))

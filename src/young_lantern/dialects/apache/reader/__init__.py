@@ -41,6 +41,8 @@ def read(main: Path, files: Pairs = ()) -> Reading:
             context.formats[node.args[1]] = node.span
             context.claims[node.span].claimed = False
     context.environment = {name for node in _all(nodes) if node.name == "rewriterule" for name in re.findall(r"(?:^\[|,)\s*(?:E|env)=!?(\w+)", "".join(node.args[2:]))}
+    shared = _media_types(nodes, context)
+    context.shared_types = {item.span for item in shared if item.span}
     context.environment |= environment.names_set(list(_all(nodes)))
     hosts = sites.read_hosts(nodes, context)
     for host in hosts:
@@ -48,7 +50,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     listeners = sites.read_listeners(nodes, hosts, context)
     used = {row.site for listener in listeners for row in listener.rows} | {listener.fallback for listener in listeners}
     made = tuple(sites.read_site(host, nodes, context) for host in hosts if host.key in used)
-    estate = Estate("apache", listeners, made, tuple(context.pools.values()), _media_types(nodes, context), "")
+    estate = Estate("apache", listeners, made, tuple(context.pools.values()), shared, "")
     context.settle()
     inactive = _inactive(loader)
     for path in inactive:

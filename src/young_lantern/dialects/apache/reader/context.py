@@ -44,7 +44,7 @@ class Context(Collector):
     """modules: those loaded, by `alias` of mod_alias; None: not known, all are taken to be there.
 
     formats: LogFormat names; environment: variables that some rewrite rule sets; folders: reads `.htaccess` files
-    asking: numbers of the `<If>` nodes that were read
+    asking: numbers of the `<If>` nodes that were read; shared_types: lines of the table that all hosts share
     """
 
     modules: set[str] | None = None
@@ -52,6 +52,7 @@ class Context(Collector):
     environment: set[str] = field(default_factory=set)
     folders: "FolderFiles | None" = None
     asking: set[int] = field(default_factory=set)
+    shared_types: set[Span] = field(default_factory=set)
 
     def has(self, module: str) -> bool:
         return self.modules is None or module in self.modules or module in values.BUILT_IN

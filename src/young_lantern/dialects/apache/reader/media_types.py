@@ -46,11 +46,11 @@ def read_media_types(nodes: list[Node], at_server: bool, context: Context) -> tu
             case "forcetype":
                 made = replace(made, forced="" if first.lower() == "none" else first)
             case "adddefaultcharset":
-                made = replace(made, charset={"off": "", "on": "iso-8859-1"}.get(first.lower(), first))
+                made = replace(made, charset={"off": "", "on": "iso-8859-1"}.get(first.lower(), first), charset_span=node.span)
             case "typesconfig":
                 if first == "/dev/null":
                     made = replace(made, registered=False)
                 elif not first.endswith("mime.types"):
                     context.value(node, first, "the system's table was expected; its own is not read, and the registered types are taken for it")
-    own = () if at_server else tuple(node.span for node in said)
+    own = tuple(node.span for node in said if node.name != "adddefaultcharset" and node.span not in context.shared_types)
     return (replace(made, table=TypeTable((*rows, *gone)), charsets=TypeTable(charsets), span=next(iter(own), None), also=own[1:]),)

@@ -57,7 +57,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
                      "ask for the field with a matcher of your own, or set trusted_proxies among the servers' options of a later Caddy")
     chain.items[:0] = _empty_variables(chain)
     own_types.as_fields(chain, values.text_type)
-    types.note_types_of(site, context)
+    types.note_types_of(site, chain, context)
     pages = errors.choose_pages(chain)
     context.forwards = any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain))
     hoist(chain)

@@ -6,7 +6,8 @@ Source:   Go mime package (RFC 9239 for JavaScript) and the system's mime.types,
 from __future__ import annotations
 
 from ....codes import MEDIA_TYPE_DIFFERS, MEDIA_TYPE_NONE
-from ....model import Disposition, Estate, MediaType, MediaTypes, Site, Span
+from ....fitting import Chain, leaves
+from ....model import Disposition, Estate, MediaType, MediaTypes, ServeFiles, Site, Span
 from ....model.registered_types import REGISTERED, usual_name
 from ....model.walk import walk
 from .context import Context
@@ -38,26 +39,37 @@ def _differing(extension: str, media_type: str) -> str | None:
     return None if usual_name(own) == usual_name(media_type) else own
 
 
-def note_types_of(site: Site, context: Context) -> None:
+def note_types_of(site: Site, chain: Chain, context: Context) -> None:
     """Says of what a site or place has of its own."""
+    of_files = {leaf.settings.types for leaf in leaves(chain) if isinstance(leaf.answer, ServeFiles)}
     for types in dict.fromkeys(item for item in walk(site.program) if isinstance(item, MediaTypes)):
-        if types.otherwise and types.otherwise_span and not types.forced:
+        if types.otherwise and types.otherwise_span and not types.forced and types in of_files:
             context.note(types.otherwise_span, Disposition.CHANGED, MEDIA_TYPE_NONE, before=types.otherwise)
         elif types.otherwise_span:
-            context.implied(types.otherwise_span, "Caddy sends such files without a type by itself, or a header line says it")
+            context.implied(types.otherwise_span, "no file is sent by it, a header line says it, or Caddy does it by itself")
         if types.charset and types.charset.lower() != "utf-8":
             context.lost(types.charset_span, "this charset", "Caddy says UTF-8 of all that is text", "convert the files, or set Content-Type with a header line for them")
         else:
             context.implied(types.charset_span, "Caddy puts charset=utf-8 behind what is text by itself")
-        shared = {item.span for item in context.estate.media_types}
-        rows = [row for row in (*(types.table.rows if types.table else ()), *types.charsets.rows) if row.span and row.span not in shared]
-        differing = [row for row in rows if not row.media_type or _differing(row.extension, row.media_type) is not None]
-        for span in (types.span, *types.also):
-            if span is None:
-                continue
-            if types.forced and not types.registered:
-                context.implied(span, "a header line says the type of all that is served there")
-            elif types.forced or differing or types.charsets.rows:
-                context.lost(span, "these types", "Caddy takes the type of a file from the system's table", "set Content-Type with a header line for these files")
-            else:
-                context.implied(span, "Caddy's own table says the same, or the system's does where it is installed (mime.types)")
+        _note_rows(types, context)
+
+
+def _note_rows(types: MediaTypes, context: Context) -> None:
+    """Line by line: what a header line says, what Caddy says by itself, and what is lost."""
+    shared = {item.span for item in context.estate.media_types}
+    told: set[Span | None] = set()
+    for row in types.table.rows if types.table else ():
+        if row.span in shared or types.forced:
+            continue
+        told.add(row.span)
+        if not row.media_type or _differing(row.extension, row.media_type) is not None:
+            context.lost(row.span, "these types", "Caddy takes the type of a file from the system's table", "set Content-Type with a header line for these files")
+    for row in types.charsets.rows:
+        told.add(row.span)
+        kind = REGISTERED.get(row.extension, "")
+        if row.media_type.lower() != "utf-8" or not kind.startswith("text/"):
+            context.lost(row.span, "this charset", "Caddy says UTF-8 of all that is text, and nothing of all else", "convert the files, or set Content-Type with a header line for them")
+    for span in (types.span, *types.also, *told):
+        why = "a header line says the type of all that is served there" if types.forced else "Caddy's own table says the same, or the system's does where it is installed (mime.types)"
+        if span is not None and not context.is_told(span):
+            context.implied(span, why)

@@ -142,7 +142,7 @@ def write(said: Said, above: Said, found: Iterable[Leaf], context: Context) -> l
     if said.charset and said.charset_types != above.charset_types:
         listed = sorted(said.charset_types - {"text/html"})
         nodes.append(Node(["charset_types", *(listed or ["text/html"])]))
-    spans = dict.fromkeys(span for leaf in found if leaf.settings.types is not None for span in (leaf.settings.types.span, *leaf.settings.types.also) if span)
+    spans = dict.fromkeys(span for leaf in found if leaf.settings.types is not None for span in leaf.settings.types.spans)
     if nodes:
         nodes[-1].spans = tuple(spans)
     for span in spans if not nodes else ():
