@@ -58,6 +58,7 @@ def _block(block: Block) -> Block:
     known_ways = {name: found for name, found in ways.items() if found is not None}
     captured = frozenset(item.pattern for item in walk(rest) if isinstance(item, Capture))
     made = tuple(transform(step, lambda value: _asked(value, known_ways, captured)) for step in rest)
+    made = tuple(transform(step, lambda value: _shown(value, known_ways)) for step in made)
     used = {item.name for item in walk(made) if isinstance(item, Var) and item.variable is Variable.VARIABLE}
     kept: list[Step] = []
     for line in lines:
@@ -94,8 +95,13 @@ def _asked(value: object, ways: dict[str, list[_Way]], captured: frozenset[str] 
             return _meets(ways[name], lambda text: search(pattern, text) is not None)
         case Not(Not(condition)):
             return condition
-        case tuple() if any(isinstance(part, Var) and part.variable is Variable.VARIABLE and part.name in ways for part in value):
-            return _texts(value, ways)
+    return value
+
+
+def _shown(value: object, ways: dict[str, list[_Way]]) -> object:
+    """What a text has in the place of a variable; what no table can say stays a variable."""
+    if isinstance(value, Var) and value.variable is Variable.VARIABLE and value.name in ways:
+        return _table(value.name, ways[value.name]) or value
     return value
 
 
@@ -109,10 +115,6 @@ def _meets(ways: list[_Way], holds) -> Condition:  # type: ignore[no-untyped-def
             not_here = Not(way.condition)
             made = made if made == Not(ALWAYS) else not_here if made is ALWAYS else AllOf((*made.conditions, not_here) if isinstance(made, AllOf) else (made, not_here))
     return made
-
-
-def _texts(template: Template, ways: dict[str, list[_Way]]) -> Template:
-    return tuple(_table(part.name, ways[part.name]) or part if isinstance(part, Var) and part.variable is Variable.VARIABLE and part.name in ways else part for part in template)
 
 
 def _table(name: str, ways: list[_Way]) -> Lookup | None:
