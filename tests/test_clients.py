@@ -71,3 +71,8 @@ def test_what_caddy_cannot_say_is_not_silent(reads: Reads) -> None:
     assert {entry.disposition.value for entry in made.ledger if "real_ip" in entry.span.directive} == {"unsupported"}
     lost = [cause for cause in made.comparison.causes if cause.severity is Severity.BREAKING and cause.summary.startswith("status: 403 becomes 200")]
     assert any(cause.example.target.startswith("/denied") for cause in lost)
+
+
+def test_within_a_location_it_is_said_not_to_be_read(reads: Reads) -> None:
+    made = translate(reads.write("nginx", nginx("location /a/ { set_real_ip_from 192.0.2.0/24; real_ip_header X-Real-IP; deny 203.0.113.7; root /srv; }")).parent, "apache")
+    assert {entry.disposition.value for entry in made.ledger if "real_ip" in entry.span.directive} == {"unsupported"}

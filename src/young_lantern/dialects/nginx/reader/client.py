@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ipaddress
 
-from ....model import ClientFrom
+from ....model import ClientFrom, Disposition
 from .context import Context, Scope
 
 
@@ -32,3 +32,10 @@ def read_client(scope: Scope, context: Context) -> ClientFrom | None:
         return None
     span, *more = (line.span for line in (*lines, header, recursive) if line is not None)
     return ClientFrom(field, tuple(networks), recursive is not None and recursive.args[:1] == ["on"], takes_port=True, span=span, also=tuple(more))
+
+
+def tell_within(scope: Scope, context: Context) -> None:
+    """Says of these lines in a location that they are not read."""
+    for line in scope.among("set_real_ip_from", "real_ip_header", "real_ip_recursive"):
+        claim = context.claims[context.use(line).span]
+        claim.disposition, claim.why = Disposition.UNSUPPORTED, "within a location it is not read: rules there ask for the address that the server has"

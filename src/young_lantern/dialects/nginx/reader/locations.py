@@ -19,7 +19,7 @@ from ....model import (
 )
 from .. import catalogue, defaults
 from ..syntax import Directive
-from . import access, answers, compression, fields, files, forwards, gateways, logs, media_types, rewrites
+from . import access, answers, client, compression, fields, files, forwards, gateways, logs, media_types, rewrites
 from .context import Context, Scope
 from .load import broken
 
@@ -171,6 +171,8 @@ class SiteLocations:
 
     def _content(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
         context = self.context
+        if scope.kind == "location":
+            client.tell_within(scope, context)
         # ngx_http_core_find_config_phase: `internal` is asked before the length of the content.
         steps: list[Step] = [*self._settings(scope), *self._refusal(scope), *access.read_body_limit(scope, context)]
         if scope.kind == "location" and scope.own("access_log"):
