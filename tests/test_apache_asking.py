@@ -73,6 +73,19 @@ Require all denied
 Redirect 302 /elsewhere
 </If>
 </Location>
+<If "%{HTTP:X-If} == 'd'">
+Header always set X-Outer d
+<If "%{HTTP:X-Two} == 'b'">
+Header always set X-Inner b
+Require all denied
+</If>
+<Else>
+Header always set X-Inner none
+</Else>
+<Files "a.html">
+Header always set X-Files never
+</Files>
+</If>
 Alias /limited ROOT
 Alias /excepted ROOT
 Alias /opened ROOT
@@ -97,7 +110,7 @@ TARGETS = [
     "/a.html", "/r1%20x", "//r1", "/three", "/a.css", "/inside", "/again", "/none", "/closed", "/unless", "/expression", "/moved/x", "/style.css", "/dir/", "/bare/", "/limited/a.html",
     "/excepted/a.html", "/opened/a.html",
 ]
-FIELDS: list[dict[str, str]] = [{}, {"X-Two": "b"}, {"X-Two": "B"}, {"X-If": "a"}, {"X-If": "b"}, {"X-If": "c"}, {"User-Agent": "Bot/1"}, {"User-Agent": "Bot", "X-None": "a"}]
+FIELDS: list[dict[str, str]] = [{}, {"X-Two": "b"}, {"X-Two": "B"}, {"X-If": "a"}, {"X-If": "b"}, {"X-If": "c"}, {"X-If": "d"}, {"X-If": "d", "X-Two": "b"}, {"User-Agent": "Bot/1"}, {"User-Agent": "Bot", "X-None": "a"}]
 
 
 def test_the_server_answers_as_foretold(tmp_path: Path, reads: Reads) -> None:

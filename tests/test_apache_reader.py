@@ -97,7 +97,9 @@ def test_what_is_not_read_is_said(reads: Reads, line: str, code: str) -> None:
         "RewriteEngine On\nRewriteRule ^/a - [H=x]",
         "ScriptAlias / /usr/lib/cgi-bin/",
         "SSLVerifyClient require",
-        "<If \"%{TIME_HOUR} == '3'\">\nRequire all denied\n</If>",
+        *(f"<If \"%{{TIME_HOUR}} == '3'\">\n{lines}\n</If>" for lines in (
+            "Require all denied", "<RequireAll>\nRequire all denied\n</RequireAll>", "<Limit GET>\nRequire all denied\n</Limit>", "SSLRequireSSL", "AllowMethods POST",
+            "RewriteEngine On\nRewriteRule ^ - [F]", "Redirect 410 /", "<If \"%{HTTP:X-A} == ''\">\nRequire all denied\n</If>")),
         "ProxyPass / http://192.0.2.1:81/\n<Location />\nSetHandler server-status\n</Location>",
         "RewriteEngine On\nRewriteRule ^/(a.*) /${moved:$1}",
     ],
@@ -108,6 +110,12 @@ def test_a_protection_or_handler_that_is_not_read_is_not_open(reads: Reads, host
     assert reads.decide("apache", text, "/a.html").gave_up
     files = translate(reads.write("apache", text).parent, "caddy").writing.files
     assert "error 501" in "".join(files.values())
+
+
+def test_what_stands_in_a_section_that_is_not_read_is_not_carried(reads: Reads) -> None:
+    made = translate(reads.write("apache", httpd("<If \"%{TIME_HOUR} == '3'\">\nHeader set X-A 1\n<Limit GET>\nRequire all denied\n</Limit>\n</If>")).parent, "nginx")
+    told = {entry.span.directive: entry.disposition.value for entry in made.ledger}
+    assert [told[line] for line in ("Header set X-A 1", "<Limit GET>", "Require all denied")] == ["unsupported"] * 3
 
 
 def test_unset_in_the_table_apart_leaves_an_origins_field(reads: Reads) -> None:

@@ -8,11 +8,12 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from ....model import Pattern, Span, Template
+from ....model import Disposition, Pattern, Span, Template
 from ...collecting import Collector
 from .. import values
 
 if TYPE_CHECKING:
+    from ..syntax import Directive
     from .folders import FolderFiles
 
 
@@ -69,6 +70,14 @@ class Context(Collector):
         """The last of them, which is the one in force; all are claimed."""
         found = self.take(nodes, *names)
         return found[-1] if found else None
+
+    def close(self, items: "list[Node] | list[Directive]") -> None:
+        """What stands in a section that is not carried is not carried either."""
+        for item in items:
+            claim = self.claims.get(item.span)
+            if claim is not None and claim.finding is None:
+                claim.disposition, claim.why = Disposition.UNSUPPORTED, "it stands in a section that is not carried"
+            self.close(item.block or [])
 
     def template(self, text: str, node: Node, **options: object) -> Template:
         return self.checked(values.read_template(text, **options), node.span, node.span.directive.split()[0])  # type: ignore[arg-type]

@@ -23,7 +23,7 @@ from .. import overrides
 from ..syntax import parse
 from .context import Context, Node
 from .load import Loader
-from .places import Section, glob_pattern, merged, read_sections
+from .places import Section, glob_pattern, merged, read_within
 
 # Document roots hold many folders that no rule speaks of; chosen among 2,000, 20,000 and 200,000 (a second on an ordinary disk).
 LIMIT_FOLDERS = 20_000
@@ -181,8 +181,5 @@ def with_folder_files(sections: list[Section], folders: list[str], names: list[N
     if context.folders is None:
         return made
     for section in context.folders.sections(folders, sections, names):
-        made.append(section)
-        for inner in read_sections(section.nodes, context):
-            inner.stands_in = section
-            made.append(inner)
+        made += [section, *read_within(section, context)]
     return made

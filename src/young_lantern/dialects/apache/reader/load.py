@@ -76,7 +76,7 @@ class Loader:
                 if directive.block is not None:
                     block = self.expand(directive.block, _inside(directive.name, within), above, macros)
                     if claim.disposition is Disposition.UNSUPPORTED:
-                        self._close(directive.block)
+                        self.context.close(directive.block)
                 out.append(Node(directive.name, args, directive.span, directive.comments, block, tuple(word.raw for word in directive.words[1:])))
             else:
                 self._silence(directive.block or [], "it stands in a section that is not read")
@@ -114,13 +114,6 @@ class Loader:
         for top in directives:
             for directive in top.walk():
                 self.context.claims.setdefault(directive.span, Claim(directive.span, directive.name, "", True, Disposition.IMPLIED, why))
-
-    def _close(self, directives: list[Directive]) -> None:
-        """What stands in a section that is not carried is not carried either."""
-        for directive in (inner for top in directives for inner in top.walk()):
-            claim = self.context.claims.get(directive.span)
-            if claim is not None and claim.finding is None:
-                claim.disposition, claim.why = Disposition.UNSUPPORTED, "it stands in a section that is not carried"
 
     # --- lines that say which lines are in force --------------------------------------------------------------------------
 

@@ -16,17 +16,17 @@ from .context import Context, Node
 from .places import below, rest_pattern
 
 _STATUSES = {"permanent": 301, "temp": 302, "seeother": 303, "gone": 410}
-_REDIRECTS = ("redirect", "redirectpermanent", "redirecttemp", "redirectmatch")
+REDIRECTS = ("redirect", "redirectpermanent", "redirecttemp", "redirectmatch")
 
 
 def read_redirects(nodes: list[Node], context: Context, in_section: bool = False, form: PathForm = PathForm.CURRENT) -> list[Route]:
     """The redirects of one level. in_section: a lone target is for all that the section holds."""
-    return [route for node in context.take(nodes, *_REDIRECTS) if (route := _redirect(node, context, in_section, form))]
+    return [route for node in context.take(nodes, *REDIRECTS) if (route := _redirect(node, context, in_section, form))]
 
 
 def read_section_redirects(nodes: list[Node], context: Context) -> list[Route]:
     """Those with a target alone, for all of a section: they are tried before the redirects of the server."""
-    lone = [node for node in nodes if node.name in _REDIRECTS[:3] and len([word for word in node.args if word.lower() not in _STATUSES and not word.isdigit()]) < 2]
+    lone = [node for node in nodes if node.name in REDIRECTS[:3] and len([word for word in node.args if word.lower() not in _STATUSES and not word.isdigit()]) < 2]
     return read_redirects(lone, context, True)
 
 

@@ -26,6 +26,8 @@ from .files import SITE
 from .places import EARLY, NEVER, Place, Section, below, condition, merged
 
 _SERVING = ("directoryindex", "directoryslash", "options")
+# What decides who is answered, and what with: an `<If>` that is not read is no hint that it does not.
+_DECIDING = ("authtype", "sslrequiressl", "allowmethods", "limitrequestbody", "rewriterule", *mappings.REDIRECTS)
 _PHASE = "server rewriting"
 
 
@@ -291,7 +293,8 @@ class Program:
         if node.name not in catalogue.GUARDS or id(node) in self.context.asking:
             return False
         if node.name.startswith("<"):
-            return any(inner.name in ("require", "order", "allow", "deny", "authtype") for inner in node.block or [])
+            inside = node.block or []
+            return access.has_rules(inside) or any(inner.name in _DECIDING or self._closes(inner) for inner in inside)
         return (node.args[0].lower() if node.args else "") not in ("none", "off", *(("all",) if node.name == "satisfy" else ()))
 
     def _rewriting(self, place: Place) -> list[Step]:
@@ -452,7 +455,9 @@ def _within(section: Section, above: Section) -> bool:
 
 def _holds(outer: Section, inner: Section) -> bool:
     """Whether all that one section is for lies in the folder, or below the path, of another."""
-    within = inner.stands_in or inner
+    within = inner
+    while within is not outer and within.stands_in is not None:
+        within = within.stands_in
     if outer is within:
         return True
     same = outer.kind == within.kind and outer.kind in ("directory", "location")
