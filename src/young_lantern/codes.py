@@ -151,6 +151,10 @@ CLIENT_BEHIND_ALL = _code("client-behind-all-proxies", _T, _MINOR,
     "the client's address is looked for behind every proxy that is believed, not behind the nearest one alone",
     "{target} goes on to the next address of {field} as long as the one found is a proxy's",
     "leave out of the list of proxies those whose word should not count")
+CLIENT_PRIVATE = _code("client-private-address", _T, _MINOR,
+    "a private address in {field} is believed from every proxy that may name the client",
+    "{source} takes one from internal proxies only",
+    "leave the proxies whose word should not count for private addresses out of the list")
 CLIENT_CHAIN_TRUST = _code("client-chain-not-trusted", _T, _MINOR,
     "{target} starts X-Forwarded-For afresh; {source} kept what the client had sent and added to it",
     "anybody can send that field, so {target} keeps it from trusted proxies only",

@@ -88,7 +88,7 @@ class ApacheSource:
             lines += self._asking()
         if self.asking.random() < 0.2:
             lines.append(f"  RemoteIPHeader {self.asking.choice(['X-Forwarded-For', 'X-Probe'])}\n")
-            lines.append(self.asking.choice(["", "  RemoteIPInternalProxy 127.0.0.0/8\n", "  RemoteIPInternalProxy 203.0.113.0/24\n"]))
+            lines.append(self.asking.choice(["", "  RemoteIPInternalProxy 127.0.0.0/8\n", "  RemoteIPTrustedProxy 127.0.0.1\n", "  RemoteIPInternalProxy 203.0.113.0/24\n"]))
         return f"<VirtualHost *:80>\n{''.join(lines)}</VirtualHost>\n"
 
     def _environment(self) -> list[str]:

@@ -299,7 +299,7 @@ class NginxSource:
             if self.chance(0.1):
                 fields["User-Agent"] = "Bot/1"
             if self.chance(0.1):
-                fields["X-Forwarded-For"] = "203.0.113.7"
+                fields["X-Forwarded-For"] = self.types.choice(["203.0.113.7", "203.0.113.7", "10.0.0.5", "10.0.0.5, 203.0.113.7"])
             rows.append(
                 (self.pick(["GET", "GET", "GET", "GET", "POST", "HEAD", "PUT"]), self.pick(HOSTS), path + query, fields)
             )

@@ -38,6 +38,8 @@ _LIMIT_STATES = 4_000
 _METHODS = ("GET", "POST", "HEAD", "PUT", "DELETE", "OPTIONS", "PATCH")
 # Ways to divide a text among two parts of it; chosen among 10, 30 and 60: a word has one for each letter.
 _MOST_WAYS = 30
+# Networks whose addresses not every proxy may hand on.
+_SOME_PRIVATE = ("10.0.0.0/8", "fd00::/8")
 # Ways in which two tables of media types may differ: the packaged ones of two servers do in a dozen.
 _MOST_ENDINGS = 12
 # Content of 100 MB is asked for by no request that is sent.
@@ -97,8 +99,9 @@ class _Finder:
         sources = [site.client_from for site in sites if site.client_from is not None]
         for source in sources:
             # Who is believed, and who is not; and addresses that proxies hand on, one or two of them.
-            clients = list(_clients(networks | set(source.networks)))
-            nearest = next((client for client in clients if any(in_network(client, network) for network in source.networks)), None)
+            private = set(_SOME_PRIVATE if source.internal is not None else ())
+            clients = list(_clients(networks | set(source.networks) | private))
+            nearest = next((client for client in clients if not source.networks or any(in_network(client, network) for network in source.networks)), None)
             self.found.values["field", source.field.lower()] = [None, *dict.fromkeys([*clients, *(f"{client}, {nearest}" for client in clients if nearest), "unknown"])]
         networks |= {network for source in sources for network in source.networks}
         if networks:

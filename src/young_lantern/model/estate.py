@@ -113,6 +113,7 @@ class ClientFrom:
     walks:    as long as the address found is one of the proxies, the one before it is taken
     consumes: what was taken is taken out of the field (httpd); else the field stays as it was received
     takes_port: a port behind an address is left out (nginx); else such an address is none
+    internal: those of the networks whose word counts for private addresses, too (httpd); None: every proxy's does
     """
 
     field: str
@@ -120,6 +121,7 @@ class ClientFrom:
     walks: bool = False
     consumes: bool = False
     takes_port: bool = False
+    internal: tuple[str, ...] | None = None
     span: Span | None = None
     also: tuple[Span, ...] = ()
 

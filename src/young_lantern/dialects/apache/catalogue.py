@@ -250,7 +250,7 @@ _READ = {
     "types": "AddType ForceType RemoveType AddCharset RemoveCharset AddDefaultCharset TypesConfig",
     "compression": "AddOutputFilterByType SetOutputFilter",
     "limits": "LimitRequestBody",
-    "client": "RemoteIPHeader RemoteIPInternalProxy RemoteIPTrustedProxy",
+    "client": "RemoteIPHeader RemoteIPInternalProxy RemoteIPTrustedProxy RemoteIPInternalProxyList RemoteIPTrustedProxyList",
     "logs": "CustomLog LogFormat TransferLog",
 }
 

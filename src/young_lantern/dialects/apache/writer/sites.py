@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
+from itertools import groupby
 
 from ....codes import CLIENT_BEHIND_ALL, IPV6_TOO, NO_COUNTERPART, RESTART_LOST
 from ....fitting import Leaf, leaves, unroll, without_impossible, without_tables
@@ -133,6 +134,10 @@ def write_body(site: Site, context: Context) -> list[Node]:
     return [*nodes, *files.write_folders(served, chain, context), *sections, *applications]
 
 
+# A network of all addresses is none that httpd takes (2.4.71, probed), and without a list nobody's word counts for private addresses.
+_HALVES = {"0.0.0.0/0": ("0.0.0.0/1", "128.0.0.0/1"), "::/0": ("::/1", "8000::/1")}
+
+
 def _client(site: Site, context: Context) -> list[Node]:
     """Where the client's address is taken from. Mirror: reader/client.py."""
     source = site.client_from
@@ -141,9 +146,12 @@ def _client(site: Site, context: Context) -> list[Node]:
     spans = tuple(span for span in (source.span, *source.also) if span)
     if not source.walks:
         context.note(source.span, Disposition.CHANGED, CLIENT_BEHIND_ALL, field=source.field)
-    # Without a list everybody is believed; a network of all addresses is none that httpd takes (2.4.71, probed).
-    listed = source.networks and not any(network.endswith("/0") for network in source.networks)
-    return [context.line("RemoteIPHeader", source.field, spans=spans), *([context.line("RemoteIPInternalProxy", *source.networks, spans=spans)] if listed else [])]
+    internal = source.networks if source.internal is None else source.internal
+    lines = [context.line("RemoteIPHeader", source.field, spans=spans)]
+    for is_internal, networks in groupby(source.networks, lambda network: network in internal):
+        words = [part for network in networks for part in _HALVES.get(network, (network,))]
+        lines.append(context.line("RemoteIPInternalProxy" if is_internal else "RemoteIPTrustedProxy", *words, spans=spans))
+    return lines
 
 
 def _redirect_all(plan: routes.Plan, context: Context) -> Node | None:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from ....codes import RESTART_LOST
+from ....codes import CLIENT_PRIVATE, RESTART_LOST
 from ....fitting import Branch, Chain, Fork, Leaf, leaves, own_types, unroll
 from ....fitting.guards import close_unguarded
 from ....fitting.places import atoms_of, plain_paths, structural_spans
@@ -80,7 +80,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
 
 def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     frame = frames.choose_frame(chain, context)
-    head: list[Node] = [*logs.write_logs(site.logs, context), *_client(site)]
+    head: list[Node] = [*logs.write_logs(site.logs, context), *_client(site, context)]
     if frame.root:
         text = context.template(frame.root, frame.root_spans[0] if frame.root_spans else None)
         if isinstance(text, str):
@@ -107,12 +107,14 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     return [*head, *settings, *slash, *phase.phase, *shared_by_forwards(shared_by_files([*locations, *context.named]))]
 
 
-def _client(site: Site) -> list[Node]:
+def _client(site: Site, context: Context) -> list[Node]:
     """Where the client's address is taken from. Mirror: reader/client.py."""
     source = site.client_from
     if source is None:
         return []
     spans = tuple(span for span in (source.span, *source.also) if span)
+    if source.internal is not None and source.internal != source.networks or source.internal == ():
+        context.note(source.span, Disposition.CHANGED, CLIENT_PRIVATE, field=source.field)
     nodes = [Node(["set_real_ip_from", network], None, spans) for network in source.networks or ("0.0.0.0/0", "::/0")]
     return [*nodes, Node(["real_ip_header", source.field], None, spans), *([Node(["real_ip_recursive", "on"], None, spans)] if source.walks else [])]
 
