@@ -155,14 +155,34 @@ def test_it_is_part_of_an_outcome_in_json(reads: Reads) -> None:
         ("types { text/css y; } default_type text/plain;", "types { text/html x; text/css y; } default_type text/plain;", Severity.BREAKING),
         ("types { text/html x; }", "types { text/html x; } add_header Content-Type text/plain;", Severity.MINOR),
         ("types { text/html x html; }", "types { text/html x html; } add_header Content-Type text/plain;", Severity.BREAKING),
+        ("types { text/plain x; }", "types { application/octet-stream x; }", Severity.BREAKING),
+        ("types { application/octet-stream x; }", "types { text/plain x; }", Severity.MINOR),
+        ("types { text/plain x; }", "types { } default_type '';", Severity.BREAKING),
+        ("types { } default_type '';", "types { text/css x; }", Severity.MINOR),
+        ("types { text/html x; } charset utf-8;", "types { text/html x; } charset koi8-r;", Severity.BREAKING),
+        ("location / { proxy_pass http://127.0.0.1:8181; }", "location / { proxy_pass http://127.0.0.1:8181; add_header Content-Type text/css; }", Severity.BREAKING),
+        ("location / { proxy_pass http://127.0.0.1:8181; }", "location / { proxy_pass http://127.0.0.1:8181; charset utf-8; }", Severity.MINOR),
+        ("location / { proxy_pass http://127.0.0.1:8181; charset koi8-r; }", "location / { proxy_pass http://127.0.0.1:8181; charset utf-8; }", Severity.BREAKING),
     ],
 )
 def test_how_much_another_type_matters(reads: Reads, before: str, after: str, severity: Severity) -> None:
     """And files that end in `.x` are asked for, though no rule of either speaks of them, where the tables differ in that."""
-    one, other = (reads.read("nginx", nginx("root /srv;", table)).estate for table in (before, after))
+    one, other = (reads.read("nginx", nginx(f"root /srv; {rules}" if "location" in rules else "root /srv;", "" if "location" in rules else rules)).estate for rules in (before, after))
     causes = [cause for cause in compare_estates(one, other).causes if cause.summary.startswith("field content-type")]
     assert min(causes, key=lambda cause: cause.severity.value).severity is severity
     assert compare_estates(one, one).causes == ()
+
+
+def test_the_kinds_of_endings_that_are_not_asked_for_are_told(reads: Reads) -> None:
+    """And those that matter most are asked for first."""
+    names = [f"a{number}" for number in range(40)]
+    before = f"types {{ text/plain {' '.join(names)}; text/css z; }}"
+    after = f"types {{ {' '.join(f'text/x-{name} {name};' for name in names)} text/html z; }}"
+    one, other = (reads.read("nginx", nginx("root /srv;", rules)).estate for rules in (before, after))
+    found = compare_estates(one, other)
+    assert {cause.severity for cause in found.causes} == {Severity.BREAKING, Severity.MINOR}
+    assert [note for note in found.sampled if "41 kinds of endings differ on" in note]
+    assert compare_estates(one, one).sampled == ()
 
 
 @pytest.mark.parametrize(

@@ -14,10 +14,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from ..model import (
-    AddressRule, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MediaTypes, MethodIn, Pattern, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
+    AddressRule, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
 )
-from ..model.media_types import of_name
-from ..model.registered_types import REGISTERED
 from ..model.walk import walk
 from ..patterns.languages import ALL, Language, Languages, characters
 from ..patterns.reach import reach
@@ -40,8 +38,6 @@ _METHODS = ("GET", "POST", "HEAD", "PUT", "DELETE", "OPTIONS", "PATCH")
 _MOST_WAYS = 30
 # Networks whose addresses not every proxy may hand on.
 _SOME_PRIVATE = ("10.0.0.0/8", "fd00::/8")
-# Ways in which two tables of media types may differ: the packaged ones of two servers do in a dozen.
-_MOST_ENDINGS = 12
 # Content of 100 MB is asked for by no request that is sent.
 _MOST_DIGITS = 8
 
@@ -50,11 +46,9 @@ _MOST_DIGITS = 8
 class Aspects:
     """values: of each part that some condition asks about, the plainest first.
 
-    endings: of file names, one for each way in which the sites' media types for them differ; "" for a name without one
     """
 
     values: dict[Part, list[str | None]] = field(default_factory=dict)
-    endings: list[str] = field(default_factory=list)
     loose: set[str] = field(default_factory=set)
 
 
@@ -93,7 +87,6 @@ class _Finder:
         known = [item for item in items if isinstance(item, Credentials)]
         if known:
             self.found.values[AUTHORIZATION] = [None, *_users(known)]
-        self.found.endings = _endings([item for item in items if isinstance(item, MediaTypes)])
         networks = {network for item in items if isinstance(item, AddressRule | ClientIn) for network in item.networks}
         networks |= {row.value for item in items if isinstance(item, Lookup) and item.networks for row in item.rows if isinstance(row.value, str)}
         sources = [site.client_from for site in sites if site.client_from is not None]
@@ -191,21 +184,6 @@ class _Finder:
                 kinds.setdefault(tuple(number in held for number in range(len(wanted))), text)
         if len(kinds) > 1:
             self.found.values[part] = list(kinds.values())
-
-
-def _endings(found: list[MediaTypes]) -> list[str]:
-    """Files whose names end in these get another type in one place than in another; where all are alike, nothing is to be asked."""
-    tables = list({(item.table, item.registered, item.otherwise, item.forced, item.charset, item.charset_types, item.charsets): item for item in found}.values())
-    if len(tables) < 2:
-        return []
-    endings = dict.fromkeys(["", *(name for item in tables for name in (*(item.table.by_extension if item.table else {}), *item.charsets.by_extension)), *REGISTERED])
-    chosen: dict[tuple[str | None, ...], str] = {}
-    for ending in endings:
-        types = tuple(of_name(item, f"x.{ending}" if ending else "x") for item in tables)
-        # An ending that some system's own table may know asks nothing: what it says is not foretold. Of the rest, one for each way.
-        if len({made for made in types if made is not None}) > 1:
-            chosen.setdefault(types, ending)
-    return list(chosen.values())[:_MOST_ENDINGS]
 
 
 def _users(steps: list[Credentials]) -> list[str]:

@@ -547,8 +547,6 @@ class _Run:
         if status is not None:
             own = content_types.handlers_own(
                 state.types, state, status=status, file=file, listing=listing, body=None if body == OWN_WORDS or is_error and not media_type else body, media_type=media_type, origin=origin is not None)
-            if file is not None and not listing:
-                state.looked_at("ending")
             of_type = [item for item in operations if item.name.lower() == "content-type"]
             if state.types is not None:
                 types = content_types.sent(own, answering.taking_place(of_type, status, is_error, state), state)
@@ -557,7 +555,7 @@ class _Run:
         fields = answering.response_fields(operations, status, is_error, state) if status is not None else ()
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
-            state.site.key, span, state.gave_up, tuple(state.trace), types,
+            state.site.key, span, state.gave_up, tuple(state.trace), types, state.types if file is not None and not listing else None,
         )
 
 

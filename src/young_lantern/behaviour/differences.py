@@ -169,20 +169,30 @@ def _parameters(before: OriginRequest, after: OriginRequest, request: Request) -
 # What a server says of a file whose name tells it nothing; and what a browser runs.
 _TELLS_NOTHING = frozenset({"application/octet-stream", "text/plain"})
 _RUN = frozenset({"text/html", "application/xhtml+xml", "image/svg+xml", "application/xml"})
+_OF_ORIGIN = "the origin's"
+_CHARSET = re.compile(r"charset=([^;,)]+)")
 
 
 def media_types(before: Outcome, after: Outcome) -> list[Difference]:
-    """The Content-Type, where both are foretold. Names of one type are minor, so is a charset, or a type for what had none; all else is breaking."""
+    """The Content-Type, where both are foretold."""
     one, other = before.media_types, after.media_types
     if one is None or other is None or [same_type(item) for item in one] == [same_type(item) for item in other]:
         return []
-    names = [[usual_name(item) for item in items] for items in (one, other)]
-    if {*names[0]} <= _TELLS_NOTHING and not {*names[1]} & _RUN or not names[0]:
-        return [Difference("field content-type", ", ".join(one) or "none", ", ".join(other) or "none", Severity.MINOR)]
-    minor = names[0] == names[1] or any(item.startswith(ORIGINS) for item in (*one, *other)) and len(one) == len(other)
-    # Of several lines a client goes by the last (Fetch standard, "extract a MIME type"). A name that is nothing but an ending is a file's of no site.
-    minor = minor or names[0][-1:] == names[1][-1:] or (before.file or "").rpartition("/")[2].startswith(".")
+    # A name that is nothing but an ending is a file's of no site.
+    minor = served_alike(one, other) or (before.file or "").rpartition("/")[2].startswith(".")
     return [Difference("field content-type", ", ".join(one) or "none", ", ".join(other) or "none", Severity.MINOR if minor else Severity.BREAKING)]
+
+
+def served_alike(one: tuple[str, ...], other: tuple[str, ...]) -> bool:
+    """Whether a client takes a content with these lines alike: of several it goes by the last (Fetch standard, "extract a MIME type")."""
+    if not one or not other:
+        return not one  # without a type a client looks at the content itself (RFC 9110 section 8.3)
+    names = [_OF_ORIGIN if item.startswith(ORIGINS) else usual_name(item) for item in (one[-1], other[-1])]
+    if names[0] == names[1]:
+        charsets = [found.group(1) for item in (one[-1], other[-1]) if (found := _CHARSET.search(same_type(item)))]
+        return len({*charsets}) < 2
+    # What was saved may be shown; what was shown is not to be saved, and what was neither must not run.
+    return names[0] in _TELLS_NOTHING and names[1] not in _RUN | {_OF_ORIGIN} and names[1] != "application/octet-stream"
 
 
 def same_type(value: str) -> str:

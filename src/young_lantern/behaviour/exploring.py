@@ -13,6 +13,7 @@ from dataclasses import dataclass, field, replace
 from ..model import Estate, FileKind
 from .aspects import CLIENT_ADDRESS, HOST, LENGTH, METHOD, QUERY, Aspects, Part
 from .decide import decide
+from .endings import MOST_ENDINGS, endings_apart
 from .outcome import Outcome
 from .request import Facts, Request, placed
 from .route_index import RouteIndex
@@ -21,8 +22,6 @@ from .route_index import RouteIndex
 # site takes 10 to 40, and all of its paths a few hundred.
 LIMIT_DECISIONS, LIMIT_FOR_SITE = 200, 2_000
 _LEAST_DECISIONS = 4
-# What a decision looks at when a file's name says its media type.
-_ENDING = ("ending", "")
 # Files whose being there is tried for one request: what a chain of fallbacks with its index files asks for.
 LIMIT_FILES = 5
 
@@ -78,15 +77,19 @@ class Explorer:
         path, _, query = plain.target.partition("?")
         folder, _, name = path.rpartition("/")
         sent = [outcome.file for outcome in here.outcomes if outcome.file and not outcome.listing]
-        if here.request != plain or not name or "%" in name or _ENDING not in here.reads or not any(file.rpartition("/")[2] == name for file in sent):
+        one, other = (outcome.by_name for outcome in here.outcomes)
+        if here.request != plain or not name or "%" in name or one is None or other is None or not any(file.rpartition("/")[2] == name for file in sent):
             return
         start = name.partition(".")[0] or name
-        for ending in self.aspects.endings:
-            other = f"{start}.{ending}" if ending else start
-            if other == name:
+        endings = endings_apart(one, other)
+        if len(endings) > MOST_ENDINGS:
+            self.aspects.loose.add(f"media types by the names of files: {len(endings)} kinds of endings differ on {plain.host}, of which {MOST_ENDINGS} are asked for")
+        for ending in endings[:MOST_ENDINGS]:
+            neighbour = f"{start}.{ending}" if ending else start
+            if neighbour == name:
                 continue
-            there = {(key[: -len(name)] + other if key.rpartition("/")[2] == name else key): kind for key, kind in files.items()}
-            made = self._decided(replace(plain, target=f"{folder}/{other}" + (f"?{query}" if query else "")), there)
+            there = {(key[: -len(name)] + neighbour if key.rpartition("/")[2] == name else key): kind for key, kind in files.items()}
+            made = self._decided(replace(plain, target=f"{folder}/{neighbour}" + (f"?{query}" if query else "")), there)
             if made is None:
                 return
             yield Explored(made.request, made.facts, made.outcomes)

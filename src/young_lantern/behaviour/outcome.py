@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
-from ..model import Span
+from ..model import MediaTypes, Span
 
 
 # The content of an answer that the server makes up by itself, word by word of no concern.
@@ -46,6 +46,7 @@ class Outcome:
     """status None: the connection is closed without an answer. fields: the response fields that rules decide.
 
     media_types: the Content-Type lines, of which there may be none or, by mistake, several; None: not foretold
+    by_name:     what says the type of a file by its name, where a file is the answer; no part of what is compared
     """
 
     status: int | None
@@ -62,6 +63,7 @@ class Outcome:
     gave_up: str = ""
     trace: tuple[TraceEntry, ...] = ()
     media_types: tuple[str, ...] | None = None
+    by_name: MediaTypes | None = field(default=None, compare=False, repr=False)
 
     def as_json(self) -> dict[str, Any]:
         """The outcome as DESIGN's JSON: status, location, origin, file, fields, site, trace."""
