@@ -190,7 +190,6 @@ def _in_order(text: str, lines: list[str], root: str) -> None:
     ("server", "disposition", "code"),
     [
         ("return 444;", "changed", "no-counterpart"),
-        ("root ROOT; default_type text/x-odd;", "changed", "media-type-left-out"),
         ("root ROOT; gzip on;", "changed", "no-counterpart"),
         ("root ROOT; error_page 404 =200 /a.html;", "changed", "error-page-partly"),
         ("root ROOT; access_log /x main;", "changed", "log-format-differs"),

@@ -18,7 +18,7 @@ from young_lantern.model.registered_types import REGISTERED, usual_name
 from young_lantern.translate import save, translate
 
 NAMES = ["a.html", "a.JS", "a.css", "a.json", "a.txt", "a.xml", "a.svg", "a.odd", "a", ".html", "a.html.fr", "a.odd.html", "a.html.odd", "a.tar.gz", "d/index.html"]
-PAGES = "types { text/html html htm shtml; application/xhtml+xml xhtml; image/svg+xml svg svgz; text/xml xml; }"
+PAGES = "types { text/html html htm shtml; application/xhtml+xml xhtml; image/svg+xml svg svgz; text/xml xml; application/octet-stream bin; }"
 NGINX = """
 include /etc/nginx/mime.types;
 server {
@@ -43,6 +43,7 @@ Alias /typed ROOT
 Alias /forced ROOT
 Alias /gone ROOT
 Alias /set ROOT
+Alias /else ROOT
 AddType text/x-odd .odd
 ErrorDocument 200 fine
 <Location /utf>
@@ -63,6 +64,15 @@ ForceType None
 RemoveType .html .js
 Header setifempty Content-Type text/x-empty
 </Location>
+<Location /else>
+AddCharset koi8-r .fr
+AddDefaultCharset utf-8
+Header set Content-Type text/plain "expr=-z %{CONTENT_TYPE}"
+</Location>
+<Location /else/d>
+RemoveType .html
+Header set Content-Type text/x-later "expr=%{CONTENT_TYPE} == ''"
+</Location>
 <Location /set>
 Header edit Content-Type html xhtml
 </Location>
@@ -77,6 +87,10 @@ header /set/a.css {
 	defer
 }
 handle_path /set/* {
+	file_server
+}
+handle_path /else/* {
+	header ?Content-Type text/x-else
 	file_server
 }
 handle /text {
@@ -95,8 +109,8 @@ handle {
 """
 CONFIGS = {
     "nginx": (lambda root: "events {}\nhttp {" + NGINX.replace("ROOT", root) + "}", ["/plain", "/utf", "/css", "/own", "/all"], ["/alias.css", "/try/x", "/text", "/text.json", "/twice", "/page"]),
-    "apache": (lambda root: httpd(HTTPD.replace("ROOT", root)), ["", "/utf", "/typed", "/forced", "/gone", "/set"], ["/text"]),
-    "caddy": (lambda root: caddy(CADDY.replace("ROOT", root)), ["", "/set"], ["/text", "/json", "/typed"]),
+    "apache": (lambda root: httpd(HTTPD.replace("ROOT", root)), ["", "/utf", "/typed", "/forced", "/gone", "/set", "/else"], ["/text"]),
+    "caddy": (lambda root: caddy(CADDY.replace("ROOT", root)), ["", "/set", "/else"], ["/text", "/json", "/typed"]),
 }
 
 
@@ -199,6 +213,12 @@ def test_the_kinds_of_endings_that_are_not_asked_for_are_told(reads: Reads) -> N
         ("apache", httpd("DocumentRoot /srv\n<Location /d>\nAddType text/x-d .odd\n</Location>"), "nginx", ["include mime.types;", "types {", "text/x-d odd;"]),
         ("caddy", caddy("root * /srv\nfile_server"), "nginx", ["charset utf-8;"]),
         ("caddy", caddy("root * /srv\nfile_server"), "apache", ['AddCharset "utf-8" .html']),
+        ("caddy", caddy("root * /srv\nfile_server\nheader ?Content-Type text/x-else"), "nginx", ["default_type text/x-else;"]),
+        ("caddy", caddy("root * /srv\nfile_server\nheader ?Content-Type text/x-else"), "apache", ['Header set Content-Type "text/x-else" "expr=-z %{CONTENT_TYPE}"']),
+        ("nginx", nginx("root /srv; location /a/ { default_type application/octet-stream; }", PAGES), "caddy", ["handle /a/*", "header ?Content-Type application/octet-stream", "header ?Content-Type text/plain"]),
+        ("nginx", nginx("root /srv; location /a/ { default_type text/x-a; }", PAGES), "apache", ['<Location "/a/">', '"text/x-a" "expr=-z', '<LocationMatch "^(?!/a/)">', '"text/plain" "expr=-z']),
+        ("apache", httpd("DocumentRoot /srv\nHeader set Content-Type text/x-else \"expr=-z %{CONTENT_TYPE}\""), "nginx", ["default_type text/x-else;"]),
+        ("apache", httpd("DocumentRoot /srv\nHeader set Content-Type text/x-else \"expr=-z %{CONTENT_TYPE}\""), "caddy", ["header ?Content-Type text/x-else"]),
         ("caddy", caddy("header /up Content-Type text/html\nrespond /up up"), "nginx", ["default_type text/html;"]),
         ("caddy", caddy("respond /up up"), "nginx", ['default_type "text/plain; charset=utf-8";']),
     ],

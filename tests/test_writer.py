@@ -109,7 +109,7 @@ def test_lines(reads: Reads, server: str, lines: list[str]) -> None:
         ("access_log /x fernhollow;", "changed", "log-format-differs"),
         ("location /api/ { return 204; }", "changed", "path-case-ignored"),
         ("client_max_body_size 1m; location / { proxy_pass http://192.0.2.1; }", "changed", "body-limit-when-read"),
-        ("default_type text/plain; root ROOT;", "changed", "media-type-left-out"),
+        ("default_type text/plain; root ROOT;", "kept", None),
         ("error_log /x;", "manual", None),
         ("keepalive_timeout 3;", "implied", None),
         (

@@ -171,10 +171,6 @@ MEDIA_TYPE_DIFFERS = _code("media-type-differs", _T, _MINOR,
     "files that end in .{extension} are sent as {after}, not as {before}",
     "{target} takes the media type of a file from its own table and from the system's, which hold the registered types",
     "set Content-Type with a header line for these files if a client minds")
-MEDIA_TYPE_NONE = _code("media-type-left-out", _T, _MINOR,
-    "a file whose name says nothing of its type is sent without a media type, not as {before}",
-    "{target} has no setting for the type of such files",
-    "add the endings of such files to the table of media types, or set Content-Type for them, if a client minds")
 LOG_FORMAT = _code("log-format-differs", _T, _MINOR,
     "the access log is not written in the format {format}",
     "{target} does not have this format",

@@ -32,12 +32,14 @@ def of_name(types: MediaTypes, name: str) -> str | None:
         elif types.registered:
             # mod_mime: what it does not know is passed over, but whether it knows this one is the system's affair.
             found, known = (found, known) if known else (None, True)
+    known = known and found != ""  # what was removed is as if nobody knew it
     if not known:
         found = types.otherwise or ""
     charset = next((types.charsets.by_extension[ending] for ending in reversed(endings) if ending in types.charsets.by_extension), "")
     if found is None or not found:
         return found
-    if charset and "charset=" not in found:
+    # mod_mime puts a charset behind what it knows; what a field line says comes later (2.4.71, probed).
+    if charset and "charset=" not in found and not (types.each and not known):
         return f"{found}; charset={charset}"
     return _with_charset(types, found)
 

@@ -375,8 +375,10 @@ class MediaTypes:
             return getattr(before, name) if said is None else said
 
         table = before.table if self.table is None else (before.table or _EMPTY) + self.table if self.adds else self.table
+        # httpd: where the first line has given one, a later one finds it (2.4.71, probed).
+        otherwise = before.otherwise if before.each and self.adds and before.otherwise else last("otherwise")
         return MediaTypes(
-            table, False, last("registered"), last("otherwise"), last("forced"), last("charset"), last("charset_types"), self.charset_on_origins or before.charset_on_origins,
+            table, False, last("registered"), otherwise, last("forced"), last("charset"), last("charset_types"), self.charset_on_origins or before.charset_on_origins,
             before.charsets + self.charsets, self.by_path or before.by_path, self.each or before.each,
             self.span or before.span, (*before.also, *self.also), last("otherwise_span"), last("charset_span"))
 

@@ -31,12 +31,24 @@ def read_response_fields(nodes: list[Node], always: bool, context: Context) -> t
     """The Header lines of one table, in file order."""
     made: list[Step] = []
     for node in nodes:
-        if node.name != "header" or (node.args[:1] == ["always"]) is not always:
+        if node.name != "header" or (node.args[:1] == ["always"]) is not always or default_type(node) is not None:
             continue
         context.use(node)
         words = node.args[1:] if node.args[:1] in (["always"], ["onsuccess"]) else node.args
         made += _field(words, Side.RESPONSE, always, node, context)
     return tuple(made)
+
+
+# expr: CONTENT_TYPE is the answer's, and empty where a file's name says nothing of it (2.4.71, probed).
+_NO_TYPE = re.compile(r"""expr=\s*(?:-z\s*%\{CONTENT_TYPE\}|%\{CONTENT_TYPE\}\s*==\s*(?:''|""))\s*(?:&&\s*%\{HANDLER\}\s*!~\s*(?:m#\^proxy#|/\^proxy/)\s*)?""", re.I)
+
+
+def default_type(node: Node) -> str | None:
+    """What a Header line gives to answers that have no Content-Type, if that is what it does."""
+    words = node.args[1:] if node.args[:1] == ["onsuccess"] else node.args
+    if node.name != "header" or len(words) != 4 or words[0].lower() != "set" or words[1].removesuffix(":").lower() != "content-type" or "%" in words[2]:
+        return None
+    return words[2] if _NO_TYPE.fullmatch(words[3]) else None
 
 
 def read_request_fields(nodes: list[Node], context: Context) -> tuple[Step, ...]:

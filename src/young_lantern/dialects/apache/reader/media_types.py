@@ -12,6 +12,7 @@ from dataclasses import replace
 from ....model import MediaType, MediaTypes, Step, TypeTable
 from .. import defaults
 from .context import Context, Node
+from .fields import default_type
 
 _NAMES = frozenset({"addtype", "forcetype", "removetype", "addcharset", "removecharset", "adddefaultcharset", "typesconfig"})
 # Words for files that go to an application, which has its own say on what it answers.
@@ -21,7 +22,8 @@ _HANDLERS = "httpd-php"
 def read_media_types(nodes: list[Node], at_server: bool, context: Context) -> tuple[Step, ...]:
     """What one level or section says. at_server: it is the server's own, on which all others come."""
     said = [node for node in nodes if node.name in _NAMES and node.args and _HANDLERS not in node.args[0]]
-    if not said and not at_server:
+    defaults_to = [(node, value) for node in nodes if (value := default_type(node))]
+    if not said and not defaults_to and not at_server:
         return ()
     rows: list[MediaType] = []
     charsets: list[MediaType] = []
@@ -52,5 +54,11 @@ def read_media_types(nodes: list[Node], at_server: bool, context: Context) -> tu
                     made = replace(made, registered=False)
                 elif not first.endswith("mime.types"):
                     context.value(node, first, "the system's table was expected; its own is not read, and the registered types are taken for it")
+    for node, value in defaults_to[:1]:
+        context.use(node)
+        made = replace(made, otherwise=value, otherwise_span=node.span)
+    for node, _ in defaults_to[1:]:
+        context.use(node)
+        made = replace(made, also=(*made.also, node.span))
     own = tuple(node.span for node in said if node.name != "adddefaultcharset" and node.span not in context.shared_types)
-    return (replace(made, table=TypeTable((*rows, *gone)), charsets=TypeTable(charsets), span=next(iter(own), None), also=own[1:]),)
+    return (replace(made, table=TypeTable((*rows, *gone)), charsets=TypeTable(charsets), span=next(iter(own), None), also=(*own[1:], *made.also)),)

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import partial
 
-from ....fitting import Chain
+from ....fitting import Chain, leaves
 from ....fitting.mapping import location_mapping
 from ....fitting.static import bare
 from ....model import ALWAYS, Abort, Capture, Condition, Field, Forward, Gateway, Not, Redirect, Respond, ServeFiles, Span, Var, Variable
@@ -189,6 +189,14 @@ def _types(case: Case, chain: Chain, context: Context) -> Lines | None:
     return tuple(Said(node, tuple(node.words), node.words[0]) for node in nodes)
 
 
+def _default_type(case: Case, chain: Chain, context: Context) -> Lines | None:
+    types_ = case.leaf.settings.types
+    if not isinstance(case.leaf.answer, ServeFiles) or types_ is not None and types_.forced:
+        return None
+    beside = any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain))
+    return tuple(Said(node, tuple(node.words), "default type") for node in types.write_default(types_, beside, context))
+
+
 def _folders(case: Case, chain: Chain, context: Context) -> Lines | None:
     answer = case.leaf.answer
     if not isinstance(answer, ServeFiles):
@@ -227,7 +235,7 @@ def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 # In the order in which the lines stand.
 _TOPICS = (
-    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("types", _types), ("requests", _requests), ("errors of origins", _intercepts),
+    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("types", _types), ("default type", _default_type), ("requests", _requests), ("errors of origins", _intercepts),
 )
 
 

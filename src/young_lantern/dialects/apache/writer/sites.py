@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from itertools import groupby
 
 from ....codes import CLIENT_BEHIND_ALL, IPV6_TOO, NO_COUNTERPART, RESTART_LOST
-from ....fitting import Leaf, leaves, unroll, without_impossible, without_tables
+from ....fitting import Leaf, leaves, own_types, unroll, without_impossible, without_tables
 from ....fitting.guards import close_unguarded, exempt_clients
 from ....fitting.conditional import with_conditions, without_idle_changes
 from ....fitting.places import plain_paths
@@ -102,6 +102,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     passing: set[int] = set()
     chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict)))), passing))
     chain = close_unguarded(chain)
+    own_types.defaults_as_settings(chain)
     applications = gateways.as_files(chain, context)
     # What was left out by then decides nothing, and is told to be idle.
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))

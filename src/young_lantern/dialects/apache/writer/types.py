@@ -1,16 +1,14 @@
 """Media types -> `AddType`, `ForceType`, `RemoveType`, `AddCharset`, `AddDefaultCharset`. Mirror: reader/media_types.py.
 
 Rule:     where the source goes by a table of its own, the system's is not in force beside it (`TypesConfig`). What all files have stands for the host,
-          what some have in sections.
-Left out: a type for files whose names say nothing of it, which httpd does not have (2.4).
+          what some have in sections. Files whose names say nothing of it get theirs by a `Header` line, since 2.4 has no directive for it.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 
-from ....codes import MEDIA_TYPE_NONE
-from ....model import Disposition, Estate, Forward, Gateway, MediaTypes, ServeFiles, Span
+from ....model import Estate, Forward, Gateway, MediaTypes, ServeFiles, Span
 from ....model.media_types import has_charset
 from ....model.registered_types import REGISTERED
 from ....model.walk import walk
@@ -61,10 +59,8 @@ def write_own(types: MediaTypes | None, answer: object, context: Context) -> lis
             context.idle.setdefault(span, "a text has its type with it")
         return []
     nodes: list[Node] = []
-    own = types.spans
+    own = tuple(span for span in types.spans if types.forced or span != types.otherwise_span)
     if isinstance(answer, ServeFiles):
-        if types.otherwise and types.otherwise_span and not types.forced:
-            context.note(types.otherwise_span, Disposition.CHANGED, MEDIA_TYPE_NONE, before=types.otherwise)
         nodes += _files(types, base_table(context.estate), own, context)
     if types.charset:
         passing = types.charset_on_origins and "text/html" in (types.charset_types or ())
@@ -78,6 +74,20 @@ def write_own(types: MediaTypes | None, answer: object, context: Context) -> lis
         for span in own:
             context.idle.setdefault(span, "what it says of media types is in force there, or comes to nothing")
     return nodes
+
+
+_NO_TYPE = "-z %{CONTENT_TYPE}"
+_NO_ORIGIN = "%{HANDLER} !~ /^proxy/"
+
+
+def write_default(types: MediaTypes | None, beside_origins: bool, context: Context) -> list[Node]:
+    """What a file has whose name says nothing of its type. Mirror: `default_type` in reader/fields.py. beside_origins: the line may meet what an origin sends."""
+    if types is None or types.forced or not types.otherwise:
+        if types is not None and types.otherwise_span:
+            context.idle.setdefault(types.otherwise_span, "no file comes to it, or a file without a type has none")
+        return []
+    asks = quote(f"expr={_NO_TYPE} && {_NO_ORIGIN}" if beside_origins else f"expr={_NO_TYPE}")
+    return [context.line("Header", "set", "Content-Type", quote(types.otherwise), asks, spans=(types.otherwise_span,) if types.otherwise_span else ())]
 
 
 def _table(types: MediaTypes) -> Mapping[str, str]:

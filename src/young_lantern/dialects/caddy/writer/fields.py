@@ -121,6 +121,8 @@ def _header(lines: list[Node], later: bool) -> list[Node]:
     if not lines:
         return []
     spans = tuple(span for line in lines for span in line.spans)
+    # headers/caddyfile.go: what gives a value to answers without one, or takes one away, is deferred by itself.
+    later = later and not all(line.words[0][0] in "?-" for line in lines)
     if len(lines) == 1 and not later:
         return [Node(["header", *lines[0].words], None, spans, lines[0].comments, setting=True)]
     return [Node(["header"], [*lines, *([Node(["defer"])] if later else [])], (), (), setting=True)]

@@ -5,7 +5,7 @@ Source:   Go mime package (RFC 9239 for JavaScript) and the system's mime.types,
 
 from __future__ import annotations
 
-from ....codes import MEDIA_TYPE_DIFFERS, MEDIA_TYPE_NONE
+from ....codes import MEDIA_TYPE_DIFFERS
 from ....fitting import Chain, leaves
 from ....model import Disposition, Estate, MediaType, MediaTypes, ServeFiles, Site, Span
 from ....model.registered_types import REGISTERED, usual_name
@@ -43,9 +43,7 @@ def note_types_of(site: Site, chain: Chain, context: Context) -> None:
     """Says of what a site or place has of its own."""
     of_files = {leaf.settings.types for leaf in leaves(chain) if isinstance(leaf.answer, ServeFiles)}
     for types in dict.fromkeys(item for item in walk(site.program) if isinstance(item, MediaTypes)):
-        if types.otherwise and types.otherwise_span and not types.forced and types in of_files:
-            context.note(types.otherwise_span, Disposition.CHANGED, MEDIA_TYPE_NONE, before=types.otherwise)
-        elif types.otherwise_span:
+        if types.otherwise_span and not (types.otherwise and not types.forced and types in of_files):
             context.implied(types.otherwise_span, "no file is sent by it, a header line says it, or Caddy does it by itself")
         if types.charset and types.charset.lower() != "utf-8":
             context.lost(types.charset_span, "this charset", "Caddy says UTF-8 of all that is text", "convert the files, or set Content-Type with a header line for them")
