@@ -8,7 +8,7 @@ Unknown:  an unknown variable is an Unread part of the template.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from ...model import Capture, Lookup, LookupRow, Part, Placeholder, Template, Unread, Var, Variable, join
@@ -113,7 +113,13 @@ def expression_variable(name: str) -> Template:
     return VARIABLES.get(name, (Unread(f"%{{{name}}}"),))
 
 
-def read_field_value(text: str) -> Template:
+def or_null(name: str) -> Template:
+    """mod_headers.c: a variable that is not set reads "(null)"."""
+    variable_ = Var(Variable.VARIABLE, name)
+    return (Lookup(f"{name}_or_null", (variable_,), (LookupRow("", ("(null)",)),), (variable_,)),)
+
+
+def read_field_value(text: str, of_environment: Callable[[str], Template] = or_null) -> Template:
     """The value of a Header line: `%%` is a percent sign, `%{NAME}e` an environment variable, `%{NAME}s` one of TLS.
 
     After `expr=` it is a text of the expression language: plain variables in it are read, functions are not.
@@ -132,9 +138,7 @@ def read_field_value(text: str) -> Template:
         elif found[0].startswith(("${", "{{")):
             parts.append(Placeholder(found[0]))
         elif found[2] == "e":
-            variable_ = Var(Variable.VARIABLE, found[1])
-            # mod_headers.c: a variable that is not set reads "(null)".
-            parts.append(Lookup(f"{found[1]}_or_null", (variable_,), (LookupRow("", ("(null)",)),), (variable_,)))
+            parts += of_environment(found[1])
         else:
             parts.append(Unread(found[0]))
     parts.append(text[at:])

@@ -46,6 +46,7 @@ class Context(Collector):
 
     formats: LogFormat names; environment: variables that some rewrite rule sets; folders: reads `.htaccess` files
     asking: numbers of the `<If>` nodes that were read; shared_types: lines of the table that all hosts share
+    late: what is set when a handler is chosen, None what nobody knows; late_lines: by which lines; late_asked: what must be a variable for that
     """
 
     modules: set[str] | None = None
@@ -54,6 +55,9 @@ class Context(Collector):
     folders: "FolderFiles | None" = None
     asking: set[int] = field(default_factory=set)
     shared_types: set[Span] = field(default_factory=set)
+    late: dict[str, str | None] = field(default_factory=dict)
+    late_lines: dict[str, "Node"] = field(default_factory=dict)
+    late_asked: set[str] = field(default_factory=set)
 
     def has(self, module: str) -> bool:
         return self.modules is None or module in self.modules or module in values.BUILT_IN

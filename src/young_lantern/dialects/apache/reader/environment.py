@@ -11,6 +11,7 @@ from __future__ import annotations
 import re
 
 from ....model import ALWAYS, ONE_SLASH, Capture, Choose, Condition, Disposition, Not, Route, SetVariable, Step, Template, TextMatches, Var, Variable, join
+from ....patterns import search
 from .context import Context, Node
 from .expressions import read_expression
 from .mappings import labelled
@@ -84,7 +85,7 @@ def _asked(node: Node, label: str, set_before: set[str], context: Context) -> Co
         return TextMatches((Var(Variable.PATH_ESCAPED, ONE_SLASH),), asks, span=node.span)
     if low == "request_protocol":
         # What is compared is asked by HTTP/1.1, and by HTTP/2 where both offer it.
-        return ALWAYS if re.search(pattern, "HTTP/1.1") else Not(ALWAYS)
+        return ALWAYS if search(asks, "HTTP/1.1") else Not(ALWAYS)
     subject: Template = (Var(_ATTRIBUTES[low]),) if low in _ATTRIBUTES else (Var(Variable.VARIABLE, attribute),) if attribute in set_before else (Var(Variable.FIELD, attribute),)
     if low == "host":
         subject = (Var(Variable.AUTHORITY),)

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from ....model import (
     ALWAYS, AllOf, AnyOf, ClientIn, Condition, MethodIn, Not, PathForm, PathMatches, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Unread, Var, Variable, join,
 )
+from ....patterns import search
 from .. import values
 
 _STRING = re.compile(r"""\s*(?:'((?:\\.|[^'\\])*)'|"((?:\\.|[^"\\])*)")""")
@@ -148,7 +149,7 @@ class _Parser:
         known = range(100, 600)
         if sign == "=~":
             pattern = self.regex()
-            return frozenset(number for number in known if re.search(pattern.text, str(number)))
+            return frozenset(number for number in known if search(pattern, str(number)))
         if sign in ("in", "-in"):
             wanted = self.list()
             return frozenset(number for number in known if str(number) in wanted)

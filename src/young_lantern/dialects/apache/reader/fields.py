@@ -12,11 +12,14 @@ import re
 from dataclasses import replace
 
 from ....codes import VALUE_UNREAD
-from ....model import ALWAYS, Condition, Field, HttpDate, Not, Operation, PathMatches, Side, Span, Step, TextIs, Var, Variable
+from ....model import ALWAYS, Condition, Disposition, Field, HttpDate, Not, Operation, PathMatches, Side, Span, Step, Template, TextIs, Unread, Var, Variable
 from ....model.registered_types import REGISTERED, usual_name
+from ....model.walk import walk
 from .. import values
 from .context import Context, Node
 from .expressions import Read, read_expression
+from .late_environment import is_unknown, value_of
+from .places import NEVER
 
 _OPERATIONS = {
     "set": Operation.SET, "add": Operation.ADD, "append": Operation.APPEND, "merge": Operation.MERGE, "unset": Operation.REMOVE,
@@ -64,12 +67,16 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     least = 2 if words[:1] and words[0].lower() == "unset" else 3
     if len(words) > least and words[-1].startswith(("env=", "expr=")):
         *words, by = words
-        asked = _by_environment(by, node, context) if by.startswith("env=") else read_expression(by[5:], node.span)
+        asked = _by_environment(by, always and side is Side.RESPONSE, node, context) if by.startswith("env=") else read_expression(by[5:], node.span)
         if asked is None or asked.statuses is not None and side is Side.REQUEST:
             if by.startswith("expr="):
                 context.value(node, by, "a condition that is read was expected")
             return ()
         wanted = None if asked.condition is ALWAYS else asked.condition
+        if wanted == NEVER:
+            claim = context.claims[node.span]
+            claim.disposition, claim.why = Disposition.IMPLIED, "its condition never holds on this host"
+            return ()
         if asked.statuses is not None:
             statuses = asked.statuses if statuses is None else statuses & asked.statuses
     operation = _OPERATIONS.get(words[0].lower()) if words else None
@@ -79,7 +86,10 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     name = words[1].removesuffix(":")
     find = context.pattern(words[2], node) if operation is Operation.EDIT else None
     text = "" if operation is Operation.REMOVE else words[3] if find else words[2]
-    value = context.checked(values.read_field_value(text), node.span, node.name)
+    value = context.checked(values.read_field_value(text, lambda name: _from_environment(name, always and side is Side.RESPONSE, context)), node.span, node.name)
+    if unknown := _unknown((value, wanted), context):
+        context.value(node, unknown, _SET_BY_RULES)
+        return ()
     made = Field(
         side, operation, name, value, statuses=statuses, at_once=side is Side.REQUEST, survives_errors=always, apart=always and side is Side.RESPONSE, find=find, span=node.span, comments=node.comments,
     )
@@ -87,13 +97,41 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     return (replace(made, when=wanted, asked_last=wanted is not None),)
 
 
-def _by_environment(by: str, node: Node, context: Context) -> Read | None:
+_SET_BY_RULES = "a variable that a rewrite rule, SetEnvIf or SetEnv sets was expected; others are not read"
+
+
+def _unknown(items: object, context: Context) -> str:
+    """A variable in an expression whose value nobody here knows; what is set late counts as such there."""
+    names = [item.name for item in walk(items) if isinstance(item, Var) and item.variable is Variable.VARIABLE]
+    return next((name for name in names if is_unknown(name, context) or name in context.late and name not in context.late_asked), "")
+
+
+def _from_environment(name: str, for_all: bool, context: Context) -> Template:
+    """`%{NAME}e`. for_all: the line goes with answers that no handler made, too."""
+    if is_unknown(name, context):
+        return (Unread(f"%{{{name}}}e"),)
+    if name not in context.late:
+        return values.or_null(name)
+    value = value_of(name, context) or ""
+    if for_all or name in context.environment:
+        context.late_asked.add(name)
+        return values.or_null(name)
+    return (value,) if value else ()
+
+
+def _by_environment(by: str, for_all: bool, node: Node, context: Context) -> Read | None:
     found = re.fullmatch(r"env=(!?)(\w+)", by)
     if not found:
         context.value(node, by, "the name of a variable was expected")
         return None
-    if found[2] not in context.environment:
-        context.value(node, by, "a variable that a rewrite rule sets was expected; others are not read")
+    name = found[2]
+    if not is_unknown(name, context) and (name in context.late or name == "HTTPS" and name not in context.environment):
+        is_set = value_of(name, context) is not None
+        if not for_all or not is_set:
+            return Read(ALWAYS if is_set is not bool(found[1]) else NEVER)
+        context.late_asked.add(name)
+    elif name not in context.environment or is_unknown(name, context):
+        context.value(node, by, _SET_BY_RULES)
         return None
     empty = TextIs((Var(Variable.VARIABLE, found[2]),), ("",), span=node.span)
     return Read(empty if found[1] else Not(empty, node.span))

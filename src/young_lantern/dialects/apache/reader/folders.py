@@ -16,7 +16,8 @@ from pathlib import Path
 
 from ....codes import DIRECTIVE_UNKNOWN, FOLDER_FILE_REFUSED, FOLDER_FILES_CUT, FOLDER_FILES_UNSEEN, MODULE_MISSING
 from ....errors import SourceUnreadable
-from ....model import Disposition, Span
+from ....model import Disposition, Pattern, Span
+from ....patterns import search
 from ....source.places import Places
 from ...dialect import Beside
 from .. import overrides
@@ -170,7 +171,7 @@ def allowed_in(folder: str, sections: list[Section]) -> Allowed:
 
 def _holds(text: str, folder: str) -> bool:
     if re.search(r"[*?\[]", text):
-        return re.search(glob_pattern(text), folder) is not None
+        return search(Pattern(glob_pattern(text), "pcre"), folder) is not None
     text = text.rstrip("/")
     return folder == text or folder.startswith(text + "/")
 

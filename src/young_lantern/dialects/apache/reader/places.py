@@ -10,6 +10,7 @@ import re
 from dataclasses import dataclass
 
 from ....model import ALWAYS, AllOf, AnyOf, Condition, Disposition, FileNameMatches, FolderMatches, Not, PathForm, PathIs, PathMatches, PathStartsWith, Span
+from ....patterns import search
 from .context import Context, Node
 from .expressions import Read, read_expression
 
@@ -202,7 +203,7 @@ def folder_condition(folder: str, place: Place, span: Span | None) -> Condition:
 
 def _folder_pattern(pattern: str, place: Place, node: Node, context: Context) -> Condition:
     """`<DirectoryMatch pattern>`: it is searched for in the whole name of what the path leads to, a folder's with its final slash."""
-    if re.search(pattern, place.folder + "/"):
+    if search(context.pattern(pattern, node), place.folder + "/"):
         return ALWAYS
     inside = re.sub(r"\\.|\[\^?\]?[^\]]*\]", "", pattern)
     if "^" in inside or "$" in inside or "|" in re.sub(r"\(.*?\)", "", inside):
@@ -215,7 +216,7 @@ def _folder_pattern(pattern: str, place: Place, node: Node, context: Context) ->
 
 def _folder_glob(text: str, place: Place, node: Node, context: Context) -> Condition:
     """`<Directory /srv/*/private>` for the paths that are served from a place."""
-    if re.search(glob_pattern(text), place.folder):
+    if search(context.pattern(glob_pattern(text), node), place.folder):
         return ALWAYS
     if not text.startswith(place.folder + "/"):
         context.value(node, text, "a shell pattern below a document root, or one that holds for all of it, was expected")

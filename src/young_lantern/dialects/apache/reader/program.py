@@ -20,7 +20,7 @@ from ....model import (
 )
 from ....model.walk import walk
 from .. import catalogue, defaults
-from . import access, compression, environment, fields, files, forwards, gateways, limits, mappings, media_types, rewrites
+from . import access, compression, environment, fields, files, forwards, gateways, late_environment, limits, mappings, media_types, rewrites
 from .context import Context, Node
 from .files import SITE
 from .places import EARLY, NEVER, Place, Section, below, condition, merged
@@ -66,6 +66,7 @@ class Program:
         if any(rewrites.names_file(rule) for rule in rules):
             # Such a rule says which file is meant and leaves the path that sections are chosen by.
             self.form = PathForm.URL
+        late_environment.read_late(self.host.levels, [section.nodes for section in self.sections], self.host.secure, self.context)
         known = environment.read_environment(self.host.levels, self.context)
         head = self._head()
         mapping = self._mapping()
@@ -211,7 +212,8 @@ class Program:
         # they are over, so that a section's redirect still comes first (2.4.71, probed).
         answers = any(isinstance(item, Redirect) or (isinstance(item, Respond) and item.status not in (404, 500)) for item in walk(tuple(rewriting)))
         steps += [*rewriting, *redirects] if answers else [*redirects, *rewriting]
-        return (*steps, *self._said(place), *content)
+        said = self._said(place)
+        return (*steps, *late_environment.late_steps(self.context), *said, *content)
 
     def _said(self, place: Place | None) -> list[Step]:
         """What all levels and sections add to the answer. A media type's expiry counts before any default, wherever either is written."""

@@ -46,7 +46,9 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) ->
             others = [held for held in left if held is not field and held.name.lower() == name.lower() and held.when is None and held.operation is Operation.SET]
             if field.operation is Operation.SET and len(others) == 1 and left.index(others[0]) < left.index(field):
                 table = by_condition(field, others[0].value)
-                assert table is not None
+                if table is None:
+                    context.lost(field.span, name, "nginx has no table whose other values are dates, or parts of what a pattern found", "give each value in a location of its own")
+                    continue
                 left.remove(others[0])
                 nodes = [node for node in nodes if node.words[:2] != ["add_header", others[0].name]]
             field = replace(field, value=(table,), when=None)

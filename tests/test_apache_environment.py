@@ -1,0 +1,109 @@
+"""httpd variables that are there once a handler is chosen: `SetEnv`, and HTTPS of mod_ssl."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.support.conformance import disagreements
+from tests.support.reading import Reads
+from tests.test_apache_reader import httpd
+from young_lantern.behaviour.decide import decide
+from young_lantern.behaviour.request import Request, placed
+from young_lantern.model import FileKind
+from young_lantern.translate import translate
+
+HOST = r"""
+SetEnv PROBED set
+SetEnvIf X-Probe (.+) PROBED=$1
+SetEnv STAGE main
+SetEnv NOTHING
+Header set X-Probed "%{PROBED}e"
+Header set X-Stage "%{STAGE}e"
+Header set X-If-Stage yes env=STAGE
+Header set X-Unless-Stage yes env=!STAGE
+Header set X-Nothing "[%{NOTHING}e]"
+Header set X-If-Nothing yes env=NOTHING
+Header set X-Asked yes "expr=reqenv('STAGE') == 'main'"
+Header set X-Secure "%{HTTPS}e"
+Header set X-If-Secure yes env=HTTPS
+Header always set X-Always "%{STAGE}e %{PROBED}e"
+Header always set X-If-Always yes env=STAGE
+Redirect /moved /x
+RewriteEngine On
+RewriteRule ^/there$ /x [R]
+RewriteRule ^/closed$ - [F]
+<Location /shut>
+Require all denied
+</Location>
+<Directory ROOT>
+RewriteEngine On
+RewriteCond %{ENV:STAGE} main
+RewriteRule ^ - [E=SEEN:yes]
+Header set X-Seen "%{SEEN}e"
+</Directory>
+"""
+
+
+def test_the_server_answers_as_foretold(tmp_path: Path, reads: Reads) -> None:
+    """Handlers know it, redirects and refusals before them do not."""
+    (reads.root / "x").write_text("content\n")
+    text = httpd(HOST).replace("ROOT", str(reads.root))
+    targets = ["/x", "/none", "/moved", "/there", "/closed", "/shut"]
+    rows = [("GET", "www.fernhollow.example", target, fields) for target in targets for fields in ({}, {"X-Probe": "sent"})]
+    asked, wrong = disagreements("apache", text, rows, tmp_path / "c")
+    assert asked == len(rows)
+    assert wrong == []
+
+
+def _fields(reads: Reads, host: str, scheme: str = "http") -> dict[str, str]:
+    text = httpd(host)
+    if scheme == "https":
+        text = text.replace("Listen 80", "Listen 443").replace("*:80>", "*:443>\nSSLEngine on\nSSLCertificateFile /none.pem\nSSLCertificateKeyFile /none.key")
+    reading = reads.read("apache", text.replace("ROOT", "/srv"))
+    request = Request("GET", scheme, "www.fernhollow.example", 443 if scheme == "https" else 80, "/x")
+    return dict(decide(reading.estate, request, placed({"/srv/x": FileKind.FILE}, frozenset({"/srv"}))).fields)
+
+
+@pytest.mark.parametrize("line", ["Header set X-Secure %{HTTPS}e env=HTTPS", "Header always set X-Secure %{HTTPS}e env=HTTPS"])
+def test_tls_is_known_to_lines_of_headers(reads: Reads, line: str) -> None:
+    assert _fields(reads, line, "https") == {"x-secure": "on"}
+    assert _fields(reads, line) == {}
+
+
+def test_what_a_rule_set_does_not_hide_tls(reads: Reads) -> None:
+    assert _fields(reads, "SetEnvIf X-None ^$ HTTPS=off\nHeader set X-Secure %{HTTPS}e", "https") == {"x-secure": "on"}
+
+
+@pytest.mark.parametrize(
+    "host",
+    [
+        '<LocationMatch "^/(?<part>\\w+)">\nHeader set X-Part "%{MATCH_PART}e"\n</LocationMatch>',
+        "PassEnv STAGE\nHeader set X-Stage %{STAGE}e",
+        "SetEnv STAGE main\n<Location /a>\nSetEnv STAGE other\n</Location>\nHeader set X-Stage %{STAGE}e",
+        "SetEnv STAGE main\nHeader set X-Stage yes \"expr=reqenv('STAGE') == 'main'\"",
+        "Header set X-Suite yes env=SSL_CIPHER",
+    ],
+)
+def test_what_nobody_here_knows_is_told(reads: Reads, host: str) -> None:
+    reading = reads.read("apache", httpd(host))
+    assert [finding.code.name for finding in reading.findings if finding.span.directive.startswith("Header")]
+
+
+def test_a_pattern_with_a_name_in_it_is_read(reads: Reads) -> None:
+    host = '<DirectoryMatch "^(?<whole>/srv)">\nHeader set X-Whole yes\n</DirectoryMatch>'
+    assert _fields(reads, host) == {"x-whole": "yes"}
+
+
+def test_it_is_written_as_the_value_that_it_has(reads: Reads) -> None:
+    made = translate(reads.write("apache", httpd("SetEnv STAGE main\nHeader set X-Stage %{STAGE}e\nHeader set X-If yes env=STAGE")).parent, "nginx")
+    written = "".join(made.writing.files.values())
+    assert "add_header X-Stage main;" in written and "add_header X-If yes;" in written
+    assert [entry.disposition.value for entry in made.ledger if entry.span.directive.startswith("SetEnv")] == ["kept"]
+
+
+def test_a_date_that_no_table_can_hold_is_told(reads: Reads) -> None:
+    host = "SetEnvIf User-Agent robot bot\nExpiresActive On\nExpiresDefault \"access plus 1 hour\"\nHeader set Cache-Control no-cache\nHeader set Expires never env=bot"
+    ledger = translate(reads.write("apache", httpd(host)).parent, "nginx").ledger
+    assert [entry.disposition.value for entry in ledger if entry.span.directive.startswith("Header set Expires")] == ["unsupported"]
