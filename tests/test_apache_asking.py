@@ -153,3 +153,9 @@ def test_a_variable_that_captures_fill_stays_one(reads: Reads) -> None:
     host = "SetEnvIf X-Probe ^(b+)$ probed=$1\nRewriteEngine On\nRewriteCond %{ENV:probed} bb\nRewriteRule ^/b - [R=410]"
     files = translate(reads.write("apache", httpd(host)).parent, "caddy").writing.files
     assert 'vars probed ""' in "".join(files.values())
+
+
+def test_a_variable_that_knew_the_path_before_it_was_rewritten_stays_one(reads: Reads) -> None:
+    host = "SetEnvIf Request_URI ^/a marked\nRewriteEngine On\nRewriteRule ^/a/(.*)$ /b/$1 [PT]\n<Location /b>\nRequire env marked\n</Location>"
+    made = translate(reads.write("apache", httpd(host)).parent, "nginx")
+    assert not [cause.summary for cause in made.comparison.causes if cause.severity is Severity.BREAKING]

@@ -2,7 +2,8 @@
 
 Rule:     a condition on such a variable becomes the conditions under which it has the value that is asked for; a text with it becomes a table of what
           they look at, where that is one thing. What nobody asks for any more is not set. Dialects without an environment say it so themselves.
-Left out: variables whose values have captures in them, or which a rule further on sets as well; they stay as they are.
+Left out: variables whose values have captures in them, which a rule further on sets as well, or which go by the path and are asked for when a rewrite may
+          have changed it; they stay as they are.
 """
 
 from __future__ import annotations
@@ -10,13 +11,17 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from ..model import (
-    ALWAYS, ONE_SLASH, AllOf, AnyOf, Block, Capture, Choose, Condition, Estate, Lookup, LookupRow, Not, PathMatches, SetVariable, Step, Template, TextIs, TextMatches, Var, Variable,
+    ALWAYS, ONE_SLASH, AllOf, AnyOf, Block, Capture, Choose, Condition, Estate, Field, Lookup, LookupRow, Not, PathIs, PathMatches, PathStartsWith, Rewrite, SetVariable, Step, Template, TextIs, TextMatches, Var, Variable,
     literal,
 )
 from ..model.walk import transform, walk
 from ..patterns import search
 
 _MOST_WAYS = 12
+# What a rewrite may change.
+_PATHS = frozenset({
+    Variable.PATH, Variable.URL_PATH, Variable.PATH_ESCAPED, Variable.TARGET_NOW, Variable.SCRIPT_NAME, Variable.PATH_INFO, Variable.QUERY, Variable.QUERY_MARK, Variable.ARGUMENT,
+})
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +50,7 @@ def _block(block: Block) -> Block:
     lines: list[Choose] = [step for step in block.steps[:leading] if isinstance(step, Choose)]
     rest = tuple(transform(step, _on_paths) for step in block.steps[leading:])
     elsewhere = {item.name for item in walk(rest) if isinstance(item, SetVariable)}
+    moved = _asked_of_another_path(rest)
     ways: dict[str, list[_Way] | None] = {}
     for line in lines:
         route = line.routes[0]
@@ -53,7 +59,7 @@ def _block(block: Block) -> Block:
             assert isinstance(step, SetVariable)
             value = literal(step.value)
             before = ways.get(step.name, [])
-            known = before is not None and value is not None and step.name not in elsewhere and len(before) < _MOST_WAYS
+            known = before is not None and value is not None and step.name not in elsewhere and len(before) < _MOST_WAYS and not (step.name in moved and _of_path(held))
             ways[step.name] = [*before, _Way(held, str(value))] if known and before is not None else None  # type: ignore[arg-type]
     known_ways = {name: found for name, found in ways.items() if found is not None}
     captured = frozenset(item.pattern for item in walk(rest) if isinstance(item, Capture))
@@ -67,6 +73,19 @@ def _block(block: Block) -> Block:
         if steps:
             kept.append(replace(line, routes=(replace(route, condition=transform(route.condition, _on_paths), steps=steps),)))
     return replace(block, steps=(*kept, *made))
+
+
+def _asked_of_another_path(rest: tuple[Step, ...]) -> set[str]:
+    """Variables that are asked for when the path may be another one already: fields are put in at the end."""
+    first = next((number for number, step in enumerate(rest) if any(isinstance(item, Rewrite) for item in walk(step))), None)
+    if first is None:
+        return set()
+    late = [*rest[first:], *(item for item in walk(rest[:first]) if isinstance(item, Field))]
+    return {item.name for item in walk(late) if isinstance(item, Var) and item.variable is Variable.VARIABLE}
+
+
+def _of_path(condition: Condition) -> bool:
+    return any(isinstance(item, PathIs | PathStartsWith | PathMatches) or isinstance(item, Var) and item.variable in _PATHS for item in walk(condition))
 
 
 def _is_setting(step: Step) -> bool:
