@@ -252,3 +252,9 @@ def test_the_ledger_knows_every_line_of_a_host(reads: Reads, target: str, wanted
     said = {entry.span.directive.split()[0]: entry for entry in ledger}
     assert {name: said[name].disposition.value for name in wanted} == wanted
     assert all(said[name].targets for name, disposition in wanted.items() if disposition == "kept")
+
+
+def test_a_type_that_a_rule_gave_to_an_error_is_told(reads: Reads) -> None:
+    """What a server says of its own words is not foretold; that a rule's type goes is."""
+    causes = translate(reads.write("apache", httpd("DocumentRoot /srv\nHeader always set Content-Type text/x-all")).parent, "nginx").comparison.causes
+    assert [cause.severity for cause in causes if cause.summary == "field content-type: text/x-all becomes that of the server's own words"]

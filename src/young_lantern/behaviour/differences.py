@@ -175,12 +175,25 @@ _CHARSET = re.compile(r"charset=([^;,)]+)")
 
 def media_types(before: Outcome, after: Outcome) -> list[Difference]:
     """The Content-Type, where both are foretold."""
-    one, other = before.media_types, after.media_types
+    one, other = _lines(before), _lines(after)
+    if (one is None) is not (other is None) and _own_words(before if one is None else after):
+        return [Difference("field content-type", *("that of the server's own words" if lines is None else ", ".join(lines) or "none" for lines in (one, other)), Severity.MINOR)]
     if one is None or other is None or [same_type(item) for item in one] == [same_type(item) for item in other]:
         return []
     # A name that is nothing but an ending is a file's of no site.
     minor = served_alike(one, other) or (before.file or "").rpartition("/")[2].startswith(".")
     return [Difference("field content-type", ", ".join(one) or "none", ", ".join(other) or "none", Severity.MINOR if minor else Severity.BREAKING)]
+
+
+def _lines(outcome: Outcome) -> tuple[str, ...] | None:
+    """The Content-Type lines; where the handler's own is not foretold, those that a rule puts there instead; None: nobody knows."""
+    said = tuple(value for name, value in outcome.fields if name == "content-type")
+    return outcome.media_types if outcome.media_types is not None else said or None
+
+
+def _own_words(outcome: Outcome) -> bool:
+    """Whether a server answers with a text that it made up, whose type it knows best: a redirect or an error of its own."""
+    return outcome.status is not None and outcome.status >= 300 and outcome.status != 304 and outcome.file is None and outcome.origin is None
 
 
 def served_alike(one: tuple[str, ...], other: tuple[str, ...]) -> bool:
@@ -204,7 +217,7 @@ def _fields(before: Outcome, after: Outcome) -> list[Difference]:
     found = []
     one, other = _by_name(before), _by_name(after)
     for name in sorted({*one, *other}):
-        if one.get(name) == other.get(name) or name == "content-type" and (before.media_types is not None or after.media_types is not None):
+        if one.get(name) == other.get(name) or name == "content-type":
             continue
         added = name not in one
         # RFC 9111 section 5.3: Expires does not count where Cache-Control has max-age.
