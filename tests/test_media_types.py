@@ -87,7 +87,9 @@ header /set/a.css {
 	defer
 }
 handle_path /set/* {
-	file_server
+	file_server browse {
+		index none.html
+	}
 }
 handle_path /else/* {
 	header ?Content-Type text/x-else
@@ -110,7 +112,7 @@ handle {
 CONFIGS = {
     "nginx": (lambda root: "events {}\nhttp {" + NGINX.replace("ROOT", root) + "}", ["/plain", "/utf", "/css", "/own", "/all"], ["/alias.css", "/try/x", "/text", "/text.json", "/twice", "/page"]),
     "apache": (lambda root: httpd(HTTPD.replace("ROOT", root)), ["", "/utf", "/typed", "/forced", "/gone", "/set", "/else"], ["/text"]),
-    "caddy": (lambda root: caddy(CADDY.replace("ROOT", root)), ["", "/set", "/else"], ["/text", "/json", "/typed"]),
+    "caddy": (lambda root: caddy(CADDY.replace("ROOT", root)), ["", "/set", "/else"], ["/text", "/json", "/typed", "/set/d/"]),
 }
 
 

@@ -39,19 +39,19 @@ def handlers_own(types: MediaTypes | None, state: State, *, status: int, file: s
     return of_name(types, state.path) if types.by_path else None
 
 
-def sent(own: str | None, operations: list[Field], state: State) -> tuple[str, ...] | None:
-    """The Content-Type lines of an answer. operations: those on this field that take place, in order."""
+def sent(own: str | None, operations: list[Field], state: State, *, listing: bool = False) -> tuple[str, ...] | None:
+    """The Content-Type lines of an answer. operations: those on this field that take place, in order. listing: it is a folder's."""
     types = state.types
     lines: list[str | None] = [own] if own != "" else []
     if types is None:
         return None
     if not types.by_path and not types.each:
-        # Caddy: what stands there beforehand stays for files and texts; an origin's comes beside it.
+        # Caddy: what stands there beforehand stays for files and texts; an origin's comes beside it, and a listing's in its place (2.6.2, probed).
         now = [item for item in operations if not item.deferred]
         before: list[str | None] = []
         for item in now:
             before = _changed(before, item, state)
-        lines = [*before, *lines] if before and own is not None and own.startswith(ORIGINS) else before or lines
+        lines = [*before, *lines] if before and own is not None and own.startswith(ORIGINS) else lines if listing else before or lines
         operations = [item for item in operations if item.deferred]
     for item in operations:
         if types.each:

@@ -549,7 +549,7 @@ class _Run:
                 state.types, state, status=status, file=file, listing=listing, body=None if body == OWN_WORDS or is_error and not media_type else body, media_type=media_type, origin=origin is not None)
             of_type = [item for item in operations if item.name.lower() == "content-type"]
             if state.types is not None:
-                types = content_types.sent(own, answering.taking_place(of_type, status, is_error, state), state)
+                types = content_types.sent(own, answering.taking_place(of_type, status, is_error, state), state, listing=listing)
             if types is not None:
                 operations = [item for item in operations if item not in of_type]
         fields = answering.response_fields(operations, status, is_error, state) if status is not None else ()
