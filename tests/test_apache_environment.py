@@ -34,6 +34,16 @@ Redirect /moved /x
 RewriteEngine On
 RewriteRule ^/there$ /x [R]
 RewriteRule ^/closed$ - [F]
+RewriteRule ^/passed/(.*)$ /$1 [PT]
+RedirectMatch 410 \.gone$
+Header always set X-Nobody yes env=!nobody
+Header always set X-Somebody yes env=nobody
+<If "%{REQUEST_URI} =~ m#^/passed#">
+Header always set X-Passed yes
+</If>
+<Location /x>
+Header always set X-Here yes
+</Location>
 <Location /shut>
 Require all denied
 </Location>
@@ -50,7 +60,7 @@ def test_the_server_answers_as_foretold(tmp_path: Path, reads: Reads) -> None:
     """Handlers know it, redirects and refusals before them do not."""
     (reads.root / "x").write_text("content\n")
     text = httpd(HOST).replace("ROOT", str(reads.root))
-    targets = ["/x", "/none", "/moved", "/there", "/closed", "/shut"]
+    targets = ["/x", "/none", "/moved", "/there", "/closed", "/shut", "/passed/x", "/passed/x.gone"]
     rows = [("GET", "www.fernhollow.example", target, fields) for target in targets for fields in ({}, {"X-Probe": "sent"})]
     asked, wrong = disagreements("apache", text, rows, tmp_path / "c")
     assert asked == len(rows)

@@ -77,7 +77,7 @@ def test_answers(reads: Reads, host: str, target: str, status: int, more: str | 
         ("Header set X-A %{X}x", "variable-unread"),
         ("Header set X-A 1 \"expr=file('/x') == ''\"", "value-unread"),
         ("SetEnvIf Remote_Host x seen=1", "value-unread"),
-        ("Header set X-A 1 env=seen", "value-unread"),
+        ("Header set X-A 1 env=UNIQUE_ID", "value-unread"),
         ("<If \"%{TIME_HOUR} == '3'\">\nHeader set X-A 1\n</If>", "value-unread"),
         ("ExpiresActive On\nExpiresDefault M60", "value-unread"),
         ("LimitRequestBody lots", "value-unread"),

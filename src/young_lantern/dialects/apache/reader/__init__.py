@@ -7,7 +7,6 @@ Left out: ways to say who one is other than basic credentials of a file: what th
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -40,10 +39,9 @@ def read(main: Path, files: Pairs = ()) -> Reading:
         if len(node.args) > 1:
             context.formats[node.args[1]] = node.span
             context.claims[node.span].claimed = False
-    context.environment = {name for node in _all(nodes) if node.name == "rewriterule" for name in re.findall(r"(?:^\[|,)\s*(?:E|env)=!?(\w+)", "".join(node.args[2:]))}
+    context.environment = environment.names_set(list(_all(nodes)))
     shared = _media_types(nodes, context)
     context.shared_types = {item.span for item in shared if item.span}
-    context.environment |= environment.names_set(list(_all(nodes)))
     hosts = sites.read_hosts(nodes, context)
     for host in hosts:
         forwards.read_balancers(host.nodes, context)

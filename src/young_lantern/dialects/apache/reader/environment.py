@@ -33,7 +33,8 @@ def speaks(nodes: list[Node]) -> bool:
 
 def names_set(nodes: list[Node]) -> set[str]:
     """The variables that some lines set."""
-    return {name for node in nodes if node.name in _NAMES for name in (re.match(r"[^=]*", word)[0].lstrip("!") for word in _words(node)) if name}  # type: ignore[index]
+    by_rules = {name for node in nodes if node.name == "rewriterule" for name in re.findall(r"(?:^\[|,)\s*(?:E|env)=!?(\w+)", "".join(node.args[2:]))}
+    return by_rules | {name for node in nodes if node.name in _NAMES for name in (re.match(r"[^=]*", word)[0].lstrip("!") for word in _words(node)) if name}  # type: ignore[index]
 
 
 def _words(node: Node) -> list[str]:

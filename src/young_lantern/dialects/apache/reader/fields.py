@@ -97,7 +97,7 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     return (replace(made, when=wanted, asked_last=wanted is not None),)
 
 
-_SET_BY_RULES = "a variable that a rewrite rule, SetEnvIf or SetEnv sets was expected; others are not read"
+_SET_BY_RULES = "a variable that a rewrite rule, SetEnvIf or one SetEnv sets was expected; what modules set by themselves is not read"
 
 
 def _unknown(items: object, context: Context) -> str:
@@ -125,14 +125,14 @@ def _by_environment(by: str, for_all: bool, node: Node, context: Context) -> Rea
         context.value(node, by, "the name of a variable was expected")
         return None
     name = found[2]
-    if not is_unknown(name, context) and (name in context.late or name == "HTTPS" and name not in context.environment):
+    if is_unknown(name, context):
+        context.value(node, by, _SET_BY_RULES)
+        return None
+    if name in context.late or name not in context.environment:
         is_set = value_of(name, context) is not None
         if not for_all or not is_set:
             return Read(ALWAYS if is_set is not bool(found[1]) else NEVER)
         context.late_asked.add(name)
-    elif name not in context.environment or is_unknown(name, context):
-        context.value(node, by, _SET_BY_RULES)
-        return None
     empty = TextIs((Var(Variable.VARIABLE, found[2]),), ("",), span=node.span)
     return Read(empty if found[1] else Not(empty, node.span))
 

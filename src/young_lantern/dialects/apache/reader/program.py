@@ -67,13 +67,14 @@ class Program:
             # Such a rule says which file is meant and leaves the path that sections are chosen by.
             self.form = PathForm.URL
         late_environment.read_late(self.host.levels, [section.nodes for section in self.sections], self.host.secure, self.context)
+        self.context.environment |= environment.names_set([node for section in self.sections for node in section.nodes])
         known = environment.read_environment(self.host.levels, self.context)
         head = self._head()
         mapping = self._mapping()
         if rules and rewrites.is_on(self.host.levels, self.context):
             named = self._named(rules)
             level = rewrites.Level(
-                _PHASE, None, "/", named, (ForgetFields(), *head, *mapping), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure)
+                _PHASE, None, "/", named, self._mapped_anew(mapping, head), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure)
             phase = self._unless_ended(rewrites.read_phase(rules, level, self.context))
             # A changed path skips the mapping; what an earlier round of the rules changed counts, too.
             changed = Choose((Route(Rewritten(SITE), named),))
@@ -105,6 +106,14 @@ class Program:
         found = {self.place.folder, *(section.text.rstrip("/") for section in self.sections if section.kind == "directory" and not re.search(r"[*?\[]", section.text))}
         found |= {folder.rstrip("/") for nodes in (self.host.own, self.host.main) for _, _, folder in mappings.read_aliases(nodes, self.context)}
         return {folder for folder in found if folder.startswith("/")}
+
+    def _mapped_anew(self, mapping: tuple[Step, ...], head: tuple[Step, ...]) -> tuple[Step, ...]:
+        """The mapping of a path that a rule with PT has changed: sections are chosen by it once it is mapped, not for a redirect of the mapping (2.4.71, probed)."""
+        def anew(route: Route) -> Route:
+            early = all(isinstance(step, Redirect | Respond | Choose) for step in route.steps)
+            return route if early else replace(route, steps=(ForgetFields(), *head, *route.steps))
+
+        return tuple(replace(step, routes=tuple(map(anew, step.routes))) if isinstance(step, Choose) else step for step in mapping)
 
     # --- settings that hold before a path is mapped -------------------------------------------------------------------------
 
