@@ -59,7 +59,7 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
     reading = read(source, dialect, files)
     intended = reading.estate if options.strict or target.name == reading.dialect else without_accidents(reading.estate)
     if target.name != reading.dialect:
-        intended = without_environment(intended)
+        intended = without_environment(intended, options.strict)
     writing = target.write(intended, options)
     with tempfile.TemporaryDirectory(prefix="lantern-") as folder:
         save(writing.files, Path(folder))

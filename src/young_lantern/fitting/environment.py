@@ -16,6 +16,7 @@ from ..model import (
 )
 from ..model.walk import transform, walk
 from ..patterns import search
+from .late import without_late
 
 _MOST_WAYS = 12
 # What a rewrite may change.
@@ -32,9 +33,12 @@ class _Way:
     value: str
 
 
-def without_environment(estate: Estate) -> Estate:
-    """The sites with what their variables stand for."""
-    return replace(estate, sites=tuple(replace(site, program=_spelt_out(site.program)) for site in estate.sites))
+def without_environment(estate: Estate, strict: bool = False) -> Estate:
+    """The sites with what their variables stand for. strict: what is set for handlers only is not set for all that is answered."""
+    def spelt_out(program: tuple[Step, ...]) -> tuple[Step, ...]:
+        return _spelt_out(program if strict else without_late(program))
+
+    return replace(estate, sites=tuple(replace(site, program=spelt_out(site.program)) for site in estate.sites))
 
 
 def _spelt_out(program: tuple[Step, ...]) -> tuple[Step, ...]:

@@ -183,12 +183,13 @@ class ForgetFields:
 
 @dataclass(frozen=True, slots=True)
 class SetVariable:
-    """`environment`: it is part of what the server keeps for a request: requests made inside see it, a block that begins again does not (httpd)."""
+    """`environment`: it is part of what the server keeps for a request: requests made inside see it, a block that begins again does not (httpd). `late`: it is set for every handler."""
 
     name: str
     value: Template
     span: Span | None = None
     environment: bool = False
+    late: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -109,7 +109,8 @@ class Proxies:
         if not found or url.startswith("unix:") or "interpolate" in options:
             context.value(node, " ".join(words), "http:// or https:// and an origin were expected; other protocols and interpolate are not read")
             return (Unserved(node.span.directive, node.span),)
-        scheme, authority, path = found[1].lower().replace("ws", "http"), found[2], found[3]
+        named, authority, path = found[1].lower(), found[2], found[3]
+        scheme = named.replace("ws", "http")
         pool, secure = self._pool(scheme, authority, node)
         if pool is None:
             context.value(node, url, "a balancer that is defined here was expected")
@@ -131,7 +132,7 @@ class Proxies:
         connect = values.read_seconds(pairs.get("connectiontimeout", ""))
         return (Forward(
             pool=pool, secure=secure, target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), preserve.span if preserve else None, pool),
-            redirects=self._mappings(), connect_seconds=connect, read_seconds=read, upgrades=pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
+            redirects=self._mappings(), connect_seconds=connect, read_seconds=read, upgrades=named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
             also=(preserve.span,) if preserve and keeps_host else (),
         ),)
 

@@ -53,6 +53,6 @@ def late_steps(context: Context) -> tuple[Step, ...]:
     made: list[Step] = []
     for name in sorted(context.late_asked):
         line = context.late_lines.get(name)
-        step = SetVariable(name, (context.late[name] or "",), line.span if line else None, environment=True)
+        step = SetVariable(name, (context.late[name] or "",), line.span if line else None, environment=True, late=True)
         made.append(step if line is None else Choose((Route(TextIs((Var(Variable.VARIABLE, name),), ("",)), (step,), step.span),), step.span))
     return tuple(made)

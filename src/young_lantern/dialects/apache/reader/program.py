@@ -402,12 +402,18 @@ class Program:
         for nodes, section in [(self.host.levels, None), *((section.nodes, section) for section in self.sections)]:
             found: list[Step] = []
             for node in nodes:
+                if place is None and node.name in ("addhandler", "addtype"):
+                    continue  # mod_mime.c, find_ct: "but not for proxy requests"
                 if node.name == "addhandler" and len(node.args) > 1 or node.name == "addtype" and len(node.args) > 1 and "httpd-php" in node.args[0]:
                     self.context.use(node)
                     endings = "|".join(word.lstrip(".") for word in node.args[1:])
                     pattern = self.context.pattern(rf"\.(?:{endings})(?:\.|$)", node)
                     steps = self._handled(node, section, place)
-                    found.append(Choose((Route(PathMatches(pattern, span=node.span), steps, node.span),)))
+                    # What names the files of other languages is no program and hides nothing: without it the file itself is sent.
+                    open_ = node.args[0].lower() == "type-map"
+                    if open_:
+                        self.context.value(node, node.args[0], "a choice among files by language is not read, and such a file is sent as it is; another handler was expected")
+                    found.append(Choose((Route(PathMatches(pattern, span=node.span), steps, node.span, accident=open_),)))
                 elif node.name in ("dav", "virtualdocumentroot", "action") and node.args[:1] not in (["Off"], ["off"]):
                     found.append(Unserved(node.span.directive, node.span))
             others += found if section is None else self._where(section, place, tuple(found))

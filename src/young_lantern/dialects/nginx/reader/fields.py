@@ -6,7 +6,11 @@ Unknown:  a time that is none is `value-unread`.
 
 from __future__ import annotations
 
-from ....model import SUCCESS_STATUSES, Field, HttpDate, Operation, Side, Span, Template
+from dataclasses import replace
+
+from ....model import (
+    SUCCESS_STATUSES, AllOf, Condition, Field, HttpDate, Lookup, LookupRow, Not, Operation, PathMatches, Pattern, Side, Span, Template, TextIs, TextMatches, Var, Variable, literal,
+)
 from .. import values
 from ..syntax import Directive
 from .context import Context, Scope
@@ -39,16 +43,50 @@ def _read_expires(scope: Scope, context: Context) -> tuple[Field, ...]:
     if directive is None or directive.args == ["off"]:
         return ()
     value = directive.args[-1]
+    made = None if directive.args[0] == "modified" else _by_table(context.template(value, directive), directive.span) if value.startswith("$") else _of_time(value, directive.span)
+    if made is None:
+        context.unread(directive, value, "a time such as 30d, -1, epoch, max or off was expected, or a map of such (not relative to the file's date)")
+    return made or ()
+
+
+def _of_time(value: str, span: Span) -> tuple[Field, ...] | None:
+    if value in ("off", ""):
+        return ()
     if value in _FIXED:
         date, control = _FIXED[value]
-        return _pair((date,), control, directive.span)
+        return _pair((date,), control, span)
     negative = value.startswith("-")
     seconds = values.read_time(value.lstrip("-"))
-    if seconds is None or directive.args[0] == "modified":
-        context.unread(directive, value, "a time such as 30d, -1, epoch, max or off was expected (not relative to the file's date)")
-        return ()
+    if seconds is None:
+        return None
     whole = -int(seconds) if negative else int(seconds)
-    return _pair((HttpDate(whole),), "no-cache" if negative else f"max-age={whole}", directive.span)
+    return _pair((HttpDate(whole),), "no-cache" if negative else f"max-age={whole}", span)
+
+
+def _by_table(found: Template, span: Span) -> tuple[Field, ...] | None:
+    """`expires $variable` (1.7.9): what a map gives is read like the word itself, when the answer goes out."""
+    match found:
+        case (Lookup(networks=False) as table,):
+            earlier: list[Condition] = []
+            made: list[Field] = []
+            for row in table.rows:
+                asked = _asked(table, row)
+                fields = _of_time(literal(row.result) or "", span) if literal(row.result) is not None else None
+                if fields is None:
+                    return None
+                made += [replace(field, when=AllOf((*earlier, asked)) if earlier else asked, asked_last=True) for field in fields]
+                earlier.append(Not(asked))
+            fields = _of_time(literal(table.fallback) or "", span) if literal(table.fallback) is not None else None
+            if fields is None:
+                return None
+            return (*made, *(replace(field, when=AllOf(tuple(earlier)), asked_last=True) for field in fields))
+    return None
+
+
+def _asked(table: Lookup, row: LookupRow) -> Condition:
+    if isinstance(row.value, Pattern):
+        return PathMatches(row.value, span=table.span) if table.subject == (Var(Variable.PATH),) else TextMatches(table.subject, row.value, span=table.span)
+    return TextIs(table.subject, (row.value,), table.ignores_case, span=table.span)
 
 
 def _pair(date: Template, control: str, span: Span) -> tuple[Field, ...]:

@@ -30,7 +30,7 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) ->
     """Response fields in force -> nodes. forwards: an origin's answer may be among those that get them."""
     nodes: list[Node] = []
     left = list(joined(fields))
-    expiry = _expires(left)
+    expiry = _expires(left, context)
     if expiry is not None:
         nodes.append(expiry)
     for field in list(left):
@@ -181,8 +181,8 @@ def _less(field: Field, forwards: bool, context: Context) -> list[Node]:
     return [Node(["proxy_hide_header", field.name], None, spans, field.comments)]
 
 
-def _expires(fields: list[Field]) -> Node | None:
-    """Expires and Cache-Control of one age -> one `expires`; both are taken out of the list."""
+def _expires(fields: list[Field], context: Context) -> Node | None:
+    """Expires and Cache-Control of one age -> one `expires`; both are taken out of the list. Where another Cache-Control comes for some, it is off."""
     dates = [field for field in fields if field.name.lower() == "expires" and any(isinstance(part, HttpDate) for part in field.value)]
     if len(dates) != 1 or len(dates[0].value) != 1 or dates[0].when is not None:
         return None
@@ -197,4 +197,7 @@ def _expires(fields: list[Field]) -> Node | None:
     fields.remove(own)
     spans = tuple(dict.fromkeys(field.span for field in (dates[0], own) if field.span))
     time = ("-" if age.seconds_ahead < 0 else "") + write_time(abs(age.seconds_ahead))
+    replaced = [field for field in fields if field.name.lower() == "cache-control" and field.when is not None and field.operation is Operation.SET]
+    if len(replaced) == 1 and (table := by_condition(replace(replaced[0], name="expires", value=("off",)), (time,))) is not None:
+        time = str(context.template((table,), dates[0].span))
     return Node(["expires", time], None, spans, dates[0].comments)

@@ -104,7 +104,7 @@ def _of_files(types: MediaTypes, context: Context) -> Said:
     base = base_table(context.estate)
     rows = types.table.by_extension if types.table else {}
     table = {**(REGISTERED if types.registered else {}), **rows}
-    gone = [extension for extension in base if extension not in table] or [extension for extension, kind in table.items() if not kind]
+    gone = [extension for extension, kind in base.items() if kind and not table.get(extension)]
     changed = tuple((extension, kind) for extension, kind in table.items() if kind and (gone or base.get(extension) != kind))
     return Said(changed, bool(gone), types.otherwise or "", charset, listed)
 
