@@ -167,6 +167,10 @@ ORIGIN_CONNECTION = _code("origin-http-version", _T, _MINOR,
     "the origin is asked with HTTP/1.1 and a kept connection, not with HTTP/{version}",
     "{target} has no older version for its origins",
     "nothing, unless the origin is very old")
+CHARSET_BY_ENDING = _code("charset-by-ending-left-out", _T, _MINOR,
+    "a file whose name has {endings} in it is sent without charset={charset}",
+    "{target} has no charset by the ending of a file's name",
+    "nothing, if there are no such files; else write the charset into the files, or set Content-Type for them")
 MEDIA_TYPE_DIFFERS = _code("media-type-differs", _T, _MINOR,
     "files that end in .{extension} are sent as {after}, not as {before}",
     "{target} takes the media type of a file from its own table and from the system's, which hold the registered types",

@@ -54,6 +54,10 @@ def findings_text(findings: list[Finding]) -> RenderableType:
     return Group(*parts)
 
 
+# Lines of one finding that are named one by one.
+_MOST_PLACES = 12
+
+
 def grouped_findings_text(findings: list[Finding]) -> RenderableType:
     """One line for each code: how often, the first message, all places, and what to do."""
     groups: dict[str, list[Finding]] = {}
@@ -66,7 +70,9 @@ def grouped_findings_text(findings: list[Finding]) -> RenderableType:
         places = [str(item.span) for item in items if item.span]
         parts.append(line)
         if places:
-            parts.append(_indented(Text(", ".join(dict.fromkeys(places)), style="bold"), 10))
+            once = list(dict.fromkeys(places))
+            more = f" and {len(once) - _MOST_PLACES} more" if len(once) > _MOST_PLACES else ""
+            parts.append(_indented(Text(", ".join(once[:_MOST_PLACES]) + more, style="bold"), 10))
         parts.append(_indented(Text(first.advice, style="dim"), 10))
     return Group(*parts)
 

@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, AllOf, Block, Choose, Condition, Field, FileExists, FileKind, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
+    ALWAYS, AllOf, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.walk import walk
@@ -407,13 +407,20 @@ class Program:
                 if node.name == "addhandler" and len(node.args) > 1 or node.name == "addtype" and len(node.args) > 1 and "httpd-php" in node.args[0]:
                     self.context.use(node)
                     endings = "|".join(word.lstrip(".") for word in node.args[1:])
+                    assert place is not None
                     pattern = self.context.pattern(rf"\.(?:{endings})(?:\.|$)", node)
                     steps = self._handled(node, section, place)
                     # What names the files of other languages is no program and hides nothing: without it the file itself is sent.
                     open_ = node.args[0].lower() == "type-map"
                     if open_:
                         self.context.value(node, node.args[0], "a choice among files by language is not read, and such a file is sent as it is; another handler was expected")
-                    found.append(Choose((Route(PathMatches(pattern, span=node.span), steps, node.span, accident=open_),)))
+                    held = PathMatches(pattern, span=node.span)  # type: ignore[assignment]
+                    if steps and isinstance(steps[0], Unserved):
+                        # mod_mime.c, find_ct: in letters of either case, of the file that the path leads to, whatever follows it.
+                        loose = self.context.pattern(rf"/[^/]*\.(?:{endings})(?:[./]|$)", node, ignores_case=True)
+                        named = self.context.pattern(rf"\.(?:{endings})(?:\.|$)", node, ignores_case=True)
+                        held = AllOf((PathMatches(loose, span=node.span), FileNameMatches(place.folder, named, place.url, node.span)), node.span)
+                    found.append(Choose((Route(held, steps, node.span, accident=open_),)))
                 elif node.name in ("dav", "virtualdocumentroot", "action") and node.args[:1] not in (["Off"], ["off"]):
                     found.append(Unserved(node.span.directive, node.span))
             others += found if section is None else self._where(section, place, tuple(found))

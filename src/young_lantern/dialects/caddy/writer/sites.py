@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ....codes import IPV6_TOO, RESTART_LOST
-from ....fitting import Branch, Chain, Fork, hoist, leaves, own_types, unroll, without_tables
+from ....fitting import Branch, Chain, Fork, hoist, leaves, own_types, unroll, without_impossible, without_tables
 from ....model import (
     AnswerPlainly, Disposition, Estate, FileExists, Forward, Gateway, HostName, Listener, Lookup, Placeholder, Refuse, ServeFiles, SetVariable, Site, Span, Template, Var,
     Variable, literal,
@@ -50,6 +50,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     chain, lost = unroll(without_tables(site.program, networks_only=True), captures_host=any(name.pattern for name in site.names), strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
+    chain = without_impossible(chain)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     source = site.client_from
     for span in (source.span, *source.also) if source is not None else ():

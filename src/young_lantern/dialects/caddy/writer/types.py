@@ -5,7 +5,7 @@ Source:   Go mime package (RFC 9239 for JavaScript) and the system's mime.types,
 
 from __future__ import annotations
 
-from ....codes import MEDIA_TYPE_DIFFERS
+from ....codes import CHARSET_BY_ENDING, MEDIA_TYPE_DIFFERS
 from ....fitting import Chain, leaves
 from ....model import Disposition, Estate, MediaType, MediaTypes, ServeFiles, Site, Span
 from ....model.registered_types import REGISTERED, usual_name
@@ -60,13 +60,17 @@ def _note_rows(types: MediaTypes, context: Context) -> None:
         if row.span in shared or types.forced:
             continue
         told.add(row.span)
+        if not row.media_type and row.extension.lower() not in REGISTERED:
+            continue  # what is taken away is in no table that is known
         if not row.media_type or _differing(row.extension, row.media_type) is not None:
             context.lost(row.span, "these types", "Caddy takes the type of a file from the system's table", "set Content-Type with a header line for these files")
+    by_line: dict[Span | None, list[MediaType]] = {}
     for row in types.charsets.rows:
         told.add(row.span)
-        kind = REGISTERED.get(row.extension, "")
-        if row.media_type.lower() != "utf-8" or not kind.startswith("text/"):
-            context.lost(row.span, "this charset", "Caddy says UTF-8 of all that is text, and nothing of all else", "convert the files, or set Content-Type with a header line for them")
+        if row.media_type.lower() != "utf-8" or not REGISTERED.get(row.extension, "").startswith("text/"):
+            by_line.setdefault(row.span, []).append(row)
+    for span, rows in by_line.items():
+        context.note(span, Disposition.CHANGED, CHARSET_BY_ENDING, endings=", ".join(f".{row.extension}" for row in rows), charset=rows[0].media_type)
     for span in (types.span, *types.also, *told):
         why = "a header line says the type of all that is served there" if types.forced else "Caddy's own table says the same, or the system's does where it is installed (mime.types)"
         if span is not None and not context.is_told(span):

@@ -11,7 +11,7 @@ import re
 from dataclasses import dataclass
 
 from ....codes import CLIENT_PRIVATE, RESTART_LOST
-from ....fitting import Branch, Chain, Fork, Leaf, leaves, own_types, unroll
+from ....fitting import Branch, Chain, Fork, Leaf, leaves, own_types, unroll, without_impossible
 from ....fitting.guards import close_unguarded
 from ....fitting.places import atoms_of, plain_paths, structural_spans
 from ....fitting.scripts import by_places
@@ -57,6 +57,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
         context.asked = frozenset({"host"})
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
+    chain = without_impossible(chain)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     own_types.as_settings(chain)
     chain = close_unguarded(plain_paths(chain, context.options.strict))
@@ -65,7 +66,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     if context.by_name:
         # Some captures need names, which stand in patterns that were written before: once more, with them.
         context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, False
-        chain = unroll(site.program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0]
+        chain = without_impossible(unroll(site.program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0])
         own_types.as_settings(chain)
         body = _write_program(close_unguarded(plain_paths(chain, context.options.strict)), site, context)
     context.structure |= structure

@@ -11,8 +11,9 @@ from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
+from ....codes import CHARSET_BY_ENDING
 from ....fitting.tree import Leaf
-from ....model import Estate, Forward, Gateway, MediaTypes, Respond, ServeFiles, Span
+from ....model import Disposition, Estate, Forward, Gateway, MediaType, MediaTypes, Respond, ServeFiles, Span
 from ....model.media_types import has_charset
 from ....model.registered_types import REGISTERED
 from ..values import quote
@@ -97,8 +98,11 @@ def _of_files(types: MediaTypes, context: Context) -> Said:
         table = {**base_table(context.estate), **(types.table.by_extension if types.table else {})}
         listed |= {table[extension] for extension in types.charsets.by_extension if table.get(extension)} | {"text/html"}
     elif by_ending:
+        by_span: dict[Span | None, list[MediaType]] = {}
         for row in types.charsets.rows:
-            context.lost(row.span, "this charset", "nginx has one charset for all files of a place", "write the charset into the files, or into the types of mime.types")
+            by_span.setdefault(row.span, []).append(row)
+        for span, rows in by_span.items():
+            context.note(span, Disposition.CHANGED, CHARSET_BY_ENDING, endings=", ".join(f".{row.extension}" for row in rows), charset=rows[0].media_type)
     if types.forced:
         return Said((), True, types.forced, charset, listed)
     base = base_table(context.estate)
