@@ -55,6 +55,17 @@ class SourceTree:
         self.texts[name] = text
         return text
 
+    def at_home(self, base: Path, pattern: str, home: str) -> str:
+        """A name below the folder that packages give the server, as it lies below this one, a copy of that folder; else the name as it is.
+
+        It is a copy if the first part of the name is there. Raises nothing.
+        """
+        rest = pattern.removeprefix(home.rstrip("/") + "/")
+        if rest == pattern or base.as_posix() == home.rstrip("/"):
+            return pattern
+        first = rest.partition("/")[0]
+        return rest if first and any(base.glob(first)) else pattern
+
     def matches(self, base: Path, pattern: str) -> list[Path]:
         """The files an include names, sorted as the servers sort them. Links are followed, folders left out."""
         full = pattern if pattern.startswith("/") else str(base / pattern)

@@ -6,6 +6,7 @@ Rule:     what the engineer says counts; then the path as it is written, if it i
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -19,6 +20,17 @@ def moved(configured: str, pairs: Pairs) -> str:
         if configured == clean or configured.startswith(clean + "/"):
             return str(folder) + configured[len(clean):]
     return configured
+
+
+def include_of_copy(text: str, root: Path, home: str, names: Iterable[str], folder: Path) -> str:
+    """What a line that includes files by their whole names says in a moved copy, where each file lies below `etc` by the name that it has in `names`."""
+    if not text.startswith("/"):
+        return text
+    for prefix in (root.as_posix(), home):
+        rest = text.removeprefix(prefix.rstrip("/") + "/")
+        if rest != text and (prefix != home or any(name.partition("/")[0] == rest.partition("/")[0] for name in names)):
+            return f"{folder}/etc/{rest}"
+    return f"{folder}/etc{text}"
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ import re
 from pathlib import Path
 
 from ...errors import SourceUnreadable
-from ...source.plan import Plan
+from ...source.plan import Plan, canonical
 from ..dialect import Reading
 from .reader.folders import LIMIT_FOLDERS
 from .syntax import Directive, Word, parse, print_file
@@ -56,6 +56,10 @@ def move(reading: Reading, plan: Plan) -> list[str]:
         head.append("ServerName 127.0.0.1")
     without = any(directive.name == "typesconfig" and directive.words[-1].text == "/dev/null" for file in reading.tree.values() for directive in file.walk())
     types = f"\n<IfModule mod_mime.c>\nTypesConfig {_TYPES if _TYPES.exists() and not without else '/dev/null'}\n</IfModule>\n"
+    # A Listen that stands in a section which is not in force opens nothing, and is not waited for.
+    opened = {canonical(str(listener.port)) for listener in reading.estate.listeners}
+    for port in [port for port in plan.ports if port not in opened]:
+        plan.ports.pop(port)
     main.write_text("\n".join(head) + "\n" + main.read_text("utf-8", "surrogateescape") + types, "utf-8", "surrogateescape")
     # In one process it does not change its user, so that it may be started by anybody, root too.
     return ["apache2", "-X", "-f", str(main)]

@@ -11,7 +11,9 @@ from pathlib import Path
 
 from ...source.passwords import PASSWORD_HASH
 from ...source.plan import Plan
+from ...source.places import include_of_copy
 from ..dialect import Reading
+from .reader.load import HOME
 from .syntax import Directive, Word, parse, print_file
 
 _ADDRESS_PORT = re.compile(r"(?<=[^/:\]]):(\d+|\{.*?\})(?=,?$)|^:(\d+|\{.*?\})(?=,?$)|(?<=//):(\d+)(?=,?$)")
@@ -24,6 +26,9 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     used = {str(listener.port) for listener in reading.estate.listeners}
     for name, text in reading.texts.items():
         file = parse(text, name)
+        for directive in (inner for top in file.directives for inner in top.walk()):
+            if directive.name == "import" and len(directive.words) > 1:
+                directive.words[1].raw = include_of_copy(directive.words[1].text, reading.root, HOME, reading.texts, folder)
         for number, directive in enumerate(file.directives):
             if not directive.words and directive.block is not None and number == 0:
                 directive.block[:] = [item for item in directive.block if item.name not in ("admin", "http_port", "https_port", "storage", "log", "default_bind")]

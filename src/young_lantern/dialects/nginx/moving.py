@@ -10,7 +10,9 @@ import re
 from pathlib import Path
 
 from ...source.plan import Plan
+from ...source.places import include_of_copy
 from ..dialect import Reading
+from .reader.load import HOME
 from .syntax import Directive, Word, parse, print_file
 
 _TEMPORARY = ("client_body_temp_path", "proxy_temp_path", "fastcgi_temp_path", "uwsgi_temp_path", "scgi_temp_path")
@@ -18,6 +20,8 @@ _DROPPED = frozenset({"user", "pid", "daemon", "master_process", "worker_process
 # A check asks faster than any client: limits on rate would answer in the place of the rules that are asked about.
 _RATES = frozenset({"limit_req", "limit_conn"})
 _PATHS = frozenset({"root", "alias"})
+# Where packages put modules: Debian, Red Hat, and nginx when it is built by hand.
+_MODULES = tuple(map(Path, ("/usr/lib/nginx/modules", "/usr/lib64/nginx/modules", "/usr/local/nginx/modules")))
 
 
 def move(reading: Reading, plan: Plan) -> list[str]:
@@ -28,6 +32,9 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     pools = frozenset(pool.name for pool in reading.estate.pools if not pool.inline)
     for name, text in reading.texts.items():
         file = parse(text, name)
+        for directive in file.walk():
+            if directive.name == "include" and len(directive.words) == 2:
+                directive.words[1].raw = include_of_copy(directive.words[1].text, reading.root, HOME, reading.texts, folder)
         _move_block(file.directives, "main", plan, pools)
         target = folder / "etc" / name.lstrip("/")
         target.parent.mkdir(parents=True, exist_ok=True)
@@ -43,6 +50,7 @@ def move(reading: Reading, plan: Plan) -> list[str]:
 def _move_block(directives: list[Directive], within: str, plan: Plan, pools: frozenset[str]) -> None:
     directives[:] = [directive for directive in directives if not (directive.name in _DROPPED and within in ("main", "http"))]
     directives[:] = [directive for directive in directives if directive.name not in _RATES]
+    directives[:] = [directive for directive in directives if directive.name != "load_module" or _find_module(directive)]
     listened: set[str] = set()
     for directive in list(directives):
         _move_one(directive, within, plan, pools)
@@ -59,6 +67,15 @@ def _move_block(directives: list[Directive], within: str, plan: Plan, pools: fro
             directives.insert(0, _made(name, f"{plan.folder}/logs/{name}"))
         if not any(directive.name == "access_log" for directive in directives):
             directives.insert(0, _made("access_log", f"{plan.folder}/logs/access.log"))
+
+
+def _find_module(directive: Directive) -> bool:
+    """Names a module by its whole path: the copy has another prefix. Whether it is on this machine; one whose directives are used is missed by the server."""
+    path = Path(directive.words[1].text)
+    found = next((place / path.name for place in _MODULES if (place / path.name).exists()), None) if not path.is_absolute() else path if path.exists() else None
+    if found is not None:
+        directive.words[1].raw = str(found)
+    return found is not None
 
 
 def _made(*words: str) -> Directive:

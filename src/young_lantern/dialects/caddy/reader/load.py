@@ -12,7 +12,7 @@ import re
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from ....codes import DIRECTIVE_UNKNOWN, INCLUDE_EMPTY, NO_COUNTERPART
+from ....codes import DIRECTIVE_UNKNOWN, INCLUDE_ELSEWHERE, INCLUDE_EMPTY, NO_COUNTERPART
 from ....errors import SourceUnreadable
 from ....model import Disposition
 from ....source import SourceTree
@@ -32,6 +32,10 @@ class Loaded:
 
     options: list[Directive] = field(default_factory=list)
     sites: list[Directive] = field(default_factory=list)
+
+
+# Where packages put the configuration; imports may name it in full.
+HOME = "/etc/caddy"
 
 
 class Loader:
@@ -95,7 +99,10 @@ class Loader:
         if len(directive.words) < 2:
             raise SourceUnreadable("import takes a file, a mask or a snippet", file=directive.file, line=directive.span.line)
         pattern = directive.args[0]
-        found = self.tree.matches(base, pattern)
+        here = self.tree.at_home(self.tree.root, pattern, HOME)
+        found = self.tree.matches(base if here == pattern else self.tree.root, here)
+        if found and here.startswith(HOME + "/") and self.tree.root.as_posix() != HOME:
+            self.context.say(INCLUDE_ELSEWHERE, directive.span, pattern=pattern, home=HOME)
         if not found:
             self.context.say(INCLUDE_EMPTY, directive.span, pattern=pattern)
         return found

@@ -18,14 +18,14 @@ from ...dialect import Reading
 from .. import defaults
 from . import media_types, pools, sites, tables
 from .context import Context, Scope
-from .load import Loader, inactive_files, names_used
+from .load import HOME, Loader, inactive_files, names_used
 
 
 def read(main: Path, files: Pairs = ()) -> Reading:
     """The configuration that begins in `main` (nginx.conf) -> Reading. Raises SourceUnreadable."""
     main = main.absolute()
     tree = SourceTree(main.parent)
-    context = Context(places=Places(files, main.parent, "/etc/nginx"))
+    context = Context(places=Places(files, main.parent, HOME))
     loader = Loader(tree, context)
     directives = loader.load(main)
     context.set_names, context.captures = names_used(directives, context)

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from ....codes import DIRECTIVE_MISPLACED, DIRECTIVE_UNKNOWN, INCLUDE_EMPTY, WORDS_WRONG
+from ....codes import DIRECTIVE_MISPLACED, DIRECTIVE_UNKNOWN, INCLUDE_ELSEWHERE, INCLUDE_EMPTY, WORDS_WRONG
 from ....errors import SourceUnreadable
 from ....model import Disposition
 from ....source import SourceTree
@@ -21,6 +21,10 @@ from ..syntax import Directive, File, parse
 from .context import Context
 
 _BLOCKS = frozenset({"http", "events", "server", "location", "if", "upstream", "types", "map", "geo", "limit_except", "stream", "mail", "split_clients"})
+
+
+# Where packages put the configuration; includes name it in full.
+HOME = "/etc/nginx"
 
 
 class Loader:
@@ -76,8 +80,10 @@ class Loader:
         return out
 
     def _include(self, directive: Directive, within: str, above: tuple[Path, ...]) -> list[Directive]:
-        pattern = directive.args[0]
+        pattern = self.tree.at_home(self.tree.root, directive.args[0], HOME)
         found = self.tree.matches(self.tree.root, pattern)
+        if found and pattern.startswith(HOME + "/") and self.tree.root.as_posix() != HOME:
+            self.context.say(INCLUDE_ELSEWHERE, directive.span, pattern=pattern, home=HOME)
         if not found:
             self.context.say(INCLUDE_EMPTY, directive.span, pattern=pattern)
         out: list[Directive] = []
