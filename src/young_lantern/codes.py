@@ -171,6 +171,10 @@ ORIGIN_CONNECTION = _code("origin-http-version", _T, _MINOR,
     "the origin is asked with HTTP/1.1 and a kept connection, not with HTTP/{version}",
     "{target} has no older version for its origins",
     "nothing, unless the origin is very old")
+COMPRESSES_ALL = _code("short-answers-compressed", _T, _MINOR,
+    "answers of less than {least} bytes are compressed as well",
+    "{target} has no shortest length for compression",
+    "nothing: it costs little, and every client that asks for it can read it")
 CHARSET_BY_ENDING = _code("charset-by-ending-left-out", _T, _MINOR,
     "a file whose name has {endings} in it is sent without charset={charset}",
     "{target} has no charset by the ending of a file's name",

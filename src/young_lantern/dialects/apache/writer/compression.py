@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ....codes import NO_COUNTERPART
+from ....codes import COMPRESSES_ALL
 from ....model import Compress, Disposition
 from .context import Context
 from .output import Node
@@ -22,7 +22,7 @@ def write_compress(step: Compress | None, context: Context) -> list[Node]:
     if others:
         context.lost(step.span, " ".join(others), f"httpd has no filter for {', '.join(others)}")
     if step.minimum_bytes > 1:
-        context.note(step.span, Disposition.CHANGED, NO_COUNTERPART, directive="the shortest length", reason="httpd compresses answers of any length", advice="nothing: short answers cost little")
+        context.note(step.span, Disposition.CHANGED, COMPRESSES_ALL, least=step.minimum_bytes)
     if not offered:
         return []
     if "BROTLI_COMPRESS" in offered:
