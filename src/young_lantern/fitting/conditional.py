@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from ..model import AllOf, Block, Capture, Choose, Condition, Field, Rewrite, SetPath, Step, Var, Variable
@@ -9,17 +10,19 @@ from ..model.walk import walk
 from .tree import Branch, Chain
 
 
-def with_conditions(steps: tuple[Step, ...]) -> tuple[Step, ...]:
-    """The steps in which a route for fields alone is not a route any more: what follows it need not be told apart by it."""
+def with_conditions(steps: tuple[Step, ...], said: Callable[[Field], Field | None] = lambda field: field) -> tuple[Step, ...]:
+    """The steps in which a route for fields alone is not a route any more: what follows it need not be told apart by it. said: such a field as the target says it; None where it cannot."""
     made: list[Step] = []
     for step in steps:
         match step:
             case Choose((route,)) if route.steps and all(isinstance(item, Field) for item in route.steps) and not any(isinstance(item, Capture) for item in walk(route.steps)):
-                made += [replace(item, when=_both(route.condition, item.when)) for item in route.steps]  # type: ignore[type-var]
+                fields = [replace(item, when=_both(route.condition, item.when)) for item in route.steps]  # type: ignore[type-var]
+                written = [item for item in map(said, fields) if item is not None]
+                made += written if len(written) == len(fields) else [step]
             case Choose(routes):
-                made.append(replace(step, routes=tuple(replace(route, steps=with_conditions(route.steps)) for route in routes)))
+                made.append(replace(step, routes=tuple(replace(route, steps=with_conditions(route.steps, said)) for route in routes)))
             case Block():
-                made.append(replace(step, steps=with_conditions(step.steps)))
+                made.append(replace(step, steps=with_conditions(step.steps, said)))
             case _:
                 made.append(step)
     return tuple(made)

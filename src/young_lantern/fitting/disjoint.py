@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 
 from ..model import AllOf, AnyOf, Condition, Field, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Rewrite
 from ..model.walk import walk
@@ -70,50 +71,72 @@ def _within(one: tuple[str, bool], other: tuple[str, bool]) -> bool:
     return one == other or not other[1] and one[0].startswith(other[0])
 
 
-def without_impossible(chain: Chain, above: tuple[Condition, ...] = (), refused: tuple[Condition, ...] = ()) -> Chain:
-    """The chain without forks that no path comes to, and fields without what is known of them already.
+@dataclass(frozen=True, slots=True)
+class _Known:
+    """What is known of the path where a chain stands. holds: conditions that all who come there meet; fails: those that nobody meets, since another fork
+    has them; moved: whether the path may be another one than fields were asked for."""
 
-    above: conditions that hold for all that come here; refused: those that hold for none, since another fork has them
-    """
+    holds: tuple[Condition, ...] = ()
+    fails: tuple[Condition, ...] = ()
+    moved: bool = False
+
+
+def without_impossible(chain: Chain, known: _Known = _Known()) -> Chain:
+    """The chain without forks that no path comes to, and fields without what is known of them already."""
     items = []
     for item in chain.items:
         if isinstance(item, Branch):
             forks: list[Fork] = []
-            before = refused
+            here = known
             for fork in item.forks:
-                if not _cannot_be(fork.condition, above, before):
-                    forks.append(replace(fork, chain=without_impossible(fork.chain, (*above, fork.condition), before)))
-                before = (*before, fork.condition)
+                if not _cannot_be(fork.condition, here):
+                    forks.append(replace(fork, chain=without_impossible(fork.chain, replace(here, holds=(*here.holds, fork.condition)))))
+                here = replace(here, fails=(*here.fails, fork.condition))
+            if any(fork.chain.falls and any(_moves(inner) for inner in _all_items(fork.chain)) for fork in item.forks):
+                known = _Known(moved=True)
             if not forks:
                 continue
             item = Branch(forks, item.span)
-        elif isinstance(item, Rewrite) and item.edit is not None:
-            above = refused = ()  # what was asked before was asked of another path
-        elif isinstance(item, Leaf) and (above or refused):
-            item = _with_known(item, above, refused)
+        elif _moves(item):
+            known = _Known(moved=True)  # what was asked before was asked of another path
+        elif isinstance(item, Leaf):
+            item = _with_known(item, known)
         items.append(item)
     return Chain(items, chain.shared)
 
 
-def _cannot_be(condition: Condition, above: tuple[Condition, ...], refused: tuple[Condition, ...]) -> bool:
-    return any(disjoint(known, condition) for known in above) or any(implied(known, condition) for known in refused)
+def _moves(item: object) -> bool:
+    return isinstance(item, Rewrite) and item.edit is not None
 
 
-def _with_known(leaf: Leaf, above: tuple[Condition, ...], refused: tuple[Condition, ...]) -> Leaf:
+def _all_items(chain: Chain) -> Iterator[object]:
+    for item in chain.items:
+        yield item
+        if isinstance(item, Branch):
+            for fork in item.forks:
+                yield from _all_items(fork.chain)
+
+
+def _cannot_be(condition: Condition, known: _Known) -> bool:
+    return any(disjoint(held, condition) for held in known.holds) or any(implied(failed, condition) for failed in known.fails)
+
+
+def _with_known(leaf: Leaf, known: _Known) -> Leaf:
     settings = leaf.settings
-    fields, asked = (_fields(found, above, refused) for found in (settings.fields, settings.request_fields))
+    fields, asked = (_fields(found, known) for found in (settings.fields, settings.request_fields))
     if fields == settings.fields and asked == settings.request_fields:
         return leaf
     return replace(leaf, settings=replace(settings, fields=fields, request_fields=asked))
 
 
-def _fields(fields: tuple[Field, ...], above: tuple[Condition, ...], refused: tuple[Condition, ...]) -> tuple[Field, ...]:
+def _fields(fields: tuple[Field, ...], known: _Known) -> tuple[Field, ...]:
     made: list[Field] = []
     for field in fields:
-        if field.when is not None and _cannot_be(field.when, above, refused):
-            continue
-        if field.when is not None and any(implied(field.when, known) for known in above):
-            field = replace(field, when=None)
+        if field.when is not None and (field.asked_last or not known.moved):
+            if _cannot_be(field.when, known):
+                continue
+            if any(implied(field.when, held) for held in known.holds):
+                field = replace(field, when=None)
         made.append(field)
     # Of one value that is set twice, the last stays: nothing sees the first.
     return tuple(field for number, field in enumerate(made) if not any(_again(field, later) for later in made[number + 1:]))

@@ -48,6 +48,13 @@ def _guards(chain: Chain) -> bool:
     return any(leaf.settings.guard is not None for leaf in leaves(chain))
 
 
+def glob_as_pattern(value: object) -> object:
+    """A glob as the pattern that it amounts to; all else as it is."""
+    if isinstance(value, PathGlob):
+        return PathMatches(Pattern(glob_pattern(value.glob), "pcre", value.ignores_case, f"glob {value.glob}"), span=value.span)
+    return value
+
+
 def plain_paths(chain: Chain, minds_case: bool) -> Chain:
     """The chain with every condition on the path in one form: as decoded and cleaned by the server, globs as patterns.
 
@@ -56,8 +63,8 @@ def plain_paths(chain: Chain, minds_case: bool) -> Chain:
 
     def change(value: object, minds_case: bool = minds_case) -> object:
         match value:
-            case PathGlob(glob, ignores_case):
-                return PathMatches(Pattern(glob_pattern(glob), "pcre", ignores_case, f"glob {glob}"), span=value.span)
+            case PathGlob():
+                return glob_as_pattern(value)
             case PathIs(path, True) if minds_case:
                 return PathMatches(Pattern(f"^{re.escape(path)}$", "pcre", True, f"path {path}"), span=value.span)
             case PathStartsWith(prefix, True) if minds_case:

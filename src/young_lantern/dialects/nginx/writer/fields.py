@@ -26,8 +26,8 @@ from .output import Node
 _ADDS = (Operation.SET, Operation.ADD, Operation.APPEND, Operation.MERGE, Operation.DEFAULT)
 
 
-def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) -> list[Node]:
-    """Response fields in force -> nodes. forwards: an origin's answer may be among those that get them."""
+def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, texts: bool = False) -> list[Node]:
+    """Response fields in force -> nodes. forwards: an origin's answer may be among those that get them; texts: they go with a text that is no error, whatever its status."""
     nodes: list[Node] = []
     left = list(joined(fields))
     expiry = _expires(left, context)
@@ -70,7 +70,7 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) ->
         elif forwards and field.operation is Operation.DEFAULT:
             context.lost(field.span, name, "nginx adds a field whether the origin sent one or not", "give its value by a map on the origin's field, and hide the origin's")
             continue
-        nodes.append(Node(["add_header", name, quote(value), *(["always"] if _always(field, forwards, context) else [])], None, spans, field.comments))
+        nodes.append(Node(["add_header", name, quote(value), *(["always"] if _always(field, forwards or texts, context) else [])], None, spans, field.comments))
     return nodes
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 from ....fitting import Chain, Leaf, leaves
 from ....fitting.static import bare
-from ....model import Abort, BodyLimit, Compress, Credentials, ErrorPages, Field, Forward, Gateway, Redirect, Respond, ServeFiles, Span, Template, literal
+from ....model import Abort, BodyLimit, Compress, Credentials, ErrorPages, Field, Forward, Gateway, Redirect, Respond, SUCCESS_STATUSES, ServeFiles, Span, Template, literal
 from ....model.walk import walk
 from . import compression, errors, fields, forwards, guards, limits, logs, types
 from .conditional import conditions_in
@@ -126,8 +126,9 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
     is_forward = isinstance(leaf.answer, Forward | Gateway)
     context.unlimited |= is_forward and (settings.limit is None or settings.limit.limit_bytes is None)
     adds = isinstance(leaf.answer, Forward) and forwards.response_additions(leaf.answer)  # type: ignore[arg-type]
-    if bare(settings.fields) != bare(frame.fields) or adds:
-        nodes += fields.write_fields(settings.fields, is_forward, context)
+    texts = isinstance(leaf.answer, Respond) and not leaf.answer.raises and leaf.answer.status not in SUCCESS_STATUSES
+    if bare(settings.fields) != bare(frame.fields) or adds or texts and any(field.statuses is None and not field.survives_errors for field in settings.fields):
+        nodes += fields.write_fields(settings.fields, is_forward, context, texts)
     if _may_raise(leaf) and settings.pages is not None and (frame.pages is None or bare(settings.pages) != bare(frame.pages)):
         nodes += errors.write_pages(settings.pages, chain, context)
     if isinstance(leaf.answer, ServeFiles | Forward | Gateway) and bare_or_none(settings.compress) != bare_or_none(frame.compress):

@@ -256,7 +256,7 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
     if body.jumps and (where.frame.pages is not None or any(_has_pages(node.words[-1], context) for node in body.jumps)):
         # core module: whether an error behind the jump has a page is said where the jump is made.
         body.jumps.insert(0, Node(["recursive_error_pages", "on"]))
-    said = types.write(types.of_leaves(leaves(chain), where.frame.types, context), where.frame.types, leaves(chain), context) if where.kind != "server" else []
+    said = types.write(types.of_leaves(leaves(chain), where.frame.types, context, where.text if where.kind == "exact" else ""), where.frame.types, leaves(chain), context) if where.kind != "server" else []
     return [*body.settings, *said, *body.jumps, *body.phase, *body.content]
 
 

@@ -8,21 +8,23 @@ Rule:     nginx ranks names by their kind, so a name goes to the site that the s
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ....codes import CLIENT_PRIVATE, RESTART_LOST
 from ....fitting import Branch, Chain, Fork, Leaf, leaves, own_types, unroll, without_impossible
+from ....fitting.conditional import with_conditions
 from ....fitting.guards import close_unguarded
-from ....fitting.places import atoms_of, plain_paths, structural_spans
+from ....fitting.places import atoms_of, glob_as_pattern, plain_paths, structural_spans
 from ....fitting.scripts import by_places
 from ....model import (
-    AnswerPlainly, Disposition, Estate, Forward, Gateway, HostName, Listener, Placeholder, Redirect, Refuse, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls,
+    AnswerPlainly, AnyOf, Disposition, Estate, Field, Forward, Gateway, HostName, Listener, PathIs, PathMatches, PathStartsWith, Placeholder, Redirect, Refuse, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls,
 )
-from ....model.walk import walk
+from ....model.walk import transform, walk
 from ....patterns import host_matches
 from ..values import quote, spell
 from . import files, frames, logs, routes, tls, types
 from .context import Context
+from .fields import by_condition
 from .inherited import shared_by_files, shared_by_forwards
 from .output import Node
 
@@ -52,7 +54,8 @@ def write_site(site: Site, context: Context) -> list[Node]:
             context.implied(span, "no listener leads to it")
         return []
     captures_host = any(name.pattern for name in site.names)
-    chain, lost = unroll(site.program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)
+    program = with_conditions(site.program, _as_table) if context.estate.dialect != "nginx" else site.program
+    chain, lost = unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)
     if captures_host:
         context.asked = frozenset({"host"})
     for restart in lost:
@@ -66,7 +69,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     if context.by_name:
         # Some captures need names, which stand in patterns that were written before: once more, with them.
         context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, False
-        chain = without_impossible(unroll(site.program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0])
+        chain = without_impossible(unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0])
         own_types.as_settings(chain)
         body = _write_program(close_unguarded(plain_paths(chain, context.options.strict)), site, context)
     context.structure |= structure
@@ -77,6 +80,14 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for own in groups.values():
         nodes.append(_server(own, body, site, context))
     return nodes
+
+
+def _as_table(field: Field) -> Field | None:
+    """A field that only some paths get, where a table by the path can say it; one for plain paths and their starts has a location."""
+    made = replace(field, when=transform(field.when, glob_as_pattern))
+    asked = made.when.conditions if isinstance(made.when, AnyOf) else (made.when,)
+    tabled = all(isinstance(item, PathIs | PathStartsWith | PathMatches) for item in asked) and any(isinstance(item, PathMatches) for item in asked)
+    return made if tabled and by_condition(made) is not None else None
 
 
 def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:

@@ -64,8 +64,8 @@ def write_default(estate: Estate) -> list[Node]:
 
 # --- places -----------------------------------------------------------------------------------------------------------
 
-def of_leaves(found: Iterable[Leaf], above: Said | None, context: Context) -> Said:
-    """What a place should be told for its answers. above: what it is told already; None: for a whole site, what most of its files have."""
+def of_leaves(found: Iterable[Leaf], above: Said | None, context: Context, path: str = "") -> Said:
+    """What a place should be told for its answers. above: what it is told already; None: for a whole site, what most of its files have. path: the one that comes there, if it is one."""
     cares = list(found)
     files = [leaf for leaf in cares if isinstance(leaf.answer, ServeFiles) and leaf.settings.types is not None]
     passing = [leaf for leaf in cares if isinstance(leaf.answer, Forward | Gateway) and leaf.settings.types is not None]
@@ -83,9 +83,17 @@ def of_leaves(found: Iterable[Leaf], above: Said | None, context: Context) -> Sa
         said = replace(base, charset=charset, charset_types=_charset_types(types, context) if charset else frozenset())
     else:
         said = base
-    if texts and not common:
+    if texts and (not common or not files and not passing):
         said = _of_text(texts[-1].answer.media_type, said, bool(files))  # type: ignore[union-attr]
+        if not files and not passing and not _tells_nothing(path, texts[-1].answer.media_type, context):  # type: ignore[union-attr]
+            said = replace(said, types=(), whole=True)
     return said
+
+
+def _tells_nothing(path: str, media_type: str, context: Context) -> bool:
+    """Whether a path is one whose ending does not give a text another type."""
+    by_ending = base_table(context.estate).get(path.rpartition("/")[2].rpartition(".")[2].lower()) if "." in path else None
+    return bool(path) and (by_ending is None or by_ending == media_type)
 
 
 def _of_files(types: MediaTypes, context: Context) -> Said:
