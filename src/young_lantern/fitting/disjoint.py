@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 from ..model import AllOf, AnyOf, Condition, Field, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Rewrite
@@ -81,8 +81,9 @@ class _Known:
     moved: bool = False
 
 
-def without_impossible(chain: Chain, known: _Known = _Known()) -> Chain:
-    """The chain without forks that no path comes to, and fields without what is known of them already."""
+def without_impossible(chain: Chain, settles: Callable[[Field], bool] = lambda field: True, known: _Known = _Known()) -> Chain:
+    """The chain without forks that no path comes to, and fields without what is known of them already. settles: whether a field shall be told what is known; one
+    that the target says once for all had better stay what it is everywhere."""
     items = []
     for item in chain.items:
         if isinstance(item, Branch):
@@ -90,7 +91,7 @@ def without_impossible(chain: Chain, known: _Known = _Known()) -> Chain:
             here = known
             for fork in item.forks:
                 if not _cannot_be(fork.condition, here):
-                    forks.append(replace(fork, chain=without_impossible(fork.chain, replace(here, holds=(*here.holds, fork.condition)))))
+                    forks.append(replace(fork, chain=without_impossible(fork.chain, settles, replace(here, holds=(*here.holds, fork.condition)))))
                 here = replace(here, fails=(*here.fails, fork.condition))
             if any(fork.chain.falls and any(_moves(inner) for inner in _all_items(fork.chain)) for fork in item.forks):
                 known = _Known(moved=True)
@@ -100,7 +101,7 @@ def without_impossible(chain: Chain, known: _Known = _Known()) -> Chain:
         elif _moves(item):
             known = _Known(moved=True)  # what was asked before was asked of another path
         elif isinstance(item, Leaf):
-            item = _with_known(item, known)
+            item = _with_known(item, settles, known)
         items.append(item)
     return Chain(items, chain.shared)
 
@@ -121,18 +122,18 @@ def _cannot_be(condition: Condition, known: _Known) -> bool:
     return any(disjoint(held, condition) for held in known.holds) or any(implied(failed, condition) for failed in known.fails)
 
 
-def _with_known(leaf: Leaf, known: _Known) -> Leaf:
+def _with_known(leaf: Leaf, settles: Callable[[Field], bool], known: _Known) -> Leaf:
     settings = leaf.settings
-    fields, asked = (_fields(found, known) for found in (settings.fields, settings.request_fields))
+    fields, asked = (_fields(found, settles, known) for found in (settings.fields, settings.request_fields))
     if fields == settings.fields and asked == settings.request_fields:
         return leaf
     return replace(leaf, settings=replace(settings, fields=fields, request_fields=asked))
 
 
-def _fields(fields: tuple[Field, ...], known: _Known) -> tuple[Field, ...]:
+def _fields(fields: tuple[Field, ...], settles: Callable[[Field], bool], known: _Known) -> tuple[Field, ...]:
     made: list[Field] = []
     for field in fields:
-        if field.when is not None and (field.asked_last or not known.moved):
+        if field.when is not None and (field.asked_last or not known.moved) and settles(field):
             if _cannot_be(field.when, known):
                 continue
             if any(implied(field.when, held) for held in known.holds):

@@ -100,7 +100,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     passing: set[int] = set()
-    chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict)))), passing))
+    chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict), lambda field: False))), passing))
     chain = close_unguarded(chain)
     own_types.defaults_as_settings(chain)
     applications = gateways.as_files(chain, context)

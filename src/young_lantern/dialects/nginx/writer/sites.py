@@ -60,7 +60,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
         context.asked = frozenset({"host"})
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
-    chain = without_impossible(chain)
+    chain = without_impossible(chain, _has_place)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     own_types.as_settings(chain)
     chain = close_unguarded(plain_paths(chain, context.options.strict))
@@ -69,7 +69,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     if context.by_name:
         # Some captures need names, which stand in patterns that were written before: once more, with them.
         context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, False
-        chain = without_impossible(unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0])
+        chain = without_impossible(unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0], _has_place)
         own_types.as_settings(chain)
         body = _write_program(close_unguarded(plain_paths(chain, context.options.strict)), site, context)
     context.structure |= structure
@@ -80,6 +80,11 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for own in groups.values():
         nodes.append(_server(own, body, site, context))
     return nodes
+
+
+def _has_place(field: Field) -> bool:
+    """Whether a field that some paths get would stand in a location of theirs, and not in a table."""
+    return not any(isinstance(item, PathMatches) for item in walk(field.when))
 
 
 def _as_table(field: Field) -> Field | None:
