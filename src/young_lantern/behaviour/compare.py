@@ -173,6 +173,8 @@ class _Row:
             return worst
         # A protection that no longer holds for some spelling or method stays what it is.
         lost = self.before.status in (401, 403) and not self.before.missing and (self.after.status or 500) < 400
+        # So does a program that answers these no longer: its forms are sent by such requests.
+        lost = lost or self.before.origin is not None and self.after.origin is None and self.reason in (Reason.METHOD, Reason.CONTENT)
         return Severity.BREAKING if lost or self.reason in (Reason.LABELS, Reason.ENCODED_SLASH) or (self.after.origin and not self.before.origin and self.reason is Reason.METHOD) else Severity.MINOR
 
 

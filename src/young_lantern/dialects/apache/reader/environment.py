@@ -34,7 +34,8 @@ def speaks(nodes: list[Node]) -> bool:
 def names_set(nodes: list[Node]) -> set[str]:
     """The variables that some lines set."""
     by_rules = {name for node in nodes if node.name == "rewriterule" for name in re.findall(r"(?:^\[|,)\s*(?:E|env)=!?(\w+)", "".join(node.args[2:]))}
-    return by_rules | {name for node in nodes if node.name in _NAMES for name in (re.match(r"[^=]*", word)[0].lstrip("!") for word in _words(node)) if name}  # type: ignore[index]
+    by_lines = {word.lstrip("!").partition("=")[0] for node in nodes if node.name in _NAMES for word in _words(node)}
+    return by_rules | {name for name in by_lines if name and name.lower() not in _OF_THE_SERVER}
 
 
 def _words(node: Node) -> list[str]:
@@ -76,6 +77,8 @@ def _asked(node: Node, label: str, set_before: set[str], context: Context) -> Co
             return None
         return found.condition
     attribute, pattern = ("User-Agent", node.args[0]) if node.name.startswith("browser") else (node.args[0], node.args[1]) if len(node.args) > 1 else ("", "")
+    # mod_setenvif.c: a pattern for names of fields, of which this one is a single name (fields' names have no case).
+    attribute = named[1] if (named := re.fullmatch(r"\^([\w-]+)\$", attribute)) else attribute
     if not attribute or not re.fullmatch(r"[\w-]+", attribute) or attribute.lower() in ("remote_host", "server_addr"):
         context.value(node, attribute, "a field's name, Request_URI, Request_Method or Remote_Addr was expected")
         return None

@@ -133,11 +133,16 @@ def folder_lines(folders: Folders, spans: tuple[Span | None, ...], context: Cont
     return lines
 
 
-def method_lines(step: ServeFiles, context: Context) -> list[Node]:
-    """httpd answers POST like GET by itself."""
-    if "*" in step.methods or "POST" in step.methods:
-        return []
-    return [context.line("AllowMethods", *step.methods)]
+def _method_lines(folder: str, found: dict[str, list[ServeFiles]], context: Context) -> list[Node]:
+    """httpd answers POST like GET by itself. A folder in which a program answers takes all methods, for whatever lies in it."""
+    if _limited(found[folder]):
+        return [context.line("AllowMethods", *found[folder][0].methods)]
+    inherits = any(_limited(steps) and folder.startswith(other.rstrip("/") + "/") for other, steps in found.items())
+    return [context.line("AllowMethods", "reset")] if inherits else []
+
+
+def _limited(steps: list[ServeFiles]) -> bool:
+    return not any("*" in step.methods or "POST" in step.methods for step in steps)
 
 
 def write_folders(served: list[tuple[ServeFiles, tuple[Condition, ...]]], chain: Chain, context: Context) -> list[Node]:
@@ -156,7 +161,7 @@ def write_folders(served: list[tuple[ServeFiles, tuple[Condition, ...]]], chain:
             # A folder below ServerRoot, for which a section by its whole name cannot be written.
             nodes.append(context.line("Location", quote("/"), spans=spans, block=[*lines, context.line("Require", "all", "granted")]))
             continue
-        nodes.append(context.line("Directory", quote(folder), spans=spans, block=[*lines, *method_lines(first, context), context.line("Require", "all", "granted")]))
+        nodes.append(context.line("Directory", quote(folder), spans=spans, block=[*lines, *_method_lines(folder, found, context), context.line("Require", "all", "granted")]))
     return nodes
 
 

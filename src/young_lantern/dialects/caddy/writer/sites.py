@@ -138,8 +138,12 @@ def _blocks(places: list[Place], head: list[Node], body: list[Node], spans: tupl
 def _place(site: Site, listener: Listener, context: Context) -> Place:
     """The addresses of a site on one listener."""
     scheme = "https" if listener.secure else "http"
-    default = {"http": "80", "https": "443"}[scheme]
+    default, others = {"http": ("80", "443"), "https": ("443", "80")}[scheme]
     port = spell(listener.port.spelling, context.options.placeholder) if isinstance(listener.port, Placeholder) else str(listener.port)
+    if port == others:
+        # caddyconfig/httpcaddyfile/addresses.go: "scheme and port violate convention" (2.6.2, probed).
+        context.lost(listener.span, f"{'TLS' if listener.secure else 'plain HTTP'} on port {port}", "Caddy takes no such address", "close the port, which is hardly meant to be open, or choose another one")
+        return Place(listener, [])
     suffix = "" if port == default else f":{port}"
     lead = "" if listener.secure and not suffix else f"{scheme}://"
     addresses = []
