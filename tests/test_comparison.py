@@ -330,3 +330,9 @@ def test_requests_of_your_own(reads: Reads, tmp_path: Path) -> None:
         assert words in str(caught.value) or words == "nested"
     with pytest.raises(LanternError, match="there is no such file"):
         read_requests(tmp_path / "none")
+
+
+def test_a_program_that_is_asked_no_longer_breaks(reads: Reads) -> None:
+    """Its forms are sent by other methods than GET, which a proxy that changed leaves alone."""
+    one, other = (reads.read("nginx", nginx(f"location / {{ {limit} proxy_pass http://192.0.2.1:81; }}")).estate for limit in ("", "limit_except GET { deny all; }"))
+    assert [cause for cause in compare_estates(one, other).causes if cause.reason is Reason.METHOD and cause.severity is Severity.BREAKING]

@@ -10,9 +10,11 @@ from hypothesis import strategies as st
 
 from tests.support.conformance import disagreements
 from tests.support.reading import SITE, Reads, nginx
+from tests.test_apache_reader import httpd
 from young_lantern.dialects.nginx import catalogue
 from young_lantern.errors import LanternError, SourceUnreadable
 from young_lantern.model import AnswerPlainly, Disposition, Refuse
+from young_lantern.translate import translate
 
 # server block, target, (status, location, file below the root or None)
 ANSWERS = [
@@ -421,3 +423,16 @@ def test_too_much_content_is_refused_before_a_slash_is_added(reads: Reads, tmp_p
     assert [reads.decide("nginx", text, "/api", "POST", fields).status for fields in ({}, long)] == [301, 413]
     rows = [("POST", "www.fernhollow.example", "/api", fields) for fields in ({}, long)]
     assert disagreements("nginx", text, rows, tmp_path / "asked") == (2, [])
+
+
+def test_names_of_variables_have_no_case(reads: Reads, tmp_path: Path) -> None:
+    text = nginx('set $Kind one; location ~ ^/(?<Part>[a-z]+)$ { add_header X-Kind "$kind $PART $HTTP_HOST"; return 200 ok; }')
+    asked, wrong = disagreements("nginx", text, [("GET", "www.fernhollow.example", "/abc", {})], tmp_path / "c")
+    assert (asked, wrong) == (1, [])
+
+
+@pytest.mark.parametrize("name", ["HTTP_AUTHORIZATION", "HTTPS", "Scheme"])
+def test_no_variable_takes_the_name_of_one_of_nginx_itself(reads: Reads, name: str) -> None:
+    host = f"SetEnvIf X-Probe ^(b+)$ {name}=$1\nHeader always set X-Seen %{{{name}}}e"
+    written = "".join(translate(reads.write("apache", httpd(host)).parent, "nginx").writing.files.values())
+    assert f"set $own_{name.lower()} $1;" in written

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.support.reading import Reads
+from young_lantern.behaviour import Request, decide, real_files
 from young_lantern.lab.live import check_live
 from young_lantern.translate import read, translate
 
@@ -54,12 +55,50 @@ server {
 	location ~ /\\.(?!well-known) { deny all; }
 }
 """
+HTTPD_SHOP = """
+<FilesMatch ".+\\.ph(?:ar|p|tml)$">
+	SetHandler "proxy:unix:/run/php/php-fpm.sock|fcgi://localhost"
+</FilesMatch>
+<FilesMatch "^\\.ph(?:ar|p|ps|tml)$">
+	Require all denied
+</FilesMatch>
+SetEnvIfNoCase ^Authorization$ "(.+)" HTTP_AUTHORIZATION=$1
+<VirtualHost *:80>
+	ServerName www.fernhollow.example
+	DocumentRoot FILES/shop
+	DirectoryIndex index.php index.html
+	<Directory FILES/shop>
+		AllowOverride All
+		Require all granted
+	</Directory>
+</VirtualHost>
+"""
+HTACCESS = """
+RewriteEngine On
+RewriteBase /
+RewriteRule ^index\\.php$ - [L]
+RewriteCond %{REQUEST_FILENAME} !-f
+RewriteCond %{REQUEST_FILENAME} !-d
+RewriteRule . /index.php [L]
+"""
+NGINX_SHOP = """
+server {
+	listen 80;
+	server_name www.fernhollow.example;
+	root FILES/shop;
+	index index.php index.html;
+	client_max_body_size 64M;
+	location / { try_files $uri $uri/ /index.php?$args; }
+	location ~ \\.php$ { include snippets/fastcgi-php.conf; fastcgi_pass unix:/run/php/php-fpm.sock; }
+	location ~ /\\.ht { deny all; }
+}
+"""
 FIELDS = "add_header X-Content-Type-Options nosniff always;\n"
 MODULES = ("proxy", "proxy_http", "proxy_wstunnel", "headers", "expires", "rewrite")
 
 
 def _files(folder: Path) -> Path:
-    for name in ("app/index.html", "app/main.js", "static/logo.svg", "static/a.css", "static/plain"):
+    for name in ("app/index.html", "app/main.js", "static/logo.svg", "static/a.css", "static/plain", "shop/index.php", "shop/basket/add.php", "shop/readme.html"):
         (folder / name).parent.mkdir(parents=True, exist_ok=True)
         (folder / name).write_text(name)
     return folder
@@ -113,6 +152,39 @@ def test_httpd_as_packaged(httpd_copy: Path, target: str) -> None:
 def test_nginx_as_packaged(nginx_copy: Path, target: str) -> None:
     sites = "".join(_lives(nginx_copy, target).values())
     assert "application/octet-stream" in sites
+
+
+def _posts(source: Path, target: str) -> list[tuple[int | None, bool]]:
+    """What becomes of a form that is sent to a program, a page of its own, and the front page: status, and whether the program is asked."""
+    made = translate(source, target)
+    facts = real_files(Path)
+    rows = [Request("POST", "http", "www.fernhollow.example", 80, path) for path in ("/basket/add.php", "/basket/3", "/")]
+    return [(outcome.status, outcome.origin is not None) for row in rows for outcome in [decide(made.read_back.estate, row, facts)]]
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+def test_httpd_with_an_application(httpd_copy: Path, tmp_path: Path, target: str) -> None:
+    (httpd_copy / "sites-enabled" / "fernhollow.conf").write_text(HTTPD_SHOP.replace("FILES", str(tmp_path / "www")))
+    (tmp_path / "www" / "shop" / ".htaccess").write_text(HTACCESS)
+    (httpd_copy / "mods-enabled" / "proxy_fcgi.load").symlink_to("../mods-available/proxy_fcgi.load")
+    assert _posts(httpd_copy, target) == [(200, True)] * 3
+    assert "nokeepalive" not in "".join(_lives(httpd_copy, target).values())
+
+
+@pytest.mark.parametrize("target", ["apache", "caddy"])
+def test_nginx_with_an_application(nginx_copy: Path, tmp_path: Path, target: str) -> None:
+    (nginx_copy / "sites-available" / "fernhollow").write_text(NGINX_SHOP.replace("FILES", str(tmp_path / "www")))
+    assert _posts(nginx_copy, target) == [(200, True)] * 3
+    _lives(nginx_copy, target)
+
+
+def test_plain_http_on_the_port_of_tls_is_told(httpd_copy: Path) -> None:
+    """ports.conf opens 443 as soon as mod_ssl is loaded, with or without a host for it; Caddy takes no such address."""
+    for module in ("ssl", "socache_shmcb"):
+        (httpd_copy / "mods-enabled" / f"{module}.load").symlink_to(f"../mods-available/{module}.load")
+    made = translate(httpd_copy, "caddy")
+    assert "unsupported" in [entry.disposition.value for entry in made.ledger if entry.span.directive == "Listen 443"]
+    assert "443" not in "".join(made.writing.files.values())
 
 
 def test_a_copy_is_read_from_where_it_is(nginx_copy: Path) -> None:

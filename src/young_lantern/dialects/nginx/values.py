@@ -50,6 +50,8 @@ _KNOWN_UNREAD = frozenset(
     " request_completion request_length tcpinfo_rtt proxy_port upstream_addr upstream_status upstream_response_time"
     " upstream_cache_status proxy_protocol_addr gzip_ratio invalid_referer".split()
 )
+# Beginnings of the names of nginx's own variables.
+_OF_MODULES = ("https", "http2", "ssl_", "sent_", "upstream_", "proxy_", "fastcgi_", "realip_", "geoip_", "connections_", "tcpinfo_", "date_", "binary_", "time_", "uid_")
 _REFERENCE = re.compile(r"\{\{.*?\}\}|\$\{(\w+)\}|\$(\d)|\$(\w+)|\$")
 
 
@@ -88,8 +90,11 @@ def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[s
         return "$"
     if braced and is_placeholder(braced):
         return Placeholder(whole)
-    if name in captures:
-        return Capture(name, escaped=escapes)
+    # ngx_http_variables.c: names of variables have no case.
+    group = next((held for held in captures if held.lower() == name.lower()), None)
+    if group is not None:
+        return Capture(group, escaped=escapes)
+    name = name.lower()
     if name in set_names:
         return Var(Variable.VARIABLE, name)
     if (found_table := table(name)) is not None:
@@ -146,9 +151,9 @@ def write_variable(part: Var, rewritten: bool = False) -> str | Unwritable:
 
 
 def variable_name(name: str) -> str:
-    """The name of a variable that the configuration sets: letters, digits and _, and none of nginx's own."""
-    plain = re.sub(r"\W", "_", name)
-    own = plain in VARIABLES or plain in _KNOWN_UNREAD or any(plain.startswith(prefix) for prefix, _ in _PREFIXED)
+    """The name of a variable that the configuration sets: small letters, digits and _, since nginx does not tell case apart, and none of nginx's own."""
+    plain = re.sub(r"\W", "_", name).lower()
+    own = plain in VARIABLES or plain in _KNOWN_UNREAD or plain.startswith((*(prefix for prefix, _ in _PREFIXED), *_OF_MODULES))
     return f"own_{plain}" if own or not re.match(r"[A-Za-z_]", plain) else plain
 
 

@@ -27,13 +27,14 @@ def address_of(text: str) -> str | None:
     return (found[1] if ":" in found[1] else f"{found[1]}:8000") if found else None
 
 
-def read_handler(node: Node, place: Place, levels: list[Node], context: Context) -> Gateway | None:
-    """A `SetHandler` -> Gateway for what is served from a place; None when it is another handler."""
+def read_handler(node: Node, place: Place, document_root: str, levels: list[Node], context: Context) -> Gateway | None:
+    """A `SetHandler` -> Gateway for what is served from a place; None when it is another handler. document_root: the host's, which scripts are told wherever they lie."""
     address = address_of(node.args[0])
     if address is None:
         return None
     return Gateway(
-        pool=_pool(address, node, context), root=(place.folder,), strip=place.url, walks=True, parameters=environment(levels, context),
+        pool=_pool(address, node, context), root=(place.folder,), strip=place.url, walks=True,
+        parameters=(*environment(levels, context), *((("DOCUMENT_ROOT", (document_root,)),) if place.folder != document_root else ())),
         server_name=(Var(Variable.HOST),), span=context.use(node).span, comments=node.comments,
     )
 

@@ -433,7 +433,7 @@ class Program:
         if node.args[0].lower() in ("none", "default-handler"):
             return ()
         levels = [*self.host.levels, *(inner for other in self.sections if other is section or other.kind in ("directory", "location") and self._condition(other, place) is ALWAYS for inner in other.nodes)]
-        gateway = gateways.read_handler(node, place, levels, self.context) if place is not None else None
+        gateway = gateways.read_handler(node, place, self.place.folder, levels, self.context) if place is not None else None
         return (gateway or Unserved(node.span.directive, node.span),)
 
     def _fallback(self, place: Place) -> list[Step]:

@@ -136,7 +136,7 @@ def names_used(directives: list[Directive], context: Context) -> tuple[frozenset
     for top in directives:
         for directive in _walk(top, context):
             if directive.name == "set" and len(directive.args) == 2:
-                sets.add(directive.args[0].lstrip("$"))
+                sets.add(directive.args[0].lstrip("$").lower())
             if directive.name in ("location", "server_name", "rewrite", "if") or directive.name.startswith("~"):
                 for word in (directive.name, *directive.args):
                     groups.update(re.findall(r"\(\?P?<([A-Za-z_]\w*)>", word))

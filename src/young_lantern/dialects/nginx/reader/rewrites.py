@@ -59,7 +59,7 @@ def read_phase(scope: Scope, phase: Phase, context: Context, before_answer: Answ
                 steps += [*before_answer(scope), *answers.read_return(directive, scope, context)]
             case "set":
                 context.use(directive)
-                steps.append(SetVariable(directive.args[0].lstrip("$"), context.template(directive.args[1], directive, escapes=True), directive.span))
+                steps.append(SetVariable(directive.args[0].lstrip("$").lower(), context.template(directive.args[1], directive, escapes=True), directive.span))
             case "break":
                 span = context.use(directive).span
                 if not phase.at_server:

@@ -24,7 +24,7 @@ def find_tables(http: Scope, context: Context) -> None:
     for directive in (*http.own("map"), *http.own("geo")):
         variable = directive.args[-1]
         if context.claims[directive.span].disposition is None and variable.startswith("$"):
-            context.tables[variable[1:]] = directive
+            context.tables[variable[1:].lower()] = directive
 
 
 def read_table(name: str, context: Context) -> Lookup | Unread | None:
