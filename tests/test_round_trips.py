@@ -27,6 +27,8 @@ BEYOND = {
     ("nginx", "apache", "root ROOT; location /de/ { rewrite ^/de/(.*)$ /$1 last; }"),
     ("nginx", "caddy", "rewrite ^/old/(?<rest>.*)$ /new/$rest?k=v last;"),
     # nginx tells the type of a file by the path that is asked for, the others by the file's own name.
+    # nginx tells the type of a text by the path, too; Caddy gives the one that its line says.
+    ("nginx", "caddy", "if ($args) { return 204; } return 205 x;"),
     # httpd says it in a section for the path that was asked for; nginx asks for the path as it is once the file is named.
     ("nginx", "apache", "root ROOT; location = /f { alias ROOT/a.html; }"),
     ("nginx", "caddy", "location ~ ^/u/(\\w+)$ { alias ROOT/$1.html; }"),

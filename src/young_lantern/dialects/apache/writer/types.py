@@ -58,6 +58,8 @@ def write_own(types: MediaTypes | None, answer: object, context: Context) -> lis
         for span in types.spans if types is not None else ():
             context.idle.setdefault(span, "a text has its type with it")
         return []
+    if types.otherwise_span and not isinstance(answer, ServeFiles):
+        context.idle.setdefault(types.otherwise_span, "no file is sent there")
     nodes: list[Node] = []
     own = tuple(span for span in types.spans if types.forced or span != types.otherwise_span)
     if isinstance(answer, ServeFiles):
