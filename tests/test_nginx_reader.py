@@ -436,3 +436,11 @@ def test_no_variable_takes_the_name_of_one_of_nginx_itself(reads: Reads, name: s
     host = f"SetEnvIf X-Probe ^(b+)$ {name}=$1\nHeader always set X-Seen %{{{name}}}e"
     written = "".join(translate(reads.write("apache", httpd(host)).parent, "nginx").writing.files.values())
     assert f"set $own_{name.lower()} $1;" in written
+
+
+def test_expires_by_a_map(tmp_path: Path) -> None:
+    table = "map $uri $kept { default 1h; ~\\.js$ off; ~\\.css$ max; /old -1; /then epoch; }"
+    text = nginx('root ROOT; expires $kept; location / { return 200 ok; }', table)
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/", "/a.js", "/a.css", "/old", "/then")]
+    asked, wrong = disagreements("nginx", text, rows, tmp_path / "c")
+    assert (asked, wrong) == (len(rows), [])

@@ -34,6 +34,14 @@ CADDY = [
     ("redir https://www.fernhollow.example{uri} 301", ["return 301 https://www.fernhollow.example$request_uri;"]),
     ('respond "a $1 b" 200', ['return 200 "a ${dollar}1 b";']),
     ("abort", ["return 444;"]),
+    # One table for all places, and no location for each ending.
+    (
+        "root * ROOT\n@kept path *.js *.css\nheader @kept Cache-Control max-age=60\nhandle /api/* {\nreverse_proxy 192.0.2.1:8000\n}\nhandle {\nfile_server\n}",
+        ["add_header Cache-Control $cache_control_by_path always;", "location /api/ {", "location / {"],
+    ),
+    ("root * ROOT\nheader /assets/* Cache-Control max-age=60\nfile_server", ["location /assets/ {", "add_header Cache-Control max-age=60 always;"]),
+    # A text has its type whatever the path ends in, and its fields whatever its status.
+    ("header {\nX-A 1\ndefer\n}\nrespond no 403", ["add_header X-A 1 always;", "types {", 'default_type "text/plain; charset=utf-8";', "return 403 no;"]),
     ("respond 404", ['set $nothing "";', "return 404 $nothing;"]),
     (
         "root * ROOT\ntry_files {path} /index.html\nfile_server",
@@ -92,6 +100,8 @@ def test_lines_from_caddy(reads: Reads, site: str, lines: list[str]) -> None:
 
 
 HTTPD = [
+    ("Header always set X-A yes env=!nobody\nHeader set X-B %{STAGE}e\nSetEnv STAGE main", ["add_header X-A yes always;", "add_header X-B main;"]),
+    ("ProxyPass /live ws://192.0.2.1:81/live", ["proxy_set_header Upgrade $http_upgrade;", "proxy_set_header Connection $connection_upgrade;", "location = /live {"]),
     ("Redirect permanent / https://a.example/", ["return 301 https://a.example$request_uri;"]),
     ("Redirect 410 /old", ["location = /old {", "return 410;", "location /old/ {"]),
     (
@@ -280,3 +290,20 @@ def test_a_refusal_goes_on_ignoring_case(reads: Reads) -> None:
     atoms = [place.atom for place in find_places(plain_paths(chain, False))]
     assert any(isinstance(atom, PathMatches) and atom.pattern.ignores_case for atom in atoms)
     assert PathStartsWith("/o/") in [atom and PathStartsWith(getattr(atom, "prefix", "")) for atom in atoms]
+
+
+def test_an_age_that_another_line_replaces_for_some(reads: Reads) -> None:
+    host = 'ExpiresActive On\nExpiresDefault "access plus 1 day"\n<FilesMatch "\\.js$">\nHeader set Cache-Control no-cache\n</FilesMatch>'
+    _in_order(_written(reads, "apache", httpd(host)), ["expires $expires_by_path;", "add_header Cache-Control $cache_control_by_path;"], str(reads.root))
+
+
+def test_what_is_taken_out_of_no_table_repeats_none(reads: Reads) -> None:
+    """Debian's mime.conf takes away types that only some systems have: the whole table stood in every host for that."""
+    assert "types {" not in _written(reads, "apache", httpd("RemoveType es tr"))
+
+
+def test_a_map_of_files_by_language_is_left_out_and_told(reads: Reads) -> None:
+    made = translate(reads.write("apache", httpd("AddHandler type-map var\nAddHandler cgi-script cgi\nProxyPass /p/ http://192.0.2.1:81/")).parent, "nginx")
+    written = made.writing.files["sites/www.fernhollow.example.conf"]
+    assert "var" not in written and written.count("return 501;") == 1  # what else is not read is closed, but not for what is proxied
+    assert [entry.disposition.value for entry in made.ledger if "type-map" in entry.span.directive] == ["unsupported"]

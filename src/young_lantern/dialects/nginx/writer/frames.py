@@ -105,7 +105,7 @@ def write_frame(frame: Frame, forwards_below: bool, chain: Chain, context: Conte
     """The lines at server level."""
     nodes: list[Node] = []
     if frame.fields:
-        nodes += fields.write_fields(frame.fields, forwards_below, context)
+        nodes += fields.write_fields(frame.fields, forwards_below, context, all(map(_is_refusing_text, leaves(chain))))
     if frame.pages is not None:
         nodes += errors.write_pages(frame.pages, chain, context)
     if frame.compress is not None:
@@ -126,7 +126,7 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
     is_forward = isinstance(leaf.answer, Forward | Gateway)
     context.unlimited |= is_forward and (settings.limit is None or settings.limit.limit_bytes is None)
     adds = isinstance(leaf.answer, Forward) and forwards.response_additions(leaf.answer)  # type: ignore[arg-type]
-    texts = isinstance(leaf.answer, Respond) and not leaf.answer.raises and leaf.answer.status not in SUCCESS_STATUSES
+    texts = _is_refusing_text(leaf)
     if bare(settings.fields) != bare(frame.fields) or adds or texts and any(field.statuses is None and not field.survives_errors for field in settings.fields):
         nodes += fields.write_fields(settings.fields, is_forward, context, texts)
     if _may_raise(leaf) and settings.pages is not None and (frame.pages is None or bare(settings.pages) != bare(frame.pages)):
@@ -140,6 +140,11 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
     if settings.log is not None:
         nodes += logs.write_logs((settings.log,), context)
     return nodes
+
+
+def _is_refusing_text(leaf: Leaf) -> bool:
+    """A text of the site's own, and no error to its server, whose status is one that only `always` goes with."""
+    return isinstance(leaf.answer, Respond) and not leaf.answer.raises and leaf.answer.status not in SUCCESS_STATUSES
 
 
 def bare_or_none(value: object) -> object:
