@@ -88,7 +88,8 @@ def write_settings(settings: Settings, below: Chain, context: Context) -> list[N
     if settings.compress is not None:
         nodes += compression.write_compress(settings.compress, context)
     if nodes:
-        nodes[0].spans = tuple(dict.fromkeys((*nodes[0].spans, *settings.also)))
+        placed = {span for node in nodes for line in (node, *(node.block or ())) for span in line.spans}
+        nodes[0].spans = tuple(dict.fromkeys((*nodes[0].spans, *(span for span in settings.also if span not in placed))))
     for field in settings.request_fields:
         words = fields.write_operation(field, True, context)
         if isinstance(words, Unwritable):
