@@ -426,9 +426,10 @@ def test_too_much_content_is_refused_before_a_slash_is_added(reads: Reads, tmp_p
 
 
 def test_names_of_variables_have_no_case(reads: Reads, tmp_path: Path) -> None:
-    text = nginx('set $Kind one; location ~ ^/(?<Part>[a-z]+)$ { add_header X-Kind "$kind $PART $HTTP_HOST"; return 200 ok; }')
-    asked, wrong = disagreements("nginx", text, [("GET", "www.fernhollow.example", "/abc", {})], tmp_path / "c")
-    assert (asked, wrong) == (1, [])
+    text = nginx('set $Kind one; location ~ ^/(?<Part>[a-z]+)$ { add_header X-Kind "$kind $PART $HTTP_HOST $cookie_Who $arg_Name"; return 200 ok; }')
+    rows = [("GET", "www.fernhollow.example", f"/abc?{name}=1", {"Cookie": f"{name}=2; Who=3; who=4"}) for name in ("WHO", "name")]
+    asked, wrong = disagreements("nginx", text, rows, tmp_path / "c")
+    assert (asked, wrong) == (2, [])
 
 
 @pytest.mark.parametrize("name", ["HTTP_AUTHORIZATION", "HTTPS", "Scheme"])

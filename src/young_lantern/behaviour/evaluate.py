@@ -230,7 +230,7 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return state.field(name)
         case Variable.COOKIE:
             state.looked_at("cookie", name)
-            return _cookie(name, request)
+            return _cookie(name, request, state.site.reading.cookies_mind_case)
         case Variable.VARIABLE:
             return state.variables.get(name, "")
 
@@ -251,10 +251,10 @@ def _argument(name: str, state: State) -> str:
     return ""
 
 
-def _cookie(name: str, request: Request) -> str:
+def _cookie(name: str, request: Request, minds_case: bool) -> str:
     for piece in (request.field("Cookie") or "").split(";"):
         found, _, value = piece.strip().partition("=")
-        if found == name:
+        if found == name or not minds_case and found.lower() == name.lower():
             return value
     return ""
 

@@ -91,7 +91,7 @@ class SiteTls:
 
 @dataclass(frozen=True, slots=True)
 class PathReading:
-    """What a server does to the path of every request before any rule sees it."""
+    """What a server does to the path of every request before any rule sees it, and how it looks for cookies."""
 
     merges_slashes: bool = True
     normalises_first: bool = False  # slashes and dots are seen to before escapes other than of unreserved characters are decoded; slashes at the start are one
@@ -99,6 +99,7 @@ class PathReading:
     refuses_upward: bool = True  # `/../` above the root is 400
     encoded_slash_status: int | None = None  # answered to a path with %2F, whatever it is
     keeps_empty_query: bool = False  # a lone "?" at the end of a target goes on with it
+    cookies_mind_case: bool = True  # names of cookies are told apart by the case of their letters
     # ASCII characters that are percent-encoded when a changed path goes out, besides controls.
     escapes: str = " \"#%<>?\\^`{|}"
     escapes_in_captures: str = "&+"  # besides these, where a capture goes out escaped

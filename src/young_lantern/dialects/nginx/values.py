@@ -94,7 +94,7 @@ def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[s
     group = next((held for held in captures if held.lower() == name.lower()), None)
     if group is not None:
         return Capture(group, escaped=escapes)
-    name = name.lower()
+    written, name = name, name.lower()
     if name in set_names:
         return Var(Variable.VARIABLE, name)
     if (found_table := table(name)) is not None:
@@ -104,7 +104,7 @@ def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[s
     if name not in _KNOWN_UNREAD:
         for prefix, variable in _PREFIXED:
             if name.startswith(prefix):
-                return Var(variable, name[len(prefix):].replace("_", "-") if variable is Variable.FIELD else name[len(prefix):])
+                return Var(variable, name[len(prefix):].replace("_", "-") if variable is Variable.FIELD else written[len(prefix):])
     return Unread(whole)
 
 
