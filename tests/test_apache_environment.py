@@ -117,3 +117,20 @@ def test_a_date_that_no_table_can_hold_is_told(reads: Reads) -> None:
     host = "SetEnvIf User-Agent robot bot\nExpiresActive On\nExpiresDefault \"access plus 1 hour\"\nHeader set Cache-Control no-cache\nHeader set Expires never env=bot"
     ledger = translate(reads.write("apache", httpd(host)).parent, "nginx").ledger
     assert [entry.disposition.value for entry in ledger if entry.span.directive.startswith("Header set Expires")] == ["unsupported"]
+
+
+@pytest.mark.parametrize(("module", "unset"), [("headers", True), ("geoip", False)])
+def test_what_other_modules_than_the_packaged_ones_set_is_not_taken_for_unset(reads: Reads, module: str, unset: bool) -> None:
+    main = "\n".join(f"LoadModule {name}_module modules/mod_{name}.so" for name in ("mpm_event", "authz_core", "headers", module))
+    reading = reads.read("apache", httpd("Header set X-Country yes env=COUNTRY\nHeader set X-None %{COUNTRY}e", main))
+    told = [finding.span.line for finding in reading.findings if finding.span and finding.span.directive.startswith("Header")]
+    assert told == [] if unset else len(told) == 2
+
+
+def test_a_path_that_is_kept_from_a_proxy_has_the_sections_of_what_it_became(reads: Reads, tmp_path: Path) -> None:
+    (reads.root / "b").mkdir()
+    (reads.root / "b" / "kept").write_text("content\n")
+    host = "RewriteEngine On\nRewriteRule ^/a/(.*)$ /b/$1 [PT]\nProxyPass /b/kept !\nProxyPass /b/ http://192.0.2.1:81/\n<Location /b>\nHeader always set X-B yes\n</Location>\n<Location /a>\nHeader always set X-A yes\n</Location>"
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/a/kept", "/b/kept", "/a/x", "/b/x")]
+    asked, wrong = disagreements("apache", httpd(host).replace("ROOT", str(reads.root)), rows, tmp_path / "c")
+    assert (asked, wrong) == (len(rows), [])

@@ -44,9 +44,7 @@ _MOST_DIGITS = 8
 
 @dataclass
 class Aspects:
-    """values: of each part that some condition asks about, the plainest first.
-
-    """
+    """values: of each part that some condition asks about, the plainest first; loose: what was asked for by examples only."""
 
     values: dict[Part, list[str | None]] = field(default_factory=dict)
     loose: set[str] = field(default_factory=set)

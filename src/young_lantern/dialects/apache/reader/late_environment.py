@@ -11,11 +11,20 @@ from __future__ import annotations
 import re
 
 from ....model import Choose, Disposition, Route, SetVariable, Step, TextIs, Var, Variable
+from .. import catalogue, values
 from .context import Context, Node
 
 _NAMES = ("setenv", "unsetenv", "passenv")
 # What modules set by themselves, by a request that nobody here knows enough of.
 _OF_MODULES = re.compile(r"SSL_\w+|UNIQUE_ID|MATCH_\w+|BALANCER_\w+|REDIRECT_\w+|SCRIPT_UR[IL]|H2_?\w*|HTTP2|AUTHENTICATE_\w+")
+
+
+# Modules of the package that no directive of the catalogue belongs to; what others set in the environment, nobody here knows.
+_STOCK = frozenset({
+    *catalogue.MODULES.values(), *values.BUILT_IN, "asis", "authn_cache", "authz_host", "authz_owner", "authz_user", "bucketeer", "data", "lbmethod_bybusyness",
+    "lbmethod_byrequests", "lbmethod_bytraffic", "lbmethod_heartbeat", "mpm", "proxy_ajp", "proxy_balancer", "proxy_fdpass", "proxy_http", "proxy_http2", "proxy_uwsgi", "proxy_wstunnel",
+    "ratelimit", "slotmem_plain", "slotmem_shm", "socache_dbm", "socache_shmcb", "socache_memcache", "status", "systemd", "unique_id",
+})
 
 
 def read_late(levels: list[Node], sections: list[list[Node]], secure: bool, context: Context) -> None:
@@ -37,7 +46,9 @@ def read_late(levels: list[Node], sections: list[list[Node]], secure: bool, cont
 
 def is_unknown(name: str, context: Context) -> bool:
     """Whether nobody here knows what a line of a header asks for by this name."""
-    return name in context.late and context.late[name] is None or name not in context.late and name not in context.environment and _OF_MODULES.fullmatch(name) is not None
+    if name in context.late or name in context.environment:
+        return name in context.late and context.late[name] is None
+    return _OF_MODULES.fullmatch(name) is not None or name != "HTTPS" and not (context.modules or _STOCK) <= _STOCK
 
 
 def value_of(name: str, context: Context) -> str | None:

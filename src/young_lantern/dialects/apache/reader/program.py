@@ -110,7 +110,9 @@ class Program:
     def _mapped_anew(self, mapping: tuple[Step, ...], head: tuple[Step, ...]) -> tuple[Step, ...]:
         """The mapping of a path that a rule with PT has changed: sections are chosen by it once it is mapped, not for a redirect of the mapping (2.4.71, probed)."""
         def anew(route: Route) -> Route:
-            early = all(isinstance(step, Redirect | Respond | Choose) for step in route.steps)
+            if all(isinstance(step, Choose) for step in route.steps):
+                return replace(route, steps=self._mapped_anew(route.steps, head))  # redirects of a section, or what an exclusion from a proxy leaves
+            early = all(isinstance(step, Redirect | Respond) for step in route.steps)
             return route if early else replace(route, steps=(ForgetFields(), *head, *route.steps))
 
         return tuple(replace(step, routes=tuple(map(anew, step.routes))) if isinstance(step, Choose) else step for step in mapping)
