@@ -196,6 +196,24 @@ def test_a_copy_is_read_from_where_it_is(nginx_copy: Path) -> None:
     assert not [finding for finding in reading.findings if finding.code.name == "include-from-elsewhere"]
 
 
+@pytest.mark.parametrize(
+    ("dialect", "main", "included"),
+    [
+        ("apache", "Listen 80\nServerName 127.0.0.1\nIncludeOptional ELSEWHERE/*.conf\n", "<VirtualHost *:80>\nServerName www.fernhollow.example\nRedirect 410 /\n</VirtualHost>\n"),
+        ("nginx", "events {}\nhttp { include ELSEWHERE/*.conf; }\n", "server { listen 80; server_name www.fernhollow.example; return 410; }\n"),
+        ("caddy", "import ELSEWHERE/*.conf\n", "http://www.fernhollow.example {\n\trespond 410\n}\n"),
+    ],
+)
+def test_sites_that_lie_elsewhere_are_moved_as_well(reads: Reads, tmp_path: Path, dialect: str, main: str, included: str) -> None:
+    """A live copy that included them where they are would open their own ports."""
+    elsewhere = tmp_path / "elsewhere"
+    elsewhere.mkdir()
+    (elsewhere / "fernhollow.conf").write_text(included)
+    reading = reads.read(dialect, main.replace("ELSEWHERE", str(elsewhere)))
+    live = check_live(reading, reading, most=10)
+    assert live.rows and not live.surprises
+
+
 def test_what_is_read_from_this_machine_all_the_same_is_told(reads: Reads) -> None:
     reading = reads.read("nginx", "events {}\nhttp { include /etc/nginx/mime.types; server { listen 80; } }\n")
     assert [finding.code.name for finding in reading.findings if finding.span and finding.span.line == 2] == ["include-from-elsewhere"]

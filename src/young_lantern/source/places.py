@@ -28,7 +28,7 @@ def include_of_copy(text: str, root: Path, home: str, names: Iterable[str], fold
         return text
     for prefix in (root.as_posix(), home):
         rest = text.removeprefix(prefix.rstrip("/") + "/")
-        if rest != text and (prefix != home or any(name.partition("/")[0] == rest.partition("/")[0] for name in names)):
+        if prefix and rest != text and (prefix != home or any(name.partition("/")[0] == rest.partition("/")[0] for name in names)):
             return f"{folder}/etc/{rest}"
     return f"{folder}/etc{text}"
 

@@ -12,6 +12,7 @@ import re
 from pathlib import Path
 
 from ...errors import SourceUnreadable
+from ...source.places import include_of_copy
 from ...source.plan import Plan, canonical
 from ..dialect import Reading
 from .reader.folders import LIMIT_FOLDERS
@@ -22,6 +23,8 @@ _DROPPED = frozenset({"user", "group", "pidfile", "mutex", "errorlog", "defaultr
 # Debian's package media-types; mod_mime does not start without a table.
 _TYPES = Path("/etc/mime.types")
 _MODULES = Path("/usr/lib/apache2/modules")
+# Where packages put the configuration.
+_HOMES = ("/etc/apache2", "/etc/httpd")
 _PORT = re.compile(r"(:|^)(\d+|\$\{\w+\}|\{\{.*?\}\})$")
 # What a copy needs to run at all, with all that a part of a configuration takes to be there.
 _USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi auth_basic authn_file authz_user "
@@ -176,10 +179,9 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
                 word.raw = _moved_origin(word, plan)
     elif name in ("include", "includeoptional"):
         for word in words[1:]:
-            for root in (str(reading.root), "/etc/apache2", "/etc/httpd"):
-                if word.text.startswith(root + "/"):
-                    word.raw = str(plan.folder / "etc") + word.text[len(root):]
-                    break
+            home = next((root for root in _HOMES if word.text.startswith(f"{root}/")), "")
+            if word.text.startswith("/"):
+                word.raw = _quoted(include_of_copy(word.text, reading.root, home, reading.texts, plan.folder))
 
 
 def _moved_origin(word: Word, plan: Plan) -> str:
