@@ -39,6 +39,11 @@ CADDY = [
         "root * ROOT\n@kept path *.js *.css\nheader @kept Cache-Control max-age=60\nhandle /api/* {\nreverse_proxy 192.0.2.1:8000\n}\nhandle {\nfile_server\n}",
         ["add_header Cache-Control $cache_control_by_path always;", "location /api/ {", "location / {"],
     ),
+    # A table would ask for the path that a rule has changed by then.
+    (
+        "root * ROOT\n@kept path *.js\nheader @kept Cache-Control max-age=60\n@old path_regexp old ^/old/(.*)\\.js$\nrewrite @old /app/{re.old.1}\nfile_server",
+        ["location ~* \\.js$ {", "add_header Cache-Control max-age=60 always;", "rewrite ^/old/(.*)\\.js$ /app/$1 break;"],
+    ),
     ("root * ROOT\nheader /assets/* Cache-Control max-age=60\nfile_server", ["location /assets/ {", "add_header Cache-Control max-age=60 always;"]),
     # A text has its type whatever the path ends in, and its fields whatever its status.
     ("header {\nX-A 1\ndefer\n}\nrespond no 403", ["add_header X-A 1 always;", "types {", 'default_type "text/plain; charset=utf-8";', "return 403 no;"]),

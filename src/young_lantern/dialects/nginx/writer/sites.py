@@ -17,7 +17,7 @@ from ....fitting.guards import close_unguarded
 from ....fitting.places import atoms_of, glob_as_pattern, plain_paths, structural_spans
 from ....fitting.scripts import by_places
 from ....model import (
-    AnswerPlainly, AnyOf, Disposition, Estate, Field, Forward, Gateway, HostName, Listener, PathIs, PathMatches, PathStartsWith, Placeholder, Redirect, Refuse, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls,
+    AnswerPlainly, AnyOf, Block, Choose, Disposition, Estate, Field, FileExists, Forward, Gateway, HostName, Listener, PathIs, PathMatches, PathStartsWith, Placeholder, Redirect, Refuse, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls, Step, StripPrefix,
 )
 from ....model.walk import transform, walk
 from ....patterns import host_matches
@@ -54,7 +54,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
             context.implied(span, "no listener leads to it")
         return []
     captures_host = any(name.pattern for name in site.names)
-    program = with_conditions(site.program, _as_table) if context.estate.dialect != "nginx" else site.program
+    program = site.program if context.estate.dialect == "nginx" or _rewrites(site.program) else with_conditions(site.program, _as_table)
     chain, lost = unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)
     if captures_host:
         context.asked = frozenset({"host"})
@@ -85,6 +85,18 @@ def write_site(site: Site, context: Context) -> list[Node]:
 def _has_place(field: Field) -> bool:
     """Whether a field that some paths get would stand in a location of theirs, and not in a table."""
     return not any(isinstance(item, PathMatches) for item in walk(field.when))
+
+
+def _rewrites(steps: tuple[Step, ...]) -> bool:
+    """Whether a rule gives a path that is found another one, so that a table by the path asks too late. What a file test leads to, or a prefix cut off, does not count."""
+    for step in steps:
+        if isinstance(step, Rewrite) and step.edit is not None and not isinstance(step.edit, StripPrefix):
+            return True
+        if isinstance(step, Block) and _rewrites(step.steps):
+            return True
+        if isinstance(step, Choose) and any(_rewrites(route.steps) for route in step.routes if not any(isinstance(item, FileExists) for item in walk(route.condition))):
+            return True
+    return False
 
 
 def _as_table(field: Field) -> Field | None:
