@@ -9,6 +9,7 @@ import pytest
 
 from tests.support.reading import Reads
 from young_lantern.behaviour import Request, decide, real_files
+from young_lantern.errors import SourceUnreadable
 from young_lantern.lab.live import check_live
 from young_lantern.translate import read, translate
 
@@ -226,4 +227,27 @@ def test_an_import_of_a_copied_folder(tmp_path: Path) -> None:
     reading = read(tmp_path)
     assert list(reading.texts) == ["Caddyfile", "sites/fernhollow.caddy"]
     live = check_live(reading, reading, most=10)
+    assert live.rows and not live.surprises
+
+
+@pytest.mark.parametrize("whole_machine", [False, True])
+def test_what_lies_elsewhere_is_found_where_the_engineer_says_or_in_a_copy_of_the_whole_machine(tmp_path: Path, whole_machine: bool) -> None:
+    """What a client of a certificate authority writes is included by its whole name; the copy that runs on loopback has to find it, too."""
+    home = tmp_path / ("machine/etc/nginx" if whole_machine else "copied")
+    beside = tmp_path / ("machine/etc/fernhollow-tls" if whole_machine else "tls")
+    home.mkdir(parents=True)
+    beside.mkdir(parents=True)
+    (beside / "options.conf").write_text("ssl_protocols TLSv1.3;\n")
+    (home / "nginx.conf").write_text(
+        "events {}\nhttp {\n  include /etc/fernhollow-tls/*.conf;\n  include /etc/fernhollow-tls/options.conf;\n"
+        "  server { listen 80; server_name www.fernhollow.example; return 410; }\n}\n")
+    files = () if whole_machine else (("/etc/fernhollow-tls", beside),)
+    if not whole_machine:
+        with pytest.raises(SourceUnreadable, match=r"there is no such file; .*--files-at /etc/fernhollow-tls=FOLDER") as caught:
+            read(home)
+        assert (caught.value.file, caught.value.line) == ("nginx.conf", 4)
+    reading = read(home, files=files)
+    assert "/etc/fernhollow-tls/options.conf" in reading.texts
+    assert not [finding for finding in reading.findings if finding.code.name == "include-from-elsewhere"]
+    live = check_live(reading, reading, most=5)
     assert live.rows and not live.surprises

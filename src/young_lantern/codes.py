@@ -48,9 +48,9 @@ INCLUDE_EMPTY = _code("include-empty", _R, _MINOR,
     "an include with a wildcard that finds nothing is silent in the server, so what was meant to be read is missing",
     "check the path; a link to a removed file or an unmounted folder is the usual cause")
 INCLUDE_ELSEWHERE = _code("include-from-elsewhere", _R, _NOTE,
-    "{pattern} is read from this machine's own {home}, for it is not beside the main file",
-    "the main file is not in that folder, and there is no such file or folder below the one that it is in",
-    "copy it, too, if the configuration is another machine's")
+    "{pattern} is read from where this machine has it",
+    "the configuration is not where packages put it, so it may be a copy of another machine's, and nothing of that name lies beside it",
+    "if it is another machine's, copy that file, too, and say where: --files-at {folder}=FOLDER")
 FOLDER_FILES_UNSEEN = _code("htaccess-not-seen", _R, _BREAKING,
     "the folder {folder} is not on this machine, so its .htaccess files could not be read",
     "the configuration lets such files change what is answered from there",

@@ -16,7 +16,7 @@ app = typer.Typer(
 Source = Annotated[Path, typer.Argument(metavar="SOURCE", help="a configuration: its main file, or the folder that holds it")]
 Dialect = Annotated[Optional[str], typer.Option("--dialect", metavar="NAME", help="the dialect of SOURCE, if it is not recognised")]
 Json = Annotated[bool, typer.Option("--json", help="print JSON, and nothing else, on standard output")]
-FilesAt = Annotated[Optional[list[str]], typer.Option("--files-at", metavar="ROOT=FOLDER", help="where a document root of the configuration lies on this machine; may be repeated")]
+FilesAt = Annotated[Optional[list[str]], typer.Option("--files-at", metavar="ROOT=FOLDER", help="where a document root, or what is included by its whole name, lies on this machine; may be repeated")]
 
 
 @app.callback(invoke_without_command=True)

@@ -13,6 +13,7 @@ from ..dialects.dialect import Reading, likely
 from ..errors import LanternError
 from ..model import Disposition, ServeFiles, literal
 from ..model.walk import walk
+from ..source.places import moved
 from ..source.plan import Plan
 from ..translate import Translation
 
@@ -34,7 +35,7 @@ def facts_for(reading: Reading) -> Facts:
     """What lies below the document roots: the folders named, this machine's own if one is there, else a file everywhere."""
     estate, pairs = reading.estate, reading.files
     roots = {text for site in estate.sites for item in walk(site.program) if isinstance(item, ServeFiles) and (text := literal(item.root)) and text.startswith("/")}
-    if pairs or any(Path(root).is_dir() for root in roots):
+    if any(Path(moved(root, pairs)).is_dir() for root in roots) or any(moved(root, pairs) != root for root in roots):
         plan = Plan(Path("/"), lambda: 0, files=pairs)
         return real_files(lambda path: Path(plan.path(path)))
     return assumed(Assumed.FILES, frozenset({"index.html"}), frozenset(root.rstrip("/") for root in roots))

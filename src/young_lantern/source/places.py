@@ -1,7 +1,7 @@
 """Where a path of the configuration lies on this machine: document roots, and files that lines name.
 
-Rule:     what the engineer says counts; then the path as it is written, if it is there; then the same path below the folder that holds the
-          server's own, as in a copy of a whole machine; then below the configuration's own folder.
+Rule:     what the engineer says counts; then the same path below the folder that holds the server's own, as in a copy of a whole machine; then the
+          path as it is written, if it is there; then below the configuration's own folder.
 """
 
 from __future__ import annotations
@@ -41,13 +41,17 @@ class Places:
     near: Path = Path()
     written: str = ""
 
+    def spellings(self, configured: str) -> list[str]:
+        """Where it may lie here, the likeliest first; a mask of files stays one."""
+        said = moved(configured, self.pairs)
+        if said != configured:
+            return [said]
+        tried = [configured] if configured.startswith("/") else []
+        relative = configured.lstrip("/")
+        if self.written and self.near.as_posix().endswith(self.written):
+            tried.insert(0, (self.near.as_posix()[: -len(self.written)] or "").rstrip("/") + "/" + relative)
+        return [*tried, (self.near / relative).as_posix()]
+
     def find(self, configured: str) -> Path | None:
         """The file or folder here; None when it is not there."""
-        said = moved(configured, self.pairs)
-        tried = [Path(said)] if said.startswith("/") else []
-        if said == configured:
-            relative = configured.lstrip("/")
-            if self.written and self.near.as_posix().endswith(self.written):
-                tried.append(Path(self.near.as_posix()[: -len(self.written)] or "/") / relative)
-            tried.append(self.near / relative)
-        return next((path for path in tried if path.exists()), None)
+        return next((path for path in map(Path, self.spellings(configured)) if path.exists()), None)

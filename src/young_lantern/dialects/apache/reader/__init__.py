@@ -12,7 +12,7 @@ from pathlib import Path
 
 from ....codes import SITE_NOT_ENABLED
 from ....model import Estate, MediaType
-from ....source.places import Pairs, Places
+from ....source.places import Pairs
 from ...dialect import Reading
 from . import environment, forwards, sites
 from .context import Context, Node
@@ -27,14 +27,14 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     """
     main = main.absolute()
     context = Context(modules=set())
-    loader = Loader(main, context)
+    loader = Loader(main, context, files)
     nodes = loader.load(main)
     if not loader.loads:
         # No LoadModule anywhere: this is part of a larger configuration, which has the modules.
         context = Context()
-        loader = Loader(main, context)
+        loader = Loader(main, context, files)
         nodes = loader.load(main)
-    context.folders = FolderFiles(loader, Places(files, loader.here, loader.server_root), context)
+    context.folders = FolderFiles(loader, loader.tree.places, context)
     for node in context.take(nodes, "logformat"):
         if len(node.args) > 1:
             context.formats[node.args[1]] = node.span

@@ -11,11 +11,12 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from ....codes import DIRECTIVE_UNKNOWN, INCLUDE_EMPTY, MODULE_MISSING
+from ....codes import DIRECTIVE_UNKNOWN, INCLUDE_ELSEWHERE, INCLUDE_EMPTY, MODULE_MISSING
 from ....errors import SourceUnreadable
 from ....model import Disposition
 from ....source import SourceTree
 from ....source.files import LIMIT_DEPTH
+from ....source.places import Pairs, Places
 from ...dialect import Claim, likely
 from .. import catalogue, values
 from ..syntax import Directive, File, Word, parse
@@ -31,7 +32,7 @@ _HOLDS = "what stands in it is accounted for line by line"
 class Loader:
     """Reads files and fills the context's claims; `files` are the syntax trees by name."""
 
-    def __init__(self, main: Path, context: Context) -> None:
+    def __init__(self, main: Path, context: Context, files: Pairs = ()) -> None:
         self.context = context
         self.files: dict[str, File] = {}
         self.paths: set[Path] = set()
@@ -40,7 +41,7 @@ class Loader:
         self.loads = False  # a LoadModule was met
         text = main.read_bytes()[:65536].decode("utf-8", "replace") if main.is_file() else ""
         self.server_root, self.here = _roots(main, text)
-        self.tree = SourceTree(self.here)
+        self.tree = SourceTree(self.here, Places(files, self.here, self.server_root))
 
     def load(self, main: Path) -> list[Node]:
         return self._file(main, "server", (), None)
@@ -126,6 +127,8 @@ class Loader:
                 raise SourceUnreadable(f"no file matches {pattern}, which the server does not accept; IncludeOptional does", file=directive.file, line=directive.line)
             if not found:
                 self.context.say(INCLUDE_EMPTY, directive.span, pattern=pattern)
+            if self.tree.strange(pattern, found, self.server_root):
+                self.context.say(INCLUDE_ELSEWHERE, directive.span, pattern=pattern, folder=pattern.rpartition("/")[0])
             for path in found:
                 if directive.name == "includeoptional" and not path.exists():
                     self.context.say(INCLUDE_EMPTY, directive.span, pattern=pattern)

@@ -12,17 +12,17 @@ from pathlib import Path
 from ....errors import SourceUnreadable
 from ....model import Estate
 from ....source import SourceTree
-from ....source.places import Pairs
+from ....source.places import Pairs, Places
 from ...dialect import Reading
 from .context import Context
-from .load import Loader
+from .load import HOME, Loader
 from .sites import read_sites
 
 
 def read(main: Path, files: Pairs = ()) -> Reading:
     """The configuration that begins in `main` (Caddyfile) -> Reading. Raises SourceUnreadable."""
     main = main.absolute()
-    tree = SourceTree(main.parent)
+    tree = SourceTree(main.parent, Places(files, main.parent, HOME))
     context = Context()
     loader = Loader(tree, context)
     loaded = loader.load(main)

@@ -101,8 +101,8 @@ class Loader:
         pattern = directive.args[0]
         here = self.tree.at_home(self.tree.root, pattern, HOME)
         found = self.tree.matches(base if here == pattern else self.tree.root, here)
-        if found and here.startswith(HOME + "/") and self.tree.root.as_posix() != HOME:
-            self.context.say(INCLUDE_ELSEWHERE, directive.span, pattern=pattern, home=HOME)
+        if self.tree.strange(here, found, HOME):
+            self.context.say(INCLUDE_ELSEWHERE, directive.span, pattern=pattern, folder=pattern.rpartition("/")[0])
         if not found:
             self.context.say(INCLUDE_EMPTY, directive.span, pattern=pattern)
         return found

@@ -24,8 +24,9 @@ from .load import HOME, Loader, inactive_files, names_used
 def read(main: Path, files: Pairs = ()) -> Reading:
     """The configuration that begins in `main` (nginx.conf) -> Reading. Raises SourceUnreadable."""
     main = main.absolute()
-    tree = SourceTree(main.parent)
-    context = Context(places=Places(files, main.parent, HOME))
+    places = Places(files, main.parent, HOME)
+    tree = SourceTree(main.parent, places)
+    context = Context(places=places)
     loader = Loader(tree, context)
     directives = loader.load(main)
     context.set_names, context.captures = names_used(directives, context)

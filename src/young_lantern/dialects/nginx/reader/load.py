@@ -82,8 +82,8 @@ class Loader:
     def _include(self, directive: Directive, within: str, above: tuple[Path, ...]) -> list[Directive]:
         pattern = self.tree.at_home(self.tree.root, directive.args[0], HOME)
         found = self.tree.matches(self.tree.root, pattern)
-        if found and pattern.startswith(HOME + "/") and self.tree.root.as_posix() != HOME:
-            self.context.say(INCLUDE_ELSEWHERE, directive.span, pattern=pattern, home=HOME)
+        if self.tree.strange(pattern, found, HOME):
+            self.context.say(INCLUDE_ELSEWHERE, directive.span, pattern=pattern, folder=pattern.rpartition("/")[0])
         if not found:
             self.context.say(INCLUDE_EMPTY, directive.span, pattern=pattern)
         out: list[Directive] = []
