@@ -48,10 +48,21 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
     return tuple((name, (value or "").strip(BLANKS)) for name, value in sorted(got.items()) if value is not None or received.field(name))
 
 
-def response_fields(operations: list[Field], status: int, is_error: bool, state: State) -> tuple[tuple[str, str], ...]:
-    """The fields that rules put on an answer, in lower case, by name."""
+def response_fields(operations: list[Field], status: int, is_error: bool, state: State, sent: tuple[tuple[str, str], ...] = ()) -> tuple[tuple[str, str], ...]:
+    """The fields that rules put on an answer, in lower case, by name; `sent`: what is asked about of those that an origin sent."""
     made = _applied(taking_place([item for item in operations if item.apart], status, is_error, state), state)
-    made += _applied(taking_place([item for item in operations if not item.apart], status, is_error, state), state)
+    made += _applied(taking_place([item for item in operations if not item.apart], status, is_error, state), state, sent)
+    return _sorted(made)
+
+
+def joined_fields(operations: list[Field], of_forward: tuple[Field, ...], status: int, state: State, sent: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
+    """The same where what comes from an origin joins the fields that rules have set by then, and only what is deferred sees both (Caddy 2.6.2, probed)."""
+    first = _applied(taking_place([item for item in operations if not item.deferred], status, False, state), state)
+    arrived = _applied(taking_place(list(of_forward), status, False, state), state, sent)
+    return _sorted(_applied(taking_place([item for item in operations if item.deferred], status, False, state), state, (*first, *arrived)))
+
+
+def _sorted(made: list[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
     return tuple(sorted(((name, value.strip(BLANKS)) for name, value in made), key=lambda pair: pair[0]))
 
 
@@ -68,8 +79,8 @@ def taking_place(operations: list[Field], status: int, is_error: bool, state: St
     ]
 
 
-def _applied(operations: list[Field], state: State) -> list[tuple[str, str]]:
-    fields: list[tuple[str, str]] = []
+def _applied(operations: list[Field], state: State, sent: tuple[tuple[str, str], ...] = ()) -> list[tuple[str, str]]:
+    fields = list(sent)
     for item in operations:
         name = item.name.lower()
         value = text(item.value, state)

@@ -18,9 +18,10 @@ from ..model import (
 )
 from ..patterns import compiled, host_matches, search
 from ..patterns.engines import go_replacement
-from . import answering, content_types, gateway, paths
+from . import answering, content_types, cookies, gateway, paths
 from .client import seen_from
 from .evaluate import State, holds, in_network, text
+from .origin_answers import SELF, wanted
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
 from .route_index import RouteIndex
@@ -422,9 +423,27 @@ class _Run:
         origin = OriginRequest(members, step.secure, state.method, target, fields, _policy(pool, members),
                                self._mapped_back(step, target, dict(fields).get("host", "")))
         state.note("forward", step.span, f"{state.pool_label}{target}")
+        answer = wanted(state.received or state.request)
+        if self._intercepts(step, answer.status):
+            return self.fail(answer.status, step.intercepts_span or step.span)
         # On an error page nginx keeps the error's status over the origin's; Caddy (2.6.2, probed) and httpd send the origin's.
-        status = 200 if state.restored or state.keeps_first else state.forced_status or 200
-        return self.end(step.span, status=status, origin=origin, extra=step.response_fields)
+        status = answer.status if state.restored or state.keeps_first else state.forced_status or answer.status
+        return self.end(step.span, status=status, location=self._sent_back(step, answer.location, origin) if answer.location else None, origin=origin,
+                        extra=step.response_fields, sent=tuple(cookies.mapped(pair, step.cookies, state) for pair in answer.fields))
+
+    def _intercepts(self, step: Forward | Gateway, status: int) -> bool:
+        """Whether the server answers an origin's error itself."""
+        if not step.intercepts_errors or status < 300 or step.intercepted is not None and status not in step.intercepted:
+            return False
+        if step.intercepts_all:
+            return status >= 400
+        return self.state.pages is not None and any(page.statuses is None or status in page.statuses for page in self.state.pages.pages)
+
+    def _sent_back(self, step: Forward, location: str, origin: OriginRequest) -> str:
+        """The Location that a client gets for an origin's."""
+        if location == SELF:
+            return origin.mapped_back
+        return self._mapped(step, location)
 
     def gateway(self, step: Gateway) -> _Next:
         state = self.state
@@ -437,17 +456,25 @@ class _Run:
         origin = OriginRequest(members, False, parameters.pop("REQUEST_METHOD", state.method), script, tuple(sorted(parameters.items())), _policy(pool, members), protocol="fastcgi")
         # PHP's process manager answers 404 by itself for a script that is not there; what other applications do, they alone know.
         missing = script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
-        status = 404 if missing else 200 if state.restored or state.keeps_first else state.forced_status or 200
-        return self.end(step.span, status=status, origin=origin)
+        answer = wanted(state.received or state.request)
+        said = 404 if missing else answer.status
+        if self._intercepts(step, said):
+            return self.fail(said, step.intercepts_span or step.span)
+        status = said if missing or state.restored or state.keeps_first else state.forced_status or said
+        return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, sent=answer.fields)
 
     def _mapped_back(self, step: Forward, target: str, host: str) -> str:
         """What a client gets for Location when the origin redirects to just the target that it was asked for."""
-        location = f"{'https' if step.secure else 'http'}://{host}{target}"
+        return self._mapped(step, f"{'https' if step.secure else 'http'}://{host}{target}")
+
+    def _mapped(self, step: Forward, location: str) -> str:
         for mapping in step.redirects:
             prefix = text(mapping.prefix, self.state)
             if location.startswith(prefix):
                 return text(mapping.replacement, self.state) + location[len(prefix):]
-        for item in step.response_fields:
+        # What a host or a place says acts on it, too: in httpd's own table, and in Caddy where it is deferred.
+        more = [item for item in self.state.fields if item.deferred or self.estate.dialect == "apache" and not item.apart]
+        for item in (*step.response_fields, *more):
             if item.operation is Operation.EDIT and item.name.lower() == "location" and item.find is not None:
                 location = compiled(item.find).sub(go_replacement(text(item.value, self.state)), location)
         return location
@@ -541,7 +568,7 @@ class _Run:
 
     def end(self, span: Span | None, *, status: int | None, location: str | None = None, origin: OriginRequest | None = None,
             file: str | None = None, body: str | None = None, listing: bool = False, is_error: bool = False,
-            extra: tuple[Field, ...] = (), media_type: str = "") -> Outcome:
+            extra: tuple[Field, ...] = (), media_type: str = "", sent: tuple[tuple[str, str], ...] = ()) -> Outcome:
         state = self.state
         operations, types = [*extra, *state.fields], None
         if status is not None:
@@ -552,7 +579,12 @@ class _Run:
                 types = content_types.sent(own, answering.taking_place(of_type, status, is_error, state), state, listing=listing)
             if types is not None:
                 operations = [item for item in operations if item not in of_type]
-        fields = answering.response_fields(operations, status, is_error, state) if status is not None else ()
+        if status is None:
+            fields: tuple[tuple[str, str], ...] = ()
+        elif origin is not None and self.estate.dialect == "caddy":
+            fields = answering.joined_fields([item for item in operations if item not in extra], tuple(item for item in operations if item in extra), status, state, sent)
+        else:
+            fields = answering.response_fields(operations, status, is_error, state, sent)
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
             state.site.key, span, state.gave_up, tuple(state.trace), types, state.types if file is not None and not listing else None,

@@ -15,6 +15,7 @@ from ..model import Severity
 from ..model.registered_types import usual_name
 from ..source.plan import canonical
 from .content_types import ORIGINS
+from .origin_answers import SELF, asks_origin, cookie_attributes, wanted
 from .outcome import OriginRequest, Outcome
 from .request import Request
 
@@ -59,11 +60,14 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
         differ("status", before.status, after.status, _status_severity(before, after, request))
         if (before.status or 0) // 100 != (after.status or 0) // 100 or before.origin is None or after.origin is None:
             return _with_target(found, before, after, request)
-    differ("location", resolved(before.location, request), resolved(after.location, request), Severity.BREAKING)
+    if not (before.origin and after.origin and wanted(request).location == SELF):  # that is told as where the origin's redirects lead
+        differ("location", resolved(before.location, request), resolved(after.location, request), Severity.BREAKING)
     if (before.origin is None) != (after.origin is None):
         # That a script is missing may be said by the server, or by what runs scripts.
         missing = before.status == after.status == 404 and (before.origin or after.origin).protocol == "fastcgi"  # type: ignore[union-attr]
-        differ("answered by", _answerer(before), _answerer(after), Severity.MINOR if missing else Severity.BREAKING)
+        # An origin's error that one of them words itself is the same error.
+        same_error = before.status == after.status and (before.status or 0) >= 400 and asks_origin(request)
+        differ("answered by", _answerer(before), _answerer(after), Severity.MINOR if missing or same_error else Severity.BREAKING)
         return found
     if before.origin and after.origin:
         found += _origin(before.origin, after.origin, request)
@@ -230,7 +234,8 @@ def _fields(before: Outcome, after: Outcome) -> list[Difference]:
 def _by_name(outcome: Outcome) -> dict[str, str]:
     """Field values by name; several lines of one name are one list (RFC 9110 section 5.3)."""
     out: dict[str, str] = {}
-    for name, value in outcome.fields:
+    for name, value in sorted(outcome.fields):
+        value = "; ".join(cookie_attributes(value)) if name == "set-cookie" else value
         out[name] = f"{out[name]}, {value}" if name in out else value
     if "cache-control" in out and '"' not in out["cache-control"]:
         # RFC 9111 section 5.2: directives, whose order says nothing.

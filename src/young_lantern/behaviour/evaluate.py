@@ -143,7 +143,7 @@ def _looked_up(table: Lookup, state: State) -> str:
     for row in table.rows:
         if isinstance(row.value, Pattern):
             # nginx: the groups of a table's pattern are those in sight from then on, as after any other.
-            if _matches(row.value, subject, state, False):
+            if matches(row.value, subject, state, False):
                 return text(row.result, state)
         elif in_network(subject, row.value) if table.networks else _same(subject, row.value, table.ignores_case):
             return text(row.result, state)
@@ -285,7 +285,7 @@ def holds(condition: Condition, state: State) -> bool:
             seen = text(template, state)
             return any(_same(seen, value, ignores_case) for value in values)
         case TextMatches(template, pattern, miss_forgets):
-            return _matches(pattern, text(template, state), state, miss_forgets)
+            return matches(pattern, text(template, state), state, miss_forgets)
         case FileExists(root, path, kind, strip, True):
             tested = paths.clean(text(path, state)).rstrip("/")
             tested, rest = script_parts(condition.split, tested) if condition.split is not None else (tested, "")
@@ -327,7 +327,7 @@ def _path_starts(condition: PathStartsWith, state: State) -> bool:
 
 
 def _path_matches(condition: PathMatches, state: State) -> bool:
-    return _matches(condition.pattern, _path(condition.form, state, ""), state, condition.miss_forgets)
+    return matches(condition.pattern, _path(condition.form, state, ""), state, condition.miss_forgets)
 
 
 # The conditions that a request meets by the hundred, found without trying the others.
@@ -369,7 +369,8 @@ def _same(seen: str, wanted: str, ignores_case: bool) -> bool:
     return seen.lower() == wanted.lower() if ignores_case else seen == wanted
 
 
-def _matches(pattern: Pattern, seen: str, state: State, miss_forgets: bool) -> bool:
+def matches(pattern: Pattern, seen: str, state: State, miss_forgets: bool) -> bool:
+    """Whether a pattern is in a text; its groups are then those in sight."""
     found = search(pattern, seen)
     if found is None:
         if miss_forgets:

@@ -19,7 +19,8 @@ from ..model.walk import walk
 from ..patterns import examples
 from .aspects import HOST, LENGTH, Aspects, aspects, host_witnesses
 from .decide import choose_listener, choose_site
-from .exploring import LIMIT_DECISIONS, LIMIT_FILES, LIMIT_FOR_SITE, Explorer, given
+from .exploring import LIMIT_DECISIONS, LIMIT_FILES, LIMIT_FOR_SITE, Explored, Explorer, given
+from .origin_answers import answers_to_ask
 from .outcome import Outcome
 from .path_classes import LIMIT_STATES, PathClasses, path_classes
 from .paths import escaped
@@ -103,6 +104,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             others = [path for path in (*standing, *around) if path not in asked]
             rows += _requests(plain, [*thorough, *others[:_MOST_USUAL]], facts)
             rows += _further(parts, compresses, plain, thorough, facts)
+            rows += _of_origins(here, explored, asked)
             rows += [Witness(replace(plain, method=method, target=path), fact) for path in others[_MOST_USUAL:] for method, fact in (("GET", facts[0]), ("GET", facts[1]), ("POST", facts[0]))]
             rows += [Witness(replace(plain, host=host, target=path), fact) for host in hosts[1:] for path in ("/", "/x") for fact in facts]
             for row in rows:
@@ -111,6 +113,16 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
                     seen.add(key)
                     found.rows.append(row)
     return found
+
+
+def _of_origins(sites: list[Site], explored: list[Explored], thorough: set[str]) -> Iterator[Witness]:
+    """Each path that is passed on, with each answer of an origin's that may be treated in a way of its own."""
+    forwarded = {row.request.target.partition("?")[0]: row for row in reversed(explored) if row.request.method == "GET" and any(outcome.origin is not None for outcome in row.outcomes)}
+    asked = list(answers_to_ask(sites)) if forwarded else []
+    for path, row in forwarded.items():
+        if path in thorough:
+            for name, value in asked:
+                yield Witness(replace(row.request, fields=(*row.request.fields, (name, value))), row.facts)
 
 
 def _names_file(path: str, roots: frozenset[str]) -> bool:

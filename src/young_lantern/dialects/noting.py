@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from ..codes import NO_COUNTERPART
-from ..model import Code, Disposition, Estate, Part, Site, Span, Var, Variable, finding
+from ..model import Code, Disposition, Estate, Field, Operation, Part, Side, Site, Span, Var, Variable, finding
 from .dialect import WriterNote, WriterOptions
 
 
@@ -18,6 +18,9 @@ class Unwritable:
     """What of the model the target has no way to say, in words."""
 
     what: str
+
+
+EARLY = "it is done before the origin answers, so that it sees nothing of what the origin sends"
 
 
 @dataclass
@@ -56,6 +59,10 @@ class Noting:
         """A source directive that has no equivalent."""
         directive = span.directive.split("{")[0].strip() if span else what
         self.note(span, Disposition.UNSUPPORTED, NO_COUNTERPART, directive=directive or what, reason=reason, advice=advice)
+
+    def acts_early(self, field: Field) -> bool:
+        """Whether a change of an answer's field is made before an origin's fields have come: Caddy's, unless it is deferred (2.6.2, probed)."""
+        return self.estate.dialect == "caddy" and field.side is Side.RESPONSE and field.operation is Operation.EDIT and field.at_once and not field.deferred
 
     def lose_the_rest(self, written: Iterable[Span]) -> None:
         """What stood in a route that was lost, and has no word of its own yet."""

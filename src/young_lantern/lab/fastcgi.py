@@ -13,6 +13,8 @@ import struct
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+from ..behaviour.origin_answers import SELF, parsed
+
 _VERSION = 1
 _BEGIN, _END, _PARAMS, _STDIN, _STDOUT = 1, 3, 4, 5, 6
 _KEEP = 1
@@ -36,14 +38,15 @@ def answer(stream: socket.socket, describe: Callable[[list[tuple[str, str]], int
             content += len(body)
         elif kind == _STDIN:
             pairs = list(read_pairs(params))
-            status = dict(pairs).get("HTTP_LANTERN_ANSWER", "200")
+            made_up = parsed(dict(pairs).get("HTTP_LANTERN_ANSWER", ""), dict(pairs).get("HTTP_LANTERN_FIELD", ""))
+            status = f"{made_up.status} {made_up.location if made_up.location != SELF else ''}"
             # As PHP's process manager does: what is asked for must be there. httpd puts its own words before the name.
             script = re.sub(r"^proxy:(?:balancer|fcgi)://[^/]*", "", dict(pairs).get("SCRIPT_FILENAME", ""))
             if script.lower().endswith(".php") and not Path(script).is_file():
                 status = "404"
             code, _, location = status.partition(" ")
             text = json.dumps(describe(pairs, content)).encode()
-            lines = [f"Status: {code}", "Content-Type: application/json", *([f"Location: {location}"] if location else [])]
+            lines = [f"Status: {code}", "Content-Type: application/json", *([f"Location: {location}"] if location else []), *(f"{name}: {value}" for name, value in made_up.fields)]
             made = "\r\n".join(lines).encode() + b"\r\n\r\n" + text
             for start in range(0, len(made), 0xFFF8):
                 stream.sendall(_record(_STDOUT, number, made[start:start + 0xFFF8]))

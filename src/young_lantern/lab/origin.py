@@ -1,6 +1,6 @@
 """The stand-in origin: it answers every request, by HTTP or FastCGI, with what it received, as JSON.
 
-Rule:     the field `Lantern-Answer: STATUS [LOCATION]` of a request asks it for another status.
+Rule:     a request may ask it for another answer (behaviour/origin_answers.py).
 """
 
 from __future__ import annotations
@@ -11,9 +11,16 @@ import threading
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from types import TracebackType
 
+from ..behaviour.origin_answers import ANSWER, FIELD, SELF, parsed
 from . import fastcgi
 
 MARK = "lantern-stand-in-origin"
+
+
+def asked(answer: str, field: str, own: str) -> tuple[int, str, tuple[tuple[str, str], ...]]:
+    """(status, Location, more fields) that the values of the two fields ask for. own: the URL that was asked for."""
+    made = parsed(answer, field)
+    return made.status, own if made.location == SELF else made.location, made.fields
 
 
 class _Handler(BaseHTTPRequestHandler):
@@ -34,12 +41,14 @@ class _Handler(BaseHTTPRequestHandler):
             "fields": [[name.lower(), value.encode("latin-1", "replace").decode("utf-8", "replace")] for name, value in self.headers.items()], "content_bytes": len(body),
         }
         content = json.dumps(received).encode()
-        status, _, location = self.headers.get("Lantern-Answer", "200").partition(" ")
-        self.send_response(int(status))
+        status, location, more = asked(self.headers.get(ANSWER, ""), self.headers.get(FIELD, ""), f"http://{self.headers.get('Host', '')}{received['target']}")
+        self.send_response(status)
         self.send_header("Content-Type", "application/json")
         self.send_header("Content-Length", str(len(content)))
         if location:
             self.send_header("Location", location)
+        for name, value in more:
+            self.send_header(name, value)
         self.end_headers()
         if self.command != "HEAD":
             self.wfile.write(content)

@@ -498,12 +498,40 @@ class LocationMapping:
 
 
 @dataclass(frozen=True, slots=True)
+class CookieMapping:
+    """An attribute of the cookies that an origin sets goes out with another value; the first mapping that holds counts.
+
+    attribute: `path`, which is compared by its beginning; or `domain`, by all of it but its first dot, without case
+    before:   the beginning, or all of it; or a pattern: where that is found, the whole value gives way
+    exact:    the whole path gives way to the new one, not its beginning only, and a dot that a domain begins with counts (httpd)
+    """
+
+    attribute: str
+    before: Template | Pattern
+    after: Template
+    exact: bool = False
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class CookieFlags:
+    """Attributes that cookies of an origin get, or lose (`no…`): `secure`, `httponly`, `samesite=lax`. names: which cookies; None: all."""
+
+    flags: tuple[str, ...]
+    names: str | Pattern | None = None
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Forward:
     """Pass the request to a pool.
 
     fields:   operations on the request fields, the server's own defaults included, so that they are the whole truth
     response_fields: operations on the origin's response fields
     redirects: how the origin's Location is mapped back
+    cookies:  how the origin's cookies are changed, before response_fields see them
+    intercepts_errors: errors that the origin answers are answered by the server: those with a page; `intercepts_all`: all from 400 on;
+              `intercepted`: only these
     *_seconds: None is the server's own default
     """
 
@@ -513,7 +541,11 @@ class Forward:
     fields: tuple[Field, ...] = ()
     response_fields: tuple[Field, ...] = ()
     redirects: tuple[LocationMapping, ...] = ()
+    cookies: tuple[CookieMapping | CookieFlags, ...] = ()
     intercepts_errors: bool = False
+    intercepts_all: bool = False
+    intercepted: frozenset[int] | None = None
+    intercepts_span: Span | None = None
     connect_seconds: float | None = None
     read_seconds: float | None = None
     send_seconds: float | None = None
@@ -561,6 +593,9 @@ class Gateway:
     fields: tuple[Field, ...] = ()
     read_seconds: float | None = None
     intercepts_errors: bool = False
+    intercepts_all: bool = False
+    intercepted: frozenset[int] | None = None
+    intercepts_span: Span | None = None
     span: Span | None = None
     root_span: Span | None = None
     also: tuple[Span, ...] = ()

@@ -9,6 +9,7 @@ from rich.console import Group, RenderableType
 from rich.text import Text
 
 from ..behaviour.compare import Pair
+from ..behaviour.origin_answers import fields_in_words
 from ..behaviour.traffic import Traffic
 from ..model import Severity
 from .text import STYLES, plural
@@ -79,7 +80,7 @@ def _worst(pair: Pair) -> Severity:
 def _group(group: Alike, front: str) -> list[RenderableType]:
     pair = group.pair
     worst = _worst(pair)
-    fields = "  ".join(f"{name}: {value}" for name, value in pair.request.fields)
+    fields = "  ".join(fields_in_words(pair.request))
     made: list[RenderableType] = [Text.assemble(front, (f"{worst.value:<10}", STYLES[worst]), str(pair.request), (f"  {fields}" if fields else "", "dim"),
                                                (f"  and {group.distinct - 1:,} like it" if group.distinct > 1 else "", "dim"))]
     indent = " " * (len(front) + 10)

@@ -12,6 +12,7 @@ from importlib.metadata import version
 from typing import Any
 
 from ..behaviour.compare import Cause, Reason
+from ..behaviour.origin_answers import fields_in_words
 from ..behaviour.outcome import Outcome
 from ..lab.live import LiveCheck
 from ..ledger import counted
@@ -109,7 +110,7 @@ def _line(number: int, text: str, entries: list[Entry], files: dict[str, list[st
 
 
 def _cause(cause: Cause) -> dict[str, Any]:
-    fields = [f"{name}: {value}" for name, value in cause.example.fields]
+    fields = fields_in_words(cause.example)
     return {
         "title": cause.reason.value if cause.reason is not Reason.OTHER else cause.summary,
         "detail": cause.summary if cause.reason is not Reason.OTHER else "", "example": str(cause.example), "fields": fields, "facts": cause.facts, "where": cause.where,

@@ -12,6 +12,7 @@ from rich.text import Text
 
 from ..behaviour.compare import Cause, Comparison, Pair, Reason
 from ..behaviour.content_types import ORIGINS
+from ..behaviour.origin_answers import fields_in_words
 from ..behaviour.outcome import Outcome
 from ..behaviour.request import Request
 from ..dialects.dialect import Reading
@@ -179,7 +180,7 @@ def cause_text(cause: Cause, short: bool = False) -> RenderableType:
     parts: list[RenderableType] = [head]
     if cause.where:
         parts.append(_indented(Text(cause.where), 10))
-    fields = " ".join(f"{name}: {value}" for name, value in cause.example.fields)
+    fields = " ".join(fields_in_words(cause.example))
     example = Text(f"{cause.example} {fields}".strip(), style="dim")
     if cause.facts:
         example.append(f"  [{cause.facts}]")

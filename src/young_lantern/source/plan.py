@@ -33,6 +33,7 @@ class Plan:
     files:   (prefix as configured, folder here) pairs; paths that none holds stay as they are
     fills:   values for placeholders, by name
     names:   who is in each file of users
+    members: the addresses of the estate's origins (canonical)
     """
 
     folder: Path
@@ -43,6 +44,7 @@ class Plan:
     files: tuple[tuple[str, Path], ...] = ()
     fills: dict[str, str] = field(default_factory=dict)
     names: dict[str, dict[str, None]] = field(default_factory=dict)
+    members: set[str] = field(default_factory=set)
 
     def port(self, configured: str) -> int:
         key = canonical(configured)
@@ -57,12 +59,31 @@ class Plan:
             self.origins[key] = self.free_port()
         return f"127.0.0.1:{self.origins[key]}"
 
+    def origin_named(self, text: str) -> str:
+        """A text, or a pattern, that begins with the URL of an origin of this estate, as that origin is called here."""
+        found = re.match(r"""(["'`]?\^?)(https?)://((?:[^/\s"'$\\]|\\[.:-])+)""", text)
+        if not found:
+            return text
+        authority = re.sub(r"\\(.)", r"\1", found[3])
+        address = authority if ":" in authority else f"{authority}:{443 if found[2] == 'https' else 80}"
+        if canonical(address) not in self.members:
+            return text
+        made = f"http://{self.origin(address)}"
+        return found[1] + (made.replace(".", "\\.") if "\\" in found[3] else made) + text[found.end():]
+
+    def host_named(self, text: str) -> str:
+        """The value of a Host field, as the origin that it names is called here."""
+        bare = text.strip("\"'`")
+        address = next((address for address in (bare, f"{bare}:80", f"{bare}:443") if canonical(address) in self.members), "")
+        return self.origin(address) if address else text
+
     def path(self, configured: str) -> str:
         """Where a file or folder of the configuration lies here."""
         return moved(configured, self.files)
 
-    def learn_users(self, estate: Estate) -> None:
-        """Who may enter by each file of users: in a copy each of them has one password that is known here."""
+    def learn(self, estate: Estate) -> None:
+        """The addresses of its origins; and who may enter by each file of users: in a copy each of them has one password that is known here."""
+        self.members |= {canonical(member.address) for pool in estate.pools for member in pool.members}
         for site in estate.sites:
             for item in walk(site.program):
                 if isinstance(item, Credentials) and item.file:

@@ -14,7 +14,6 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     "limits": (Disposition.CHANGED, _LENGTH),
     "client_max_body_size": (Disposition.CHANGED, _LENGTH),
     "request_body": (Disposition.CHANGED, _LENGTH),
-    "default_type": (Disposition.CHANGED, "files whose names say nothing of their type are sent without one"),
     "gzip_min_length": (Disposition.CHANGED, "answers of any length are compressed"),
     "error_page": (Disposition.CHANGED, "the status stays the error's"),
     "handle_errors": (Disposition.CHANGED, "a page for each status that may happen; it depends on nothing else"),

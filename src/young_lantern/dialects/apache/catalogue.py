@@ -242,7 +242,7 @@ _READ = {
     "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType AuthName AuthUserFile AuthBasicProvider AllowMethods <Limit <LimitExcept SSLRequireSSL",
     "environment": "SetEnvIf SetEnvIfNoCase SetEnvIfExpr BrowserMatch BrowserMatchNoCase",
     "mappings": "Redirect RedirectMatch RedirectPermanent RedirectTemp Alias AliasMatch ScriptAlias ScriptAliasMatch",
-    "forwards": "ProxyPass ProxyPassMatch ProxyPassReverse ProxyPreserveHost ProxyAddHeaders ProxyTimeout BalancerMember ProxySet",
+    "forwards": "ProxyPass ProxyPassMatch ProxyPassReverse ProxyPassReverseCookiePath ProxyPassReverseCookieDomain ProxyPreserveHost ProxyAddHeaders ProxyTimeout ProxyErrorOverride BalancerMember ProxySet",
     "gateways": "SetEnv UnsetEnv",
     "rewrites": "RewriteEngine RewriteCond RewriteRule RewriteBase",
     "fields": "Header RequestHeader ExpiresActive ExpiresDefault ExpiresByType",

@@ -36,7 +36,7 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     folder = plan.folder
     (folder / "logs").mkdir(parents=True, exist_ok=True)
     loaded: set[str] = set()
-    plan.learn_users(reading.estate)
+    plan.learn(reading.estate)
     _mirror_folders(reading, plan, loaded)
     for name, text in reading.texts.items():
         if name in reading.beside:
@@ -164,6 +164,10 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
     elif name in ("proxypass", "proxypassmatch", "proxypassreverse", "balancermember"):
         for word in words[1:]:
             word.raw = _moved_origin(word, plan)
+    elif name == "requestheader" and len(words) > 3 and words[2].text.lower() == "host":
+        words[3].raw = plan.host_named(words[3].raw)
+    elif name == "header" and len(words) > 4 and [word.text.lower() for word in words[1:3]] in (["edit", "location"], ["edit*", "location"]):
+        words[3].raw = plan.origin_named(words[3].raw)
     elif name == "rewriterule" and len(words) > 2 and last.text.startswith("[") and words[2].text.startswith("/") and plan.path(re.split(r"[%$]", words[2].text)[0]) != re.split(r"[%$]", words[2].text)[0]:
         words[2].raw = _quoted(plan.path_with_values(words[2].text))
     elif name == "rewriterule" and len(words) > 2:

@@ -16,7 +16,6 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     "SSLCipherSuite": (Disposition.CHANGED, "Caddy chooses the cipher suites"),
     "types": (Disposition.CHANGED, "Caddy has a table of media types of its own"),
     "client": (Disposition.UNSUPPORTED, "rules ask for the address of the proxy in front: Caddy has no setting for it until 2.6.3"),
-    "default_type": (Disposition.CHANGED, "files whose names say nothing of their type are sent without one"),
     "charset": (Disposition.CHANGED, "Caddy puts charset=utf-8 behind what is text by itself"),
     "charset_types": (Disposition.CHANGED, "Caddy puts charset=utf-8 behind what is text by itself"),
     "AddDefaultCharset": (Disposition.CHANGED, "Caddy puts charset=utf-8 behind what is text by itself"),

@@ -23,6 +23,7 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     """Writes the copy below plan.folder; gives the command line that runs it in the foreground."""
     folder = plan.folder
     (folder / "logs").mkdir(parents=True, exist_ok=True)
+    plan.learn(reading.estate)
     used = {str(listener.port) for listener in reading.estate.listeners}
     for name, text in reading.texts.items():
         file = parse(text, name)
@@ -106,6 +107,10 @@ def _move_one(directive: Directive, plan: Plan) -> None:
         case "reverse_proxy" | "php_fastcgi" | "to":
             for word in words[1:]:
                 word.raw = _moved_origin(word, plan)
+        case "header_up" if len(words) == 3 and words[1].text.lower() == "host":
+            words[2].raw = plan.host_named(words[2].raw)
+        case "header_down" | "header" | "Location" if len(words) > 2 and words[-3].text.lower() == "location":
+            words[-2].raw = plan.origin_named(words[-2].raw)
         case "bind":
             words[1:] = [Word(" ", "127.0.0.1", 0, 0)]
 

@@ -113,6 +113,9 @@ _READ = [
         proxy_send_timeout hsl 1 TIME
         proxy_buffering hsl 1 on | off
         proxy_intercept_errors hsl 1 on | off
+        proxy_cookie_path hsl 1-2 off | PATH REPLACEMENT
+        proxy_cookie_domain hsl 1-2 off | DOMAIN REPLACEMENT
+        proxy_cookie_flags hsl 1+ off | COOKIE [FLAG ...]
     """),
     *_rows("access", """
         auth_basic hslx 1 REALM | off
@@ -225,7 +228,7 @@ _NOT_CARRIED = [row for why, lines in (
         hsl 1+: fastcgi_cache fastcgi_cache_key fastcgi_cache_valid
     """),
     ("it changes what passes between client and origin; without it that passes as it is", """
-        hsl 1+: proxy_cookie_path proxy_cookie_domain proxy_cookie_flags proxy_pass_header proxy_ignore_headers proxy_method proxy_bind
+        hsl 1+: proxy_pass_header proxy_ignore_headers proxy_method proxy_bind
         hsl 1+: proxy_pass_request_body proxy_pass_request_headers proxy_set_body proxy_limit_rate proxy_socket_keepalive proxy_force_ranges
         hsl 1+: add_trailer mirror mirror_request_body proxy_ignore_client_abort
     """),

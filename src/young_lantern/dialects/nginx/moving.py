@@ -27,7 +27,7 @@ _MODULES = tuple(map(Path, ("/usr/lib/nginx/modules", "/usr/lib64/nginx/modules"
 def move(reading: Reading, plan: Plan) -> list[str]:
     """Writes the copy below plan.folder; gives the command line that runs it in the foreground."""
     folder = plan.folder
-    plan.learn_users(reading.estate)
+    plan.learn(reading.estate)
     (folder / "logs").mkdir(parents=True, exist_ok=True)
     pools = frozenset(pool.name for pool in reading.estate.pools if not pool.inline)
     for name, text in reading.texts.items():
@@ -129,6 +129,10 @@ def _move_one(directive: Directive, within: str, plan: Plan, pools: frozenset[st
         if found and found[2] not in pools:
             address = found[2] if ":" in found[2] else f"{found[2]}:{443 if found[1] == 'https://' else 80}"
             first.raw = found[1].replace("https", "http") + plan.origin(address) + found[3]
+    elif name == "proxy_set_header" and first.text.lower() == "host" and len(words) > 2:
+        words[2].raw = plan.host_named(words[2].raw)
+    elif name == "proxy_redirect":
+        first.raw = plan.origin_named(first.raw)
 
 
 def _move_listen(directive: Directive, plan: Plan) -> None:

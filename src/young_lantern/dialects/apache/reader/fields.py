@@ -86,6 +86,8 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     name = words[1].removesuffix(":")
     find = context.pattern(words[2], node) if operation is Operation.EDIT else None
     text = "" if operation is Operation.REMOVE else words[3] if find else words[2]
+    if find is not None:
+        text = re.sub(r"\$(\d)", r"${\1}", text)  # one digit; a letter behind it is no part of the group's name
     value = context.checked(values.read_field_value(text, lambda name: _from_environment(name, always and side is Side.RESPONSE, context)), node.span, node.name)
     if unknown := _unknown((value, wanted), context):
         context.value(node, unknown, _SET_BY_RULES)

@@ -12,12 +12,13 @@ import re
 from dataclasses import replace
 
 from ....model import (
-    Choose, Condition, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Operation, PathMatches, Pool, Route, Side, Span, Step, Template, Unserved, Var,
+    Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Operation, PathMatches, Pool, Route, Side, Span, Step, Template, Unserved, Var,
     Variable, Written, join,
 )
 from .. import values
 from . import gateways
 from .context import Context, Node
+from .interception import intercepts
 from .mappings import labelled
 from .places import Section, below
 
@@ -123,16 +124,17 @@ class Proxies:
             assert prefix is not None
             whole = prefix == "/" and path in ("", "/")
             target = Mapped("/", ("/",), keeps_spelling=True) if whole and "nocanon" in options else Mapped("" if whole else prefix, (path,) if path and not whole else (), keeps_spelling="nocanon" in options)
-        preserve = context.last(self.levels, "proxypreservehost")
+        levels = [*self.levels, *self._inner(prefix)]
+        preserve = context.last(levels, "proxypreservehost")
         keeps_host = preserve is not None and preserve.args[:1] != [] and preserve.args[0].lower() == "on"
-        adds = context.last(self.levels, "proxyaddheaders")
+        adds = context.last(levels, "proxyaddheaders")
         timeout = context.last(self.levels, "proxytimeout")
         pairs = dict(option.partition("=")[::2] for option in options)
         read = values.read_seconds(pairs.get("timeout", timeout.args[0] if timeout and timeout.args else ""))
         connect = values.read_seconds(pairs.get("connectiontimeout", ""))
         return (Forward(
             pool=pool, secure=secure, target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), preserve.span if preserve else None, pool),
-            redirects=self._mappings(), connect_seconds=connect, read_seconds=read, upgrades=named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
+            redirects=self._mappings(), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, upgrades=named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
             also=(preserve.span,) if preserve and keeps_host else (),
         ),)
 
@@ -160,6 +162,23 @@ class Proxies:
                 Field(Side.REQUEST, Operation.ADD, "X-Forwarded-Server", (self.server_name,)),
             ]
         return (*made, *(Field(Side.REQUEST, Operation.REMOVE, name) for name in _DROPS))
+
+    def _inner(self, prefix: str | None) -> list[Node]:
+        """What sections that hold all below a prefix say, the outermost first."""
+        if not prefix:
+            return []
+        return [node for section in self.sections if section.kind == "location" and (prefix.rstrip("/") + "/").startswith(section.text.rstrip("/") + "/") for node in section.nodes]
+
+    def _cookies(self, levels: list[Node]) -> tuple[CookieMapping, ...]:
+        """ProxyPassReverseCookiePath and -Domain lines, the inner ones last.
+
+        proxy_util.c, ap_proxy_cookie_reverse_map (2.4.62, probed): a path that begins with the first gives way to the second as a whole.
+        """
+        made = []
+        for name, attribute in (("proxypassreversecookiedomain", "domain"), ("proxypassreversecookiepath", "path")):
+            made += [CookieMapping(attribute, (node.args[0],), (node.args[1],), True, node.span)
+                     for node in self.context.take(levels, name) if len(node.args) >= 2]
+        return tuple(made)
 
     def _mappings(self) -> tuple[LocationMapping, ...]:
         made = []

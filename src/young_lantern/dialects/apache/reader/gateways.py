@@ -12,6 +12,7 @@ import re
 
 from ....model import Gateway, Member, Pool, Template, Var, Variable
 from .context import Context, Node
+from .interception import intercepts
 from .places import Place
 
 _SOCKET = re.compile(r"(?:proxy:)?(unix:[^|]+)\|fcgi://[^/]*/?", re.IGNORECASE)
@@ -34,7 +35,7 @@ def read_handler(node: Node, place: Place, document_root: str, levels: list[Node
         return None
     return Gateway(
         pool=_pool(address, node, context), root=(place.folder,), strip=place.url, walks=True,
-        parameters=(*environment(levels, context), *((("DOCUMENT_ROOT", (document_root,)),) if place.folder != document_root else ())),
+        **intercepts(levels, context), parameters=(*environment(levels, context), *((("DOCUMENT_ROOT", (document_root,)),) if place.folder != document_root else ())),
         server_name=(Var(Variable.HOST),), span=context.use(node).span, comments=node.comments,
     )
 
@@ -51,7 +52,7 @@ def read_proxied(node: Node, url: str, script: Template | None, prefix: str, doc
         parameters = (("SCRIPT_FILENAME", script), ("PATH_INFO", ()), *parameters)
     return Gateway(
         pool=_pool(address, node, context), root=(document_root if script is not None else path.rstrip("/"),), strip=prefix if script is None else "",
-        parameters=(*parameters, *((("DOCUMENT_ROOT", (document_root,)),) if script is None else ())), server_name=(Var(Variable.HOST),), span=node.span, comments=node.comments,
+        **intercepts(levels, context), parameters=(*parameters, *((("DOCUMENT_ROOT", (document_root,)),) if script is None else ())), server_name=(Var(Variable.HOST),), span=node.span, comments=node.comments,
     )
 
 

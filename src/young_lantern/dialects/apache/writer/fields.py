@@ -12,7 +12,7 @@ from itertools import groupby
 
 from ....codes import EXPIRES_DATE_LOST
 from ....model import Disposition, Field, HttpDate, Operation, literal
-from ...noting import Unwritable
+from ...noting import EARLY, Unwritable
 from ..values import quote
 from .context import Context
 from .output import Node
@@ -45,6 +45,9 @@ def _lines(field: Field, forwards: bool, by_rule: bool, before: set[str], contex
     if field.operation is Operation.REMOVE:
         own = [context.line("Header", "always", "unset", name, spans=spans)] if name.lower() in before else []
         return [context.line("Header", "unset", name, spans=spans, comments=field.comments), *own]
+    if context.acts_early(field):
+        context.implied(field.span, EARLY)
+        return []
     if field.operation is Operation.EDIT:
         return _edit(field, by_rule, context)
     if any(isinstance(part, HttpDate) for part in field.value):
@@ -83,7 +86,12 @@ def _edit(field: Field, by_rule: bool, context: Context) -> list[Node]:
         return []
     flag = "(?i)" if field.find.ignores_case else ""
     replaced = re.sub(r"\$\{(\d)\}", r"$\1", value).replace("%", "%%")
-    return [context.line("Header", *(["always"] if by_rule else []), "edit*", field.name, quote(flag + field.find.text), quote(replaced), spans=(field.span,), comments=field.comments)]
+    return [context.line("Header", *(["always"] if by_rule else []), _verb(field.find.text), field.name, quote(flag + field.find.text), quote(replaced), spans=(field.span,), comments=field.comments)]
+
+
+def _verb(pattern: str) -> str:
+    """`edit*` changes every place that the pattern fits; one that fits but once must not be tried again: `^(.*)$` would never end (2.4.62, probed)."""
+    return "edit" if re.match(r"(\(\?i\))?(\^|\(;\\s\*)", pattern) else "edit*"
 
 
 def _expiry(left: list[Field], context: Context) -> list[tuple[Node, Field]] | None:

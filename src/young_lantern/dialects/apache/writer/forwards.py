@@ -325,6 +325,29 @@ def write_reverses(step: Forward, context: Context) -> list[Node]:
     return [line for mapping in mappings if (line := _reverse(mapping, context)) is not None]
 
 
+def contradicting(nodes: list[Node]) -> set[tuple[str, ...]]:
+    """The words of ProxyPassReverse lines of which an earlier one takes what a later one is for: httpd has one list of them, places of other servers their own."""
+    found: set[tuple[str, ...]] = set()
+    rows = list(dict.fromkeys(tuple(node.words) for node in nodes))
+    for number, later in enumerate(rows):
+        for earlier in rows[:number]:
+            (path, url), (path2, url2) = ((words[1].strip('"'), words[2].strip('"')) for words in (earlier, later))
+            if url2.startswith(url) and path2 != path + url2[len(url):] or url.startswith(url2) and path != path2 + url[len(url2):]:
+                found |= {earlier, later}
+    return found
+
+
+def write_own_reverses(step: Forward, contradicting: set[tuple[str, ...]], context: Context) -> list[Node]:
+    """The same mappings, of those that contradict each other, for one place only."""
+    made = []
+    for node in write_reverses(step, context):
+        if tuple(node.words) in contradicting:
+            path, url = (word.strip('"') for word in node.words[1:])
+            made.append(context.line("Header", "edit", "Location", quote("^" + re.escape(url).replace("/", "/")), quote(path.replace("%", "%%")), spans=tuple(node.spans), comments=_OWN))
+    return made
+
+
+_OWN = ("ProxyPassReverse would count for every place of the host.",)
 _FRONTS = ((), (Var(Variable.SCHEME), "://", Var(Variable.AUTHORITY)), (Var(Variable.SCHEME), "://", Var(Variable.HOST)))
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 
 from ....fitting import Chain, leaves
+from ....fitting.cookies import as_edits
 from ....fitting.mapping import location_mapping
 from ....fitting.static import bare
 from ....model import ALWAYS, Abort, Capture, Condition, Field, Forward, Gateway, Not, Redirect, Respond, ServeFiles, Span, Var, Variable
@@ -44,9 +45,11 @@ Gives = Callable[[Case, Chain, Context], Lines | None]
 def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Node], list[Node]]:
     """Lines for the whole host, and sections."""
     head: list[Node] = []
+    own = forwards.contradicting(plan.reverses)
+    plan.reverses = [node for node in plan.reverses if tuple(node.words) not in own]
     sections: dict[tuple[str, str], list[Node]] = {}
     head += _texts_for_all(plan, chain, context)
-    for topic, gives in (*_page_topics(plan, chain, context), *_TOPICS):
+    for topic, gives in (*_page_topics(plan, chain, context), *_TOPICS, ("redirects of origins", partial(_redirects, own))):
         held: dict[int, Lines] = {}
         for case in plan.cases:
             context.moved = case.moved or case.changed
@@ -131,7 +134,9 @@ def _handled(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 def _all_fields(case: Case, context: Context) -> Lines:
     leaf = case.leaf
-    own = tuple(item for item in leaf.answer.response_fields if location_mapping(item) is None) if isinstance(leaf.answer, Forward) else ()
+    own: tuple[Field, ...] = ()
+    if isinstance(leaf.answer, Forward):
+        own = (*as_edits(leaf.answer, "pcre", context.lost), *(item for item in leaf.answer.response_fields if location_mapping(item) is None))
     return _said(fields.write_fields(_known((*own, *leaf.settings.fields), case, context), isinstance(leaf.answer, Forward), not isinstance(leaf.answer, Forward | ServeFiles), context), context)
 
 
@@ -215,10 +220,18 @@ def _texts(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 
 def _intercepts(case: Case, chain: Chain, context: Context) -> Lines | None:
+    answer = case.leaf.answer
+    if not isinstance(answer, Forward | Gateway):
+        return None
+    codes = sorted(code for code in answer.intercepted or () if code >= 400) if len(answer.intercepted or ()) < 100 else []
+    nodes = [context.line("ProxyErrorOverride", "On", *map(str, codes), spans=(answer.intercepts_span,))] if answer.intercepts_errors and (codes or answer.intercepted is None or len(answer.intercepted) >= 100) else []
+    return tuple(Said(node, tuple(node.words), "intercepts") for node in nodes)
+
+
+def _redirects(own: set[tuple[str, ...]], case: Case, chain: Chain, context: Context) -> Lines | None:
     if not isinstance(case.leaf.answer, Forward):
         return None
-    nodes = [context.line("ProxyErrorOverride", "On")] if case.leaf.answer.intercepts_errors else []
-    return tuple(Said(node, tuple(node.words), "intercepts") for node in nodes)
+    return tuple(Said(node, tuple(node.words), "redirects") for node in forwards.write_own_reverses(case.leaf.answer, own, context))
 
 
 def _access(case: Case, chain: Chain, context: Context) -> Lines | None:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....model import AsReceived, Field, Forward, ForwardTarget, Mapped, Member, Pool, Side, Step, Template, Var, Variable, Written
+from ....model import AsReceived, Field, Forward, ForwardTarget, Mapped, Member, Pool, Side, Span, Step, Template, Var, Variable, Written
 from .. import defaults, values
 from ..syntax import Directive
 from . import gateways
@@ -31,6 +31,8 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
     times: dict[str, float | None] = {}
     target: ForwardTarget = AsReceived()
     trusts = secure = False
+    raised: frozenset[int] = frozenset()
+    raises: Span | None = None
     by_fastcgi: Directive | None = None
     for inner in directive.block or []:
         match inner.name:
@@ -53,21 +55,43 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
                 by_fastcgi = inner
             case "transport":
                 secure = _read_transport(inner, times, directive, context) or secure
+            case "handle_response" if (codes := _raised(inner, directive.block or [])) is not None:
+                raised |= codes
+                raises = raises or inner.span
+            case name if name.startswith("@") and any(item.name == "handle_response" and item.args == [name] for item in directive.block or []):
+                pass  # told with the block that it is for
             case name if name not in _SETTINGS:
                 context.unread(directive, " ".join(word.raw for word in inner.words), "a setting of reverse_proxy that the model knows was expected")
     secure = secure or any(address.startswith("https://") for address in addresses)
     pool = pool_of(addresses, policy, secure, directive, context)
     if by_fastcgi is not None:
         gateway = gateways.read_transport(by_fastcgi, pool, directive, level, context)
-        return (replace(gateway, fields=(*gateway.fields, *up)),)
+        return (replace(gateway, fields=(*gateway.fields, *up), intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises),)
     forwarded = list(defaults.FORWARDED_FIELDS)
     if trusts:
         forwarded[0] = defaults.TRUSTED_CHAIN
     return (Forward(
         pool=pool, secure=secure, target=target, fields=(*forwarded, *up), response_fields=tuple(down),
         connect_seconds=times.get("dial_timeout"), read_seconds=times.get("read_timeout"), send_seconds=times.get("write_timeout"),
+        intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises,
         upgrades=True, span=directive.span, comments=directive.comments,
     ),)
+
+
+def _raised(inner: Directive, lines: list[Directive]) -> frozenset[int] | None:
+    """The statuses of an origin that a `handle_response` raises again as errors of Caddy's own; None for one that does anything else."""
+    block = inner.block or []
+    if len(block) != 1 or block[0].name != "error" or block[0].args[-1:] not in (["{rp.status_code}"], ["{http.reverse_proxy.status_code}"]) or len(block[0].args) != 2:
+        return None
+    # error.go (2.6.2, probed): a single word that is no number would be a message, with the status 500.
+    codes: set[int] = set()
+    asked = next((line for line in lines if line.name == inner.args[0]), None) if len(inner.args) == 1 else None
+    words = asked.args if asked is not None else []
+    if words[:1] != ["status"] or not all(re.fullmatch(r"[4-5](\d\d|xx)", word) for word in words[1:]):
+        return None
+    for word in words[1:]:
+        codes |= set(range(int(word[0]) * 100, int(word[0]) * 100 + 100)) if word.endswith("xx") else {int(word)}
+    return frozenset(codes)
 
 
 def _target(template: Template) -> ForwardTarget:

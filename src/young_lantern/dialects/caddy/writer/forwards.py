@@ -9,9 +9,10 @@ from __future__ import annotations
 import re
 
 from ....codes import CLIENT_CHAIN_TRUST, ORIGIN_CONNECTION, PROXY_DEFAULTS
+from ....fitting.cookies import as_edits
 from ....fitting.mapping import as_received
 from ....model import (
-    AsReceived, Disposition, Forward, Mapped, Operation, Pool, Var, Variable, Written,
+    AsReceived, Disposition, Forward, Gateway, Mapped, Operation, Pool, Var, Variable, Written,
 )
 from .. import values
 from ..values import Unwritable, quote
@@ -19,6 +20,7 @@ from .context import Context
 from .fields import write_operation
 from .output import Node
 
+_ERRORS = ("They are answered by the error pages below.",)
 _POLICIES = {"round_robin": "round_robin", "least_connections": "least_conn", "client_hash": "ip_hash", "random": "random", "first": "first"}
 _HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect", "proxy-authorization", "trailer"})
 # What Caddy sends by itself: field in lower case -> the templates that mean the same.
@@ -48,12 +50,19 @@ def write_forward(step: Forward, context: Context) -> list[Node] | Unwritable:
         block.append(Node(["flush_interval", "-1"]))
     if step.http_version != "1.1":
         context.note(step.span, Disposition.KEPT, ORIGIN_CONNECTION, version=step.http_version)
-    if step.intercepts_errors:
-        context.lost(step.span, "error pages for what the origin answers", "its errors pass through here, and only errors of Caddy's own meet the error pages",
-                     "write a handle_response block for the statuses in question")
+    block += write_interception(step)
     pool_spans = tuple(span for span in (pool.span, pool.policy_span, *(member.span for member in pool.members)) if span) if pool else ()
     node = Node(["reverse_proxy", *map(quote, addresses)], block or None, (*spans, *pool_spans), (*(pool.comments if pool else ()), *step.comments))
     return [*before, node]
+
+
+def write_interception(step: Forward | Gateway) -> list[Node]:
+    """Errors of an origin that the error pages are for become errors of Caddy's own."""
+    codes = ["4xx", "5xx"] if step.intercepted is None or len(step.intercepted) >= 200 else [str(code) for code in sorted(step.intercepted) if code >= 400]
+    if not step.intercepts_errors or not codes:
+        return []
+    spans = (step.intercepts_span,) if step.intercepts_span else ()
+    return [Node(["@errors", "status", *codes], None, spans), Node(["handle_response", "@errors"], [Node(["error", '""', "{rp.status_code}"])], spans, _ERRORS)]
 
 
 def _members(pool: Pool | None, step: Forward, context: Context) -> tuple[list[str], list[Node]]:
@@ -147,7 +156,7 @@ def _ports_show(context: Context) -> bool:
 
 def _down(step: Forward, context: Context) -> list[Node]:
     nodes = []
-    for field in step.response_fields:
+    for field in (*as_edits(step, "re2", context.lost), *step.response_fields):
         words = write_operation(field, True, context)
         if isinstance(words, Unwritable):
             context.lost(field.span, field.name, f"its value needs {words.what}, for which there is no placeholder")

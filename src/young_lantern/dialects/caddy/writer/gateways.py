@@ -12,6 +12,7 @@ from ..values import Unwritable, quote, write_duration
 from .context import Context
 from .fields import write_operation
 from .files import write_root
+from .forwards import write_interception
 from .output import Node
 
 
@@ -39,9 +40,7 @@ def write_gateway(step: Gateway, context: Context) -> list[Node] | Unwritable:
     if step.read_seconds:
         transport.append(Node(["read_timeout", write_duration(step.read_seconds)]))
     block = [*_up(step, context), Node(["transport", "fastcgi"], transport or None)]
-    if step.intercepts_errors:
-        context.lost(step.span, "error pages for what the application answers", "its errors pass through here, and only errors of Caddy's own meet the error pages",
-                     "write a handle_response block for the statuses in question")
+    block += write_interception(step)
     pool_spans = tuple(span for span in (pool.span, pool.policy_span, *(member.span for member in pool.members)) if span) if pool else ()
     words = ["reverse_proxy", *(quote(_address(address, context)) for address in addresses)]
     return [*write_root(step.root, step, context), Node(words, block, (*spans, *pool_spans), (*(pool.comments if pool else ()), *step.comments))]

@@ -8,13 +8,15 @@ Rule:     without a path in the URL the raw target goes out; with one, that path
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from ....model import (
-    AsReceived, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, Placeholder, Pool, Side, Written, literal,
+    AsReceived, Capture, CookieFlags, CookieMapping, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, Pattern, Placeholder, Pool, Side, Written, literal,
 )
 from .. import defaults
 from ..syntax import Directive
 from .context import Context, Scope
+from .interception import intercepts
 
 _URL = re.compile(r"(https?)://([^/?]*)(.*)", re.DOTALL | re.IGNORECASE)
 
@@ -47,13 +49,50 @@ def read_forward(directive: Directive, scope: Scope, prefix: str | None, context
             for hidden in scope.inherited("proxy_hide_header")
         ),
         redirects=_mappings(scope, scheme, authority, path, prefix, has_variables, directive, context),
-        intercepts_errors=context.switch(scope, "proxy_intercept_errors", False),
+        cookies=read_cookies(scope, context),
+        **intercepts(scope, "proxy_intercept_errors", context),
         connect_seconds=context.seconds(scope, "proxy_connect_timeout"),
         read_seconds=context.seconds(scope, "proxy_read_timeout"),
         send_seconds=context.seconds(scope, "proxy_send_timeout"),
         buffers=buffering, upgrades=_upgrades(set_fields, version), http_version=version,
         span=directive.span, comments=directive.comments,
     )
+
+
+_ATTRIBUTES = {"proxy_cookie_path": "path", "proxy_cookie_domain": "domain"}
+
+
+def read_cookies(scope: Scope, context: Context) -> tuple[CookieMapping | CookieFlags, ...]:
+    """`proxy_cookie_path`, `_domain` and `_flags` of a scope. A line at a level hides those of its name above, `off` all of them."""
+    made: list[CookieMapping | CookieFlags] = []
+    for name, attribute in _ATTRIBUTES.items():
+        for item in scope.inherited(name):
+            context.use(item)
+            if item.args == ["off"]:
+                continue
+            before, after = item.args
+            tried = before.startswith("~")
+            # proxy module: of paths `~` minds case and `~*` does not; a domain's pattern has but `~`, and no case.
+            caseless = attribute == "domain" or before.startswith("~*")
+            text = before[1:] if attribute == "domain" else before[1:].removeprefix("*")
+            value = context.pattern(text, item, ignores_case=caseless) if tried else context.template(before, item)
+            replacement = context.template(after, item)
+            if isinstance(value, Pattern):
+                # Its groups are its own: those of a location, or of a name, are other ones.
+                value = replace(value, label=f"cookie {item.span.file}:{item.span.line}:{item.span.column}")
+                replacement = tuple(replace(part, pattern=value.label) if isinstance(part, Capture) and not part.pattern else part for part in replacement)
+            made.append(CookieMapping(attribute, value, replacement, span=item.span))
+    for item in scope.inherited("proxy_cookie_flags"):
+        context.use(item)
+        if item.args == ["off"]:
+            continue
+        name, *flags = item.args
+        if any("$" in word for word in item.args):
+            context.unread(item, " ".join(item.args), "names and flags without variables were expected")
+            continue
+        pattern = context.pattern(name[1:].removeprefix("*"), item, ignores_case=True) if name.startswith("~") and len(name) > 1 else None
+        made.append(CookieFlags(tuple(flag.lower() for flag in flags), None if name == "~" else pattern or name, item.span))
+    return tuple(made)
 
 
 def _pool(authority: str, scheme: str, directive: Directive, context: Context) -> str:

@@ -11,6 +11,7 @@ from ....model import Gateway, Member, Pattern, Pool, SENT_PARAMETERS, Template,
 from ..syntax import Directive
 from .context import Context, Scope
 from .files import read_root, split_of
+from .interception import intercepts
 
 # Parameter -> the ways to write what it usually is. They are taken for one thing.
 _USUAL = {
@@ -67,7 +68,7 @@ def read_gateway(directive: Directive, scope: Scope, context: Context) -> Gatewa
     return Gateway(
         pool=_pool(address, directive, context), root=root, strip=usual_strip, split=split, index=index.args[0] if index else "",
         remainder=keeps_info, parameters=tuple(parameters.items()), server_name=server_name, read_seconds=timeout,
-        intercepts_errors=context.switch(scope, "fastcgi_intercept_errors", False), span=directive.span, root_span=root_directive.span if root_directive else None,
+        **intercepts(scope, "fastcgi_intercept_errors", context), span=directive.span, root_span=root_directive.span if root_directive else None,
         comments=directive.comments,
     )
 

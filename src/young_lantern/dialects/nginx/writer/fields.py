@@ -18,9 +18,10 @@ from ....model import (
     PathStartsWith, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Var, Variable, join,
 )
 from ....model.walk import walk
-from ...noting import Unwritable
+from ...noting import EARLY, Unwritable
 from ..values import quote, write_time
 from .context import Context
+from .cookies import write_edit
 from .output import Node
 
 _ADDS = (Operation.SET, Operation.ADD, Operation.APPEND, Operation.MERGE, Operation.DEFAULT)
@@ -65,7 +66,7 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
         if isinstance(value, Unwritable):
             context.lost(field.span, name, f"its value needs {value.what}")
             continue
-        if forwards and field.operation is Operation.SET and field.deferred and not field.apart:
+        if forwards and field.operation is Operation.SET and not field.apart and (field.deferred or context.estate.dialect == "apache"):
             nodes.append(Node(["proxy_hide_header", name], None, spans))
         elif forwards and field.operation is Operation.DEFAULT:
             context.lost(field.span, name, "nginx adds a field whether the origin sent one or not", "give its value by a map on the origin's field, and hide the origin's")
@@ -169,6 +170,14 @@ def _always(field: Field, forwards: bool, context: Context) -> bool:
 
 def _less(field: Field, forwards: bool, context: Context) -> list[Node]:
     spans = (field.span,) if field.span else ()
+    if field.operation is Operation.EDIT and field.name.lower() == "set-cookie" and (field.apart or not forwards):
+        context.implied(field.span, "it changes cookies that are set by rules, and there are none" if field.apart else "no origin answers there")
+        return []
+    if context.acts_early(field):
+        context.implied(field.span, EARLY)
+        return []
+    if (cookies := write_edit(field, context)) is not None:
+        return cookies
     if field.operation is Operation.EDIT:
         context.lost(field.span, field.name, "nginx changes no part of a field's value", "write the whole value with a map on $upstream_http_… and add_header")
         return []

@@ -22,6 +22,7 @@ from ...noting import Unwritable
 from .. import values
 from ..values import PLACEHOLDER, quote, write_time
 from .context import Context
+from .cookies import write_cookie, write_edit
 from .fields import by_condition
 from .output import Node
 
@@ -50,6 +51,8 @@ def write_forward(step: Forward, before: tuple[Field, ...], prefix: str, exact: 
     nodes = [*rewriting, Node(["proxy_pass", quote(f"{scheme}://{authority}{path}")], None, spans, step.comments)]
     nodes += write_request_fields(step, before, context)
     nodes += _redirects(step, f"{scheme}://{authority}{path}", prefix, context)
+    for change in step.cookies:
+        nodes += write_cookie(change, context)
     for field in step.response_fields:
         nodes += _response_field(field, context)
     for name, seconds in (("connect", step.connect_seconds), ("read", step.read_seconds), ("send", step.send_seconds)):
@@ -58,7 +61,7 @@ def write_forward(step: Forward, before: tuple[Field, ...], prefix: str, exact: 
     if not step.buffers:
         nodes.append(Node(["proxy_buffering", "off"]))
     if step.intercepts_errors:
-        nodes.append(Node(["proxy_intercept_errors", "on"]))
+        nodes.append(Node(["proxy_intercept_errors", "on"], None, (step.intercepts_span,) if step.intercepts_span else ()))
     return nodes
 
 
@@ -283,6 +286,8 @@ def _response_field(field: Field, context: Context) -> list[Node]:
         return [Node(["proxy_hide_header", name], None, spans, field.comments)]
     if name.lower() == "location" and field.operation is Operation.EDIT:
         return []  # told by _redirects
+    if (cookies := write_edit(field, context)) is not None:
+        return cookies
     if field.operation is Operation.EDIT:
         context.lost(field.span, name, "nginx changes no part of a field's value", "write the whole value with a map on $upstream_http_… and add_header")
         return []

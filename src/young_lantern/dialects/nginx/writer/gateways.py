@@ -80,7 +80,7 @@ def write_gateway(step: Gateway, where: Location, context: Context) -> list[Node
     if step.read_seconds:
         nodes.append(Node(["fastcgi_read_timeout", values.write_time(step.read_seconds)]))
     if step.intercepts_errors:
-        nodes.append(Node(["fastcgi_intercept_errors", "on"]))
+        nodes.append(Node(["fastcgi_intercept_errors", "on"], None, (step.intercepts_span,) if step.intercepts_span else ()))
     pool = _pool(step, context)
     if isinstance(pool, Unwritable):
         return pool

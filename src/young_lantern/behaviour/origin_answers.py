@@ -1,0 +1,103 @@
+"""What an origin is asked to answer: a request may say so, in fields that the stand-in origin of a live check obeys.
+
+Rule:     `Lantern-Answer: STATUS [LOCATION]`, where LOCATION may be `self`: the very URL that the origin was asked for; `Lantern-Field: NAME: VALUE` is one more
+          field of its answer. Without them it answers 200.
+Source:   RFC 6265 section 4.1 (Set-Cookie), section 5.2 (names of attributes have no case, their order says nothing).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from ..model import CookieFlags, CookieMapping, ErrorPages, Field, Forward, Gateway, Operation, Pattern, Side, Site, literal
+from ..model.walk import walk
+from ..patterns import examples
+from .request import Request
+
+ANSWER, FIELD = "Lantern-Answer", "Lantern-Field"
+SELF = "self"
+# Answers that servers treat otherwise than 200: one without a page as a rule, one that pages are usually for, one that sends the client elsewhere.
+_USUAL = ("404", "500", f"302 {SELF}", "302 /x")
+# Where servers answer errors of origins themselves: some for which there is no page, as a rule.
+_WITHOUT_PAGE = ("403", "418")
+_MOST_STATUSES, _MOST_FIELDS = 8, 16
+# Field names that say what the connection or the content is: a proxy makes them itself.
+_OWN = frozenset({"content-length", "content-type", "content-encoding", "transfer-encoding", "connection", "date", "server", "location", "vary", "etag", "last-modified"})
+
+
+@dataclass(frozen=True, slots=True)
+class OriginAnswer:
+    """location: as the origin writes it; `self` for the URL that it was asked for; "" for none."""
+
+    status: int = 200
+    location: str = ""
+    fields: tuple[tuple[str, str], ...] = ()
+
+
+def wanted(request: Request) -> OriginAnswer:
+    """The answer that a request asks of an origin."""
+    return parsed(request.field(ANSWER) or "", request.field(FIELD) or "")
+
+
+def parsed(answer: str, field: str) -> OriginAnswer:
+    """The same from the values of the two fields, "" for one that is not there."""
+    status, _, location = answer.partition(" ")
+    name, _, value = field.partition(":")
+    fields = ((name.strip().lower(), value.strip()),) if name.strip() else ()
+    return OriginAnswer(int(status) if status.isdigit() else 200, location, fields)
+
+
+def asks_origin(request: Request) -> bool:
+    """Whether the request is one for a stand-in only: no true origin knows these fields."""
+    return request.field(ANSWER) is not None or request.field(FIELD) is not None
+
+
+def fields_in_words(request: Request) -> list[str]:
+    """The fields of a request as reports show them; what is asked of a stand-in is said of the origin."""
+    said = {ANSWER: "the origin answers", FIELD: "the origin sends"}
+    return [f"({said[name]} {value.replace(SELF, 'to the same URL') if name == ANSWER else value})" if name in said else f"{name}: {value}" for name, value in request.fields]
+
+
+def answers_to_ask(sites: list[Site]) -> Iterator[tuple[str, str]]:
+    """(field, value) of a request for each answer of an origin's that these sites may treat in a way of their own."""
+    statuses = dict.fromkeys(_USUAL)
+    fields: dict[str, None] = {}
+    items = [item for site in sites for item in walk(site.program)]
+    if any(isinstance(item, Forward | Gateway) and item.intercepts_errors for item in items):
+        listed = sorted({status for item in items if isinstance(item, ErrorPages) for page in item.pages for status in page.statuses or ()})
+        statuses |= dict.fromkeys([*map(str, listed[:_MOST_STATUSES]), *_WITHOUT_PAGE])
+    for item in items:
+        if isinstance(item, Field) and item.side is Side.RESPONSE and item.name.lower() not in _OWN and (item.operation is not Operation.ADD or item.name.lower() == "set-cookie"):
+            fields |= dict.fromkeys(_cookies("/", "", "/x") if item.name.lower() == "set-cookie" else [f"{item.name}: of the origin"])
+        elif isinstance(item, CookieMapping):
+            texts = list(examples(item.before, starts_with_slash=item.attribute == "path"))[:3] if isinstance(item.before, Pattern) else [literal(item.before) or "/"]
+            for text in texts:
+                domain = text.lstrip(".") if item.attribute == "domain" else ""
+                fields |= dict.fromkeys(_cookies(text if text.startswith("/") else "/", domain, "/other"))
+        elif isinstance(item, CookieFlags):
+            names = list(examples(item.names, starts_with_slash=False))[:2] if isinstance(item.names, Pattern) else [item.names or "sid"]
+            fields |= dict.fromkeys(f"Set-Cookie: {name}=1; Path=/; Secure; SameSite=None" for name in names)
+    yield from ((ANSWER, status) for status in statuses)
+    yield from ((FIELD, text) for text in list(fields)[:_MOST_FIELDS])
+
+
+def _cookies(path: str, domain: str, other: str) -> list[str]:
+    """Set-Cookie lines at the boundaries of a mapping."""
+    if domain:
+        return [f"Set-Cookie: sid=1; Domain={domain}; Path=/", f"Set-Cookie: sid=1; Domain=.{domain}; Path=/", f"Set-Cookie: sid=1; Domain=x.{domain}"]
+    return [f"Set-Cookie: sid=1; Path={path}", f"Set-Cookie: sid=1; Path={path.rstrip('/')}/x; HttpOnly", f"Set-Cookie: sid=1; Path={other}", "Set-Cookie: sid=1"]
+
+
+def cookie_attributes(line: str) -> tuple[str, ...]:
+    """A Set-Cookie line as what a client makes of it: the pair, then the attributes in order of their names, of several of one name the last."""
+    pair, *attributes = line.split(";")
+    held: dict[str, str] = {}
+    for text in attributes:
+        name, equals, value = text.strip().partition("=")
+        if name:
+            value = value.strip()
+            held[name.lower()] = f"{name.lower()}={value.lower() if name.lower() in ('samesite', 'domain') else value}" if equals else name.lower()
+    if "domain" in held:
+        held["domain"] = held["domain"].replace("=.", "=", 1)
+    return (pair.strip(), *(held[name] for name in sorted(held)))

@@ -1,0 +1,199 @@
+"""What an origin answers, and what becomes of it on the way back: errors, redirects, cookies, other fields. Mostly asked of the real servers."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.support.reading import Reads
+from young_lantern.behaviour import Request, decide
+from young_lantern.behaviour.compare import compare_estates
+from young_lantern.behaviour.origin_answers import ANSWER, FIELD, asks_origin, cookie_attributes, fields_in_words
+from young_lantern.behaviour.request import Assumed, assumed
+from young_lantern.fitting.cookies import as_edits, of_edit
+from young_lantern.lab.live import check_live
+from young_lantern.model import CookieFlags, CookieMapping, Field, Forward, Operation, Pattern, Side
+from young_lantern.source.plan import Plan
+from young_lantern.translate import read, save, translate
+
+SOURCES = {
+    "nginx": r"""events {}
+http {
+    error_page 404 /missing.html;
+    server {
+        listen 8000; server_name loans.fernhollow.example; root FILES;
+        add_header X-Frame-Options DENY; add_header X-Shelf two always; proxy_hide_header X-Powered-By;
+        location / { proxy_pass http://192.0.2.21:8080; proxy_cookie_path /app /public; proxy_cookie_domain .inside.example loans.fernhollow.example; }
+        location /shelf/ {
+            proxy_pass http://192.0.2.21:8080/s/; proxy_intercept_errors on; error_page 500 502 /oops.html;
+            proxy_cookie_path / "/; Secure; HttpOnly";
+        }
+        location /desk/ {
+            proxy_pass http://192.0.2.21:8080; proxy_redirect http://192.0.2.21:8080/ /desk/;
+            proxy_cookie_flags sid httponly samesite=strict; proxy_cookie_path ~*^/tools(/.*)$ /desk$1;
+        }
+        location = /oops.html { }
+        location = /missing.html { }
+    }
+}
+""",
+    "apache": r"""Listen 8000
+<VirtualHost *:8000>
+    ServerName loans.fernhollow.example
+    DocumentRoot FILES
+    ErrorDocument 404 /missing.html
+    ErrorDocument 500 "no luck"
+    Header set X-Frame-Options DENY
+    Header always set X-Shelf two
+    Header unset X-Powered-By
+    ProxyPass /missing.html !
+    ProxyPass /shelf/ http://192.0.2.21:8080/s/
+    ProxyPassReverse /shelf/ http://192.0.2.21:8080/s/
+    ProxyPass /desk/ http://192.0.2.21:8080/desk/
+    ProxyPass /till/ http://192.0.2.21:8080/till/
+    ProxyPassReverseCookiePath /app /public
+    ProxyPassReverseCookieDomain inside.example loans.fernhollow.example
+    <Location /desk/>
+        ProxyErrorOverride On
+        ProxyPassReverseCookiePath /d /desk
+        Header edit Set-Cookie ^(.*)$ "$1; Secure"
+    </Location>
+    <Location /till/>
+        ProxyErrorOverride On 500 503
+        Header edit Location ^http://192\.0\.2\.21:8080/ /till/
+        Header always edit Set-Cookie ^(.*)$ "$1; HttpOnly"
+    </Location>
+    <Directory FILES>
+        Require all granted
+    </Directory>
+</VirtualHost>
+""",
+    "caddy": r"""http://loans.fernhollow.example:8000 {
+    header X-Frame-Options DENY
+    header -X-Powered-By
+    handle /shelf/* {
+        reverse_proxy 192.0.2.21:8080 {
+            header_down Set-Cookie (?i)(;\s*path=)/app ${1}/public
+            header_down -X-Secret
+            header_up Host 192.0.2.21:8080
+            header_down Location ^http://192\.0\.2\.21:8080/ /shelf/
+        }
+    }
+    handle /desk/* {
+        reverse_proxy 192.0.2.21:8080 {
+            @refused status 404 5xx
+            handle_response @refused {
+                error "" {rp.status_code}
+            }
+        }
+    }
+    handle {
+        header Set-Cookie "^(.*)$" "$1; Secure"
+        reverse_proxy 192.0.2.21:8080
+    }
+    handle_errors {
+        respond "sorry"
+    }
+}
+""",
+}
+
+
+@pytest.fixture
+def files(tmp_path: Path) -> Path:
+    made = tmp_path / "files"
+    made.mkdir()
+    for name in ("oops.html", "missing.html"):
+        (made / name).write_text(f"{name}\n")
+    return made
+
+
+@pytest.mark.parametrize("dialect", SOURCES)
+def test_the_model_foretells_what_becomes_of_every_answer(reads: Reads, files: Path, dialect: str) -> None:
+    reading = reads.read(dialect, SOURCES[dialect].replace("FILES", str(files)))
+    live = check_live(reading, reading, most=700)
+    assert [str(row.request) + str(row.request.fields) + str(row.defects) for row in live.surprises] == []
+    asked = {name for row in live.rows for name, _ in row.request.fields}
+    assert {ANSWER, FIELD} <= asked
+    assert {row.answers[0].status for row in live.rows if row.request.field(ANSWER) == "500"} >= {500}
+
+
+@pytest.mark.parametrize(("dialect", "target"), [(one, other) for one in SOURCES for other in SOURCES if one != other])
+def test_no_answer_is_treated_otherwise_without_a_word(reads: Reads, files: Path, tmp_path: Path, dialect: str, target: str) -> None:
+    reading = reads.read(dialect, SOURCES[dialect].replace("FILES", str(files)))
+    made = translate(reading.main, target, dialect=dialect)
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(reading, read(tmp_path / "new"), most=500)
+    assert [str(row.request) + str(row.request.fields) + str(row.defects) for row in live.surprises] == []
+    assert sum(asks_origin(row.request) for row in live.rows) > 20
+
+
+def test_the_differences_that_are_left_are_these(reads: Reads, files: Path) -> None:
+    """nginx answers an origin's errors itself only where it has a page for them, httpd and Caddy all that are listed."""
+    reading = reads.read("apache", SOURCES["apache"].replace("FILES", str(files)))
+    causes = translate(reading.main, "nginx").comparison.causes
+    words = {item.what for cause in causes for item in cause.differences if asks_origin(cause.example)}
+    assert words == {"answered by"}
+
+
+@pytest.mark.parametrize(
+    ("line", "wanted"),
+    [
+        ("proxy_cookie_path /app /public;", 'Header edit Set-Cookie "(?i)(;\\s*path=)/app" "$1/public"'),
+        ("proxy_cookie_domain inside.example www.fernhollow.example;", 'Header edit Set-Cookie "(?i)(;\\s*domain=)\\.?inside\\.example(\\s*(?:;|$))" "${1}www.fernhollow.example$2"'),
+        ("proxy_cookie_flags ~ secure;", 'Header edit Set-Cookie "^(.*)$" "$1; Secure"'),
+        ("proxy_cookie_flags ~ nosecure;", 'Header edit* Set-Cookie "(?i);\\s*secure(?:=[^;]*)?(;|$)" "$1"'),
+        ("proxy_cookie_path ~^/app(/.*)$ /shelf$1;", 'Header edit Set-Cookie "(?i)(;\\s*path=)/app(/[^;]*)" "$1/shelf$2"'),
+    ],
+)
+def test_cookies_in_httpd(reads: Reads, line: str, wanted: str) -> None:
+    reading = reads.read("nginx", "events {}\nhttp { server { listen 8000; server_name www.fernhollow.example; location / { proxy_pass http://192.0.2.21:8080; %s } } }\n" % line)
+    made = translate(reading.main, "apache")
+    assert wanted.replace("${1}www", "$1www") in "\n".join(made.writing.files.values())
+    assert not [cause for cause in made.comparison.causes if any(item.what == "field set-cookie" for item in cause.differences)]
+
+
+@pytest.mark.parametrize("change", [
+    CookieMapping("path", ("/app",), ("/public",)), CookieMapping("path", ("/app",), ("/public",), exact=True), CookieMapping("domain", ("inside.example",), ("www.fernhollow.example",)),
+    CookieMapping("domain", ("inside.example",), ("www.fernhollow.example",), exact=True), CookieFlags(("secure", "samesite=lax")),
+])
+def test_an_edit_is_read_as_the_mapping_that_it_was(change: CookieMapping | CookieFlags) -> None:
+    edits = as_edits(Forward("pool", cookies=(change,)), "pcre", lambda *words: pytest.fail(str(words)))
+    assert [of_edit(edit) for edit in edits] == [change]
+
+
+@pytest.mark.parametrize(("find", "value"), [("sid=1", "sid=2"), ("^(.*)$", "$1; Max-Age=3"), (r"(?i)(;\s*path=)/a|/b", "$1/c")])
+def test_other_edits_are_no_mapping(find: str, value: str) -> None:
+    assert of_edit(Field(Side.RESPONSE, Operation.EDIT, "Set-Cookie", (value,), find=Pattern(find))) is None
+
+
+def test_places_with_mappings_that_contradict_each_other(reads: Reads) -> None:
+    """httpd has one list of mappings for the whole host, of which the first that fits counts."""
+    reading = reads.read("nginx", "events {}\nhttp { server { listen 8000; location / { proxy_pass http://192.0.2.21:8080; } location /app/ { proxy_pass http://192.0.2.21:8080/; } } }\n")
+    made = translate(reading.main, "apache")
+    text = "\n".join(made.writing.files.values())
+    assert "ProxyPassReverse \"" not in text
+    assert 'Header edit Location "^http://192\\.0\\.2\\.21:8080/" "/app/"' in text
+    assert not [cause for cause in made.comparison.causes if not cause.reason.value and any("redirects" in item.what for item in cause.differences)]
+
+
+def test_cookies_are_compared_as_clients_understand_them() -> None:
+    assert cookie_attributes("a=1; path=/x; Domain=.Fernhollow.example; HttpOnly") == cookie_attributes("a=1;HTTPONLY; domain=fernhollow.example; Path=/y; Path=/x")
+    assert cookie_attributes("a=1; Path=/x") != cookie_attributes("a=1; Path=/X")
+
+
+def test_a_request_says_what_the_origin_is_taken_to_answer(reads: Reads) -> None:
+    reading = reads.read("nginx", "events {}\nhttp { server { listen 8000; location / { proxy_pass http://192.0.2.21:8080; } } }\n")
+    request = Request("GET", "http", "www.fernhollow.example", 8000, "/x", ((ANSWER, "503"),))
+    assert decide(reading.estate, request, assumed(Assumed.NOTHING, frozenset())).status == 503
+    assert fields_in_words(request) == ["(the origin answers 503)"]
+    assert compare_estates(reading.estate, reading.estate).causes == ()
+
+
+def test_names_of_origins_are_moved_with_them() -> None:
+    plan = Plan(Path(), iter(range(9000, 9010)).__next__, members={"192.0.2.21:80"})
+    assert plan.host_named("192.0.2.21") == "127.0.0.1:9000"
+    assert plan.host_named("www.fernhollow.example") == "www.fernhollow.example"
+    assert plan.origin_named('"^http://192\\.0\\.2\\.21/x"') == '"^http://127\\.0\\.0\\.1:9000/x"'
+    assert plan.origin_named("http://192.0.2.22/") == "http://192.0.2.22/"
