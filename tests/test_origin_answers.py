@@ -173,8 +173,9 @@ def test_places_with_mappings_that_contradict_each_other(reads: Reads) -> None:
     reading = reads.read("nginx", "events {}\nhttp { server { listen 8000; location / { proxy_pass http://192.0.2.21:8080; } location /app/ { proxy_pass http://192.0.2.21:8080/; } } }\n")
     made = translate(reading.main, "apache")
     text = "\n".join(made.writing.files.values())
-    assert "ProxyPassReverse \"" not in text
-    assert 'Header edit Location "^http://192\\.0\\.2\\.21:8080/" "/app/"' in text
+    assert 'ProxyPassReverse "/' not in text
+    assert '<Location "/app/">\n        ProxyPassReverse "http://192.0.2.21:8080/"' in text
+    assert 'Header edit Location "^http://192\\.0\\.2\\.21:8080/" "/"' in text
     assert not [cause for cause in made.comparison.causes if not cause.reason.value and any("redirects" in item.what for item in cause.differences)]
 
 

@@ -35,9 +35,9 @@ class Proxies:
         self.document_root = document_root
         self.levels, self.sections, self.server_name, self.context = levels, sections, server_name, context
         self.reverses = [(node, node.args) for node in context.take(levels, "proxypassreverse") if len(node.args) >= 2]
-        for section in sections:
-            if section.kind == "location":
-                self.reverses += [(node, [section.text, *node.args]) for node in context.take(section.nodes, "proxypassreverse") if len(node.args) == 1]
+        # In a section they count for what it holds, behind those of the host (mod_proxy.c, merge_proxy_dir_config).
+        self.inner_reverses = [(section.text, node, [section.text, *node.args]) for section in sections if section.kind == "location"
+                               for node in context.take(section.nodes, "proxypassreverse") if len(node.args) == 1]
 
     def routes(self, own: list[Node], main: list[Node], without: tuple[Route, ...]) -> list[Route]:
         """The mapping in the order it is tried; a path behind `!` goes on with `without`."""
@@ -134,7 +134,7 @@ class Proxies:
         connect = values.read_seconds(pairs.get("connectiontimeout", ""))
         return (Forward(
             pool=pool, secure=secure, target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), preserve.span if preserve else None, pool),
-            redirects=self._mappings(), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, upgrades=named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
+            redirects=self._mappings(prefix), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, upgrades=named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
             also=(preserve.span,) if preserve and keeps_host else (),
         ),)
 
@@ -180,9 +180,11 @@ class Proxies:
                      for node in self.context.take(levels, name) if len(node.args) >= 2]
         return tuple(made)
 
-    def _mappings(self) -> tuple[LocationMapping, ...]:
+    def _mappings(self, prefix: str | None) -> tuple[LocationMapping, ...]:
+        """For what is proxied by a prefix; None: by a pattern, or a rule."""
         made = []
-        for node, words in self.reverses:
+        inner = [(node, words) for text, node, words in self.inner_reverses if prefix is None or (prefix.rstrip("/") + "/").startswith(text.rstrip("/") + "/")]
+        for node, words in (*self.reverses, *inner):
             path, url = words[0], words[1]
             front = (Var(Variable.SCHEME), "://", Var(Variable.AUTHORITY))
             found = _URL.fullmatch(url)

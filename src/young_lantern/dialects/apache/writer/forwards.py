@@ -347,6 +347,14 @@ def write_own_reverses(step: Forward, contradicting: set[tuple[str, ...]], conte
     return made
 
 
+def in_section(line: Node, name: str, word: str) -> Node:
+    """A mapping to the very place of its section, in the words that httpd has for it."""
+    if name == "Location" and line.comments == _OWN and line.words[:3] == ["Header", "edit", "Location"] and line.words[4] == quote(word):
+        line.words = ["ProxyPassReverse", quote(re.sub(r"\\(.)", r"\1", line.words[3].strip('"').removeprefix("^")))]
+        line.comments = ()
+    return line
+
+
 _OWN = ("ProxyPassReverse would count for every place of the host.",)
 _FRONTS = ((), (Var(Variable.SCHEME), "://", Var(Variable.AUTHORITY)), (Var(Variable.SCHEME), "://", Var(Variable.HOST)))
 

@@ -70,7 +70,7 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
         _place(topic, caring, held, sections, context)
     head += context.marked
     context.marked = []
-    made = [context.line(name, quote(word), block=lines) for (name, word), lines in sections.items()]
+    made = [context.line(name, quote(word), block=[forwards.in_section(line, name, word) for line in lines]) for (name, word), lines in sections.items()]
     return head, made
 
 
