@@ -7,11 +7,12 @@ from pathlib import Path
 import pytest
 
 from tests.support.reading import Reads
+from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.demo import FILES_AT, unpack
 from young_lantern.dialects import named
 from young_lantern.errors import SourceUnreadable
 from young_lantern.lab.live import check_live
-from young_lantern.translate import translate
+from young_lantern.translate import read, save, translate
 
 SITE = "http://www.fernhollow.example"
 
@@ -222,3 +223,51 @@ def test_a_redirect_of_a_section_comes_before_what_is_rewritten_there(reads: Rea
     outcome = reads.decide("apache", httpd(host), "/old/x")
     assert (outcome.status, outcome.location) == (302, "http://a.example/new/x")
     assert reads.decide("apache", httpd(host), "/none").status == 200
+
+
+MOVED = "# pages that moved\nladder /tools/ladders\ndrill  /tools/drills  since spring\nladder /never\n"
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+def test_rules_that_ask_a_map_of_texts(reads: Reads, tmp_path: Path, target: str) -> None:
+    """The first line with the key counts, and its second word; what the map does not have is the default."""
+    (tmp_path / "moved.txt").write_text(MOVED)
+    reading = reads.read("apache", f"""Listen 8000
+<VirtualHost *:8000>
+ServerName www.fernhollow.example
+DocumentRoot ROOT
+<Directory ROOT>
+Require all granted
+</Directory>
+RewriteEngine On
+RewriteMap moved "txt:{tmp_path}/moved.txt"
+RewriteCond ${{moved:$1}} !=""
+RewriteRule ^/old/(.*)$ ${{moved:$1}} [R=301,L]
+RewriteRule ^/go/([a-z]+)$ ${{moved:$1|/a.html}} [R,L]
+RewriteCond ${{moved:$1|none}} =none
+RewriteRule ^/gone/(.*)$ - [G]
+</VirtualHost>
+""")
+    made = translate(reading.main, target)
+    assert {entry.disposition.value for entry in made.ledger if "Rewrite" in entry.span.directive} == {"kept", "implied"}
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(reading, read(tmp_path / "new"), most=600)
+    assert not live.surprises
+    places = {row.answers[1].field("location") for row in live.rows if row.request.target in ("/old/ladder", "/go/drill", "/go/x")}
+    assert {(place or "").rpartition(":")[2].partition("/")[2] for place in places} == {"tools/ladders", "tools/drills", "a.html"}
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ("RewriteMap m int:tolower", "m is int:tolower"),
+        ("RewriteMap m txt:/nowhere/of/ours.txt", "--files-at /nowhere/of=FOLDER"),
+        ("RewriteMap other txt:ROOT/index.html", "m is not"),
+        ("RewriteMap m txt:MAP", "a default behind |, or a condition"),
+    ],
+)
+def test_rules_that_ask_what_is_not_known_stay_closed(reads: Reads, tmp_path: Path, line: str, said: str) -> None:
+    (tmp_path / "map.txt").write_text(MOVED)
+    reading = reads.read("apache", f"Listen 80\nServerName www.fernhollow.example\nRewriteEngine On\n{line.replace('MAP', str(tmp_path / 'map.txt'))}\nRewriteRule ^/old/(.*)$ ${{m:$1}} [R,L]\n")
+    assert any(said in fact for finding in reading.findings for _, fact in finding.facts)
+    assert decide(reading.estate, request_for("http://www.fernhollow.example/old/ladder"), real_files()).gave_up

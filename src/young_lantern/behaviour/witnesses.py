@@ -8,15 +8,17 @@ Rule:     every combination of path conditions is met by its shortest path (path
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from ..model import (
-    Compress, ErrorPage, Estate, FileExists, Gateway, HostName, Lookup, Mapped, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix,
+    Capture, Compress, ErrorPage, Estate, FileExists, Gateway, HostName, Lookup, Mapped, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix,
     Var, Variable, literal,
 )
 from ..model.walk import walk
-from ..patterns import examples
+from ..patterns import examples, search
+from ..patterns.groups import with_group
 from .aspects import HOST, LENGTH, Aspects, aspects, host_witnesses
 from .decide import choose_listener, choose_site
 from .exploring import LIMIT_DECISIONS, LIMIT_FILES, LIMIT_FOR_SITE, Explored, Explorer, given
@@ -36,6 +38,8 @@ _MOST_COMBINED = 24
 # Paths that are asked with all that is asked besides, one at a time, and others that are asked by several methods; chosen among 30, 60 and 120, and 80, 150
 # and 300: a usual site has 10 to 60 classes, and 100 to 300 paths.
 _MOST_THOROUGH, _MOST_USUAL = 60, 150
+# Rows of a table whose key is a part of the path, each of which is asked.
+_MOST_KEYS = 40
 
 
 @dataclass(frozen=True, slots=True)
@@ -194,6 +198,7 @@ def _paths(sites: list[Site], unreached: set[str], combines: bool) -> list[str]:
     prefixes: list[str] = []
     paths: list[str] = list(_ALWAYS)
     tails: list[str] = []
+    patterns = {item.pattern.label: item.pattern for site in sites for item in walk(site.program) if isinstance(item, PathMatches) and item.pattern.label}
     for site in sites:
         for item in walk(site.program):
             match item:
@@ -216,6 +221,11 @@ def _paths(sites: list[Site], unreached: set[str], combines: bool) -> list[str]:
                 case Lookup() if item.subject in _WHOLE_PATHS:
                     for row in item.rows:
                         paths += _around(row.value) if isinstance(row.value, str) else _of_pattern(row.value, unreached)
+                case Lookup(subject=(Capture(int() as group, label),)) if label in patterns:
+                    # A key that a pattern finds in the path: the path that has just this key there.
+                    for row in item.rows[:_MOST_KEYS]:
+                        if isinstance(row.value, str):
+                            paths += _with_group(patterns[label], group, row.value)
                 case Rewrite(edit=SetPath(template)) | ErrorPage(target=template):
                     text = literal(template or ())
                     if text and text.startswith("/"):
@@ -242,6 +252,13 @@ def _of_pattern(pattern: Pattern, unreached: set[str]) -> list[str]:
     if not made:
         unreached.add(pattern.text)
     return [near for text in made[:6] for near in (text, text + "x", text.rstrip("/") + "/", "/x" + text, text.swapcase())]
+
+
+def _with_group(pattern: Pattern, group: int, text: str) -> list[str]:
+    """The shortest path that a pattern matches, and in which one of its groups is this text."""
+    made = with_group(pattern.text, group, re.escape(text))
+    paths = examples(replace(pattern, text=made)) if made else []
+    return [_wire(path) for path in paths if (held := search(pattern, path)) is not None and held.group(group) == text][:1]
 
 
 def _wire(path: str) -> str:

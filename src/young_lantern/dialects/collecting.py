@@ -38,10 +38,16 @@ class Collector:
 
     def users_in(self, configured: str, places: Places) -> tuple[tuple[str, str], ...]:
         """(name, hash) of each user in a file that a line names; none where it is not on this machine."""
+        self.file_at(configured, places)
+        return read_users(places.find(configured))
+
+    def file_at(self, configured: str, places: Places) -> Path | None:
+        """A file that a line names, if it is on this machine."""
         path = places.find(configured)
-        if path is not None and path.is_file():
-            self.found_files[configured] = path
-        return read_users(path)
+        if path is None or not path.is_file():
+            return None
+        self.found_files[configured] = path
+        return path
 
     @contextmanager
     def gather(self) -> Iterator[list[Span]]:

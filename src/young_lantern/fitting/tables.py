@@ -6,11 +6,15 @@ Rule:     the first row that holds decides; so a value is met when one of its ro
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
+
 from ..model import (
-    ALWAYS, AllOf, AnyOf, ClientIn, Condition, Lookup, LookupRow, Not, Step, TextIs, TextMatches, Unknowable, Var, Variable, literal,
+    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, Lookup, LookupRow, Not, PathMatches, Step, TextIs, TextMatches, Unknowable, Var, Variable, literal,
 )
 from ..model.walk import transform
 from ..patterns import search
+from ..patterns.groups import with_group
 
 
 def without_tables(program: tuple[Step, ...], networks_only: bool = False) -> tuple[Step, ...]:
@@ -24,6 +28,45 @@ def without_tables(program: tuple[Step, ...], networks_only: bool = False) -> tu
         return value
 
     return transform(program, change)
+
+
+def with_keys_in_patterns(program: tuple[Step, ...]) -> tuple[Step, ...]:
+    """The program with each question about a table that a group of a pattern beside it is the key of put into a pattern: for Caddy, which asks in no set order."""
+
+    def change(value: object) -> object:
+        if not isinstance(value, AllOf):
+            return value
+        found = {part.pattern.label: part for part in value.conditions if isinstance(part, PathMatches) and part.pattern.label}
+        parts = [_in_pattern(part, found) for part in value.conditions]
+        for number, part in enumerate(parts):
+            if part is not value.conditions[number] and isinstance(part, PathMatches):
+                # What holds only for some keys takes the place of the pattern that has the group for any.
+                wide = next(held for held in found.values() if held.pattern.text != part.pattern.text and replace(held.pattern, text=part.pattern.text, label="") == part.pattern)
+                parts[parts.index(wide)] = replace(wide, pattern=replace(part.pattern, label=wide.pattern.label))
+                parts[number] = ALWAYS
+        parts = [part for part in parts if part is not ALWAYS]
+        return replace(value, conditions=tuple(parts)) if parts != list(value.conditions) else value
+
+    return transform(program, change)
+
+
+def _in_pattern(part: Condition, found: dict[str, PathMatches]) -> Condition:
+    if isinstance(part, Not):
+        inner = _in_pattern(part.condition, found)
+        return part if inner is part.condition else inner.condition if isinstance(inner, Not) else replace(part, condition=inner)
+    match part:
+        case TextIs((Lookup(subject=(Capture(int() as group, label),)) as table,)) | TextMatches((Lookup(subject=(Capture(int() as group, label),)) as table,)) if label in found and not table.ignores_case:
+            met = [_meets(part, literal(result) or "") if literal(result) is not None else None for result in (*(row.result for row in table.rows), table.fallback)]
+            if None in met or not all(isinstance(row.value, str) for row in table.rows):
+                return part
+            keys = [str(row.value) for row, holds in zip(table.rows, met, strict=False) if holds is not met[-1]]
+            held = found[label]
+            text = with_group(held.pattern.text, group, "|".join(map(re.escape, keys))) if keys else None
+            if text is None:
+                return part if keys else ALWAYS if met[-1] else Not(ALWAYS, part.span)
+            others = replace(held, pattern=replace(held.pattern, text=text, label=""))
+            return Not(others, part.span) if met[-1] else others
+    return part
 
 
 def _spelt_out(asked: TextIs | TextMatches, table: Lookup) -> Condition | None:

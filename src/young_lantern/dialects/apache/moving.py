@@ -164,6 +164,8 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
     elif name in ("proxypass", "proxypassmatch", "proxypassreverse", "balancermember"):
         for word in words[1:]:
             word.raw = _moved_origin(word, plan)
+    elif name == "rewritemap" and len(words) > 2 and ":" not in words[2].text.removeprefix("txt:"):
+        words[2].raw = _quoted("txt:" + plan.path(words[2].text.removeprefix("txt:")))
     elif name == "requestheader" and len(words) > 3 and words[2].text.lower() == "host":
         words[3].raw = plan.host_named(words[3].raw)
     elif name == "header" and len(words) > 4 and [word.text.lower() for word in words[1:3]] in (["edit", "location"], ["edit*", "location"]):

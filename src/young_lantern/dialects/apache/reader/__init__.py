@@ -14,7 +14,7 @@ from ....codes import SITE_NOT_ENABLED
 from ....model import Estate, MediaType
 from ....source.places import Pairs
 from ...dialect import Reading
-from . import environment, forwards, sites
+from . import environment, forwards, maps, sites
 from .context import Context, Node
 from .folders import FolderFiles
 from .load import Loader
@@ -39,6 +39,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
         if len(node.args) > 1:
             context.formats[node.args[1]] = node.span
             context.claims[node.span].claimed = False
+    maps.read_maps(_all(nodes), loader.tree.places, context)
     context.environment = environment.names_set(list(_all(nodes)))
     shared = _media_types(nodes, context)
     context.shared_types = {item.span for item in shared if item.span}

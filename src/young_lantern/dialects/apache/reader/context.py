@@ -40,12 +40,22 @@ class Node:
         return [node for node in self.block or [] if node.name in names]
 
 
+@dataclass(frozen=True, slots=True)
+class Map:
+    """A rewriting map. rows: key, value; trouble: why it cannot be read, "" if it is."""
+
+    rows: tuple[tuple[str, str], ...]
+    span: Span
+    trouble: str = ""
+
+
 @dataclass
 class Context(Collector):
     """modules: those loaded, by `alias` of mod_alias; None: not known, all are taken to be there.
 
     formats: LogFormat names; environment: variables that some rewrite rule sets; folders: reads `.htaccess` files
     asking: numbers of the `<If>` nodes that were read; shared_types: lines of the table that all hosts share
+    protocols: what the members of each balancer speak; maps: rewriting maps, by name, and the keys that each is asked for
     late: what is set when a handler is chosen, None what nobody knows; late_lines: by which lines; late_asked: what must be a variable for that
     """
 
@@ -58,6 +68,9 @@ class Context(Collector):
     late: dict[str, str | None] = field(default_factory=dict)
     late_lines: dict[str, "Node"] = field(default_factory=dict)
     late_asked: set[str] = field(default_factory=set)
+    protocols: dict[str, str] = field(default_factory=dict)
+    maps: dict[str, Map] = field(default_factory=dict)
+    asked_maps: dict[str, list[str]] = field(default_factory=dict)
 
     def has(self, module: str) -> bool:
         return self.modules is None or module in self.modules or module in values.BUILT_IN

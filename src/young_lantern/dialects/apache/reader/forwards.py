@@ -116,6 +116,9 @@ class Proxies:
         if pool is None:
             context.value(node, url, "a balancer that is defined here was expected")
             return (Unserved(node.span.directive, node.span),)
+        if context.protocols.get(pool, "http") not in ("http", "https"):
+            context.value(node, url, f"members that all speak http, or all https, were expected; these speak {context.protocols[pool]}")
+            return (Unserved(node.span.directive, node.span),)
         if target is None and prefix is not None and prefix.endswith("/") and not path:
             # mod_proxy puts the rest behind the URL's bare text, so that `/a/x` would go to the origin `192.0.2.9:81x`.
             context.value(node, f"{prefix} {url}", "a final slash on both, or on neither, was expected")
@@ -142,7 +145,7 @@ class Proxies:
         context = self.context
         if scheme == "balancer":
             pool = context.pools.get(f"balancer://{authority.lower()}")
-            return pool.name if pool else None, False
+            return pool.name if pool else None, pool is not None and context.protocols.get(pool.name) == "https"
         if authority not in context.pools:
             bare = re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", authority).rpartition("]")[2]
             full = authority if ":" in bare else f"{authority}:{443 if scheme == 'https' else 80}"
@@ -190,7 +193,8 @@ class Proxies:
             found = _URL.fullmatch(url)
             if found and found[1].lower() == "balancer":
                 pool = self.context.pools.get(f"balancer://{found[2].lower()}")
-                members = [f"http://{member.address}{found[3]}" for member in pool.members] if pool else []
+                protocol = self.context.protocols.get(pool.name, "http") if pool else ""
+                members = [f"{protocol}://{member.address}{found[3]}" for member in pool.members] if pool and protocol in ("http", "https") else []
                 made += [LocationMapping((member,), join(front, path), node.span) for member in members]
             else:
                 made.append(LocationMapping((url,), join(front, path), node.span))
@@ -220,6 +224,8 @@ def read_balancers(nodes: list[Node], context: Context) -> None:
             members.setdefault(node.args[0].lower().rstrip("/"), []).append(Node(node.name, node.args[1:], node.span))
     for name, lines in members.items():
         pairs = dict(word.partition("=")[::2] for node in settings.get(name, []) for word in node.args if not word.startswith("balancer://"))
+        protocols = dict.fromkeys(line.args[0].partition("://")[0].lower() for line in lines if line.args)
+        context.protocols[name] = " and ".join(protocols) or "http"
         context.pools[name] = Pool(
             name, tuple(_member(line, context) for line in lines if line.args), _METHODS.get(pairs.get("lbmethod", "byrequests"), pairs.get("lbmethod", "")),
             policy_span=settings[name][0].span if settings.get(name) else None,
@@ -230,14 +236,14 @@ def read_balancers(nodes: list[Node], context: Context) -> None:
 def _member(node: Node, context: Context) -> Member:
     url, *options = node.args
     found = _URL.fullmatch(url)
-    if not found or found[1].lower() != "http":
-        context.value(node, url, "http:// and an origin were expected; other protocols are not read")
-    authority = found[2] if found else url
+    if not found or found[1].lower() not in ("http", "https"):
+        context.value(node, url, "http:// or https:// and an origin were expected; other protocols are not read")
+    authority = found[2] if found else url.partition("://")[2]
     bare = re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", authority).rpartition("]")[2]
     pairs = dict(option.partition("=")[::2] for option in options)
     status = pairs.get("status", "").upper()
     weight = pairs.get("loadfactor", "1")
     return Member(
-        authority if ":" in bare else f"{authority}:80", weight=int(float(weight)) if re.fullmatch(r"\d+(\.\d+)?", weight) and float(weight) >= 1 else 1,
+        authority if ":" in bare else f"{authority}:{443 if found and found[1].lower() == 'https' else 80}", weight=int(float(weight)) if re.fullmatch(r"\d+(\.\d+)?", weight) and float(weight) >= 1 else 1,
         backup="H" in status, down="D" in status, span=node.span,
     )

@@ -20,6 +20,7 @@ from ....model import (
 from ....model.walk import transform
 from ....patterns import compiled, problem, search
 from .. import values
+from . import maps
 from .context import Context, Node
 from .expressions import read_expression
 from .files import SITE
@@ -151,9 +152,10 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     unread = [name for name in rule.flags if name not in _SILENT]
     for name in unread:
         context.value(node, name, "a flag that is read was expected")
-    if any(re.search(r"\$\{\w+:", word) for item in (node, *rule.conditions) for word in item.args):
+    words = [word for item in (node, *rule.conditions) for word in item.args]
+    if any(maps.asks_map(word) for word in words) and (why := maps.trouble(words, substitution, rule.has("r", "redirect"), context)):
         unread.append("map")
-        context.value(node, substitution, "a text without rewriting maps was expected")
+        context.value(node, substitution, why)
     if _goes_on_as_url(rule) and any(not other.node.args[0].startswith("^/") for other in later if other.node.args):
         # mod_rewrite.c: the list goes on, and later patterns see the whole URL; only those that begin with a slash cannot hold for it.
         unread.append("R")
@@ -287,12 +289,15 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
         return asked.condition
     if wanted in _FILE_TESTS:
         return _file(node, tested, _FILE_TESTS[wanted], level, rule, label, own, context)
+    if wanted in ('>""', ">") and maps.asks_map(tested):
+        wanted = "."  # what sorts behind the empty text is not empty
     if re.fullmatch(r"-\w+", wanted) or wanted[:1] in "<>":
         context.condition_unread(node.span, node.span.directive)
         return None
     if tested.upper() in _FIXED:
         return _fixed("on" if level.secure else "off", wanted, ignores_case)
-    template = values.read_template(tested, rule=rule, condition=label, document_root=level.document_root, own={**own, **_names(level)}, backslashes=False)
+    template = maps.with_maps(tested, rule, context, lambda text: values.read_template(
+        text, rule=rule, condition=label, document_root=level.document_root, own={**own, **_names(level)}, backslashes=False))
     if any(isinstance(part, Unread) for part in template):
         context.checked(template, node.span, "RewriteCond")
         return None
@@ -340,7 +345,10 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     names = {**own, **_names(level)}
 
     def template(text: str, escapes: bool = False) -> Template:
-        return context.template(text, node, rule=label, condition=condition, escapes=escapes, document_root=level.document_root, own=names)
+        def plain(piece: str, escapes: bool = escapes) -> Template:
+            return context.template(piece, node, rule=label, condition=condition, escapes=escapes, document_root=level.document_root, own=names)
+
+        return maps.with_maps(text, label, context, plain) if maps.asks_map(text) else plain(text)
 
     steps: list[Step] = []
     for flag in rule.variables:
@@ -376,7 +384,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     target = template(path, escaped)
     if not path.startswith(("/", "$", "%")) or (path.startswith(("$", "%")) and level.prefix is not None and not path.startswith("%{")):
         target = join(level.base, target)
-    if level.prefix is None and path[:1] in "$%" and not path.startswith(("$0", "%{REQUEST_URI}", "%{DOCUMENT_ROOT}")):
+    if level.prefix is None and path[:1] in "$%" and not maps.asks_map(path) and not path.startswith(("$0", "%{REQUEST_URI}", "%{DOCUMENT_ROOT}")):
         # A group at the front may begin with the slash, or not; a path without one is refused.
         if not re.search(r"\((?:\?:)?/", node.args[0]) and not (path.startswith("$1") and _AT_START.match(node.args[0])):
             context.value(node, substitution, "a substitution that begins with a slash was expected")

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ....codes import IPV6_TOO, RESTART_LOST
-from ....fitting import Branch, Chain, Fork, hoist, leaves, own_types, unroll, without_impossible, without_tables
+from ....fitting import Branch, Chain, Fork, hoist, leaves, own_types, unroll, with_keys_in_patterns, without_impossible, without_tables
 from ....model import (
     AnswerPlainly, Disposition, Estate, FileExists, Forward, Gateway, HostName, Listener, Lookup, Placeholder, Refuse, ServeFiles, SetVariable, Site, Span, Template, Var,
     Variable, literal,
@@ -47,7 +47,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for table in walk(site.program):
         if isinstance(table, Lookup) and table.networks:
             context.implied(table.span, "its networks are asked for where its variable was")
-    chain, lost = unroll(without_tables(site.program, networks_only=True), captures_host=any(name.pattern for name in site.names), strict=context.options.strict)
+    chain, lost = unroll(with_keys_in_patterns(without_tables(site.program, networks_only=True)), captures_host=any(name.pattern for name in site.names), strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     chain = without_impossible(chain)

@@ -1,0 +1,110 @@
+"""httpd `RewriteMap` -> tables that rules ask.
+
+Source:   Apache HTTP Server manual, mod_rewrite, "RewriteMap"; mod_rewrite.c lookup_map_txtfile: the first line whose first word is the key, with case, counts;
+          what follows the second word is no part of it.
+Unknown:  maps that are drawn at random, computed, or kept by programs and databases: rules that ask them are `Unserved`.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+
+from ....model import Capture, Lookup, LookupRow, Template, join
+from ....source.places import Places
+from .context import Context, Map, Node
+
+_ASKED = re.compile(r"\$\{(\w+):((?:[^{}|]|[$%]\{[^{}]*\})*)(?:\|([^{}]*))?\}")
+_ANY_MAP = re.compile(r"\$\{\w+:")
+# What goes into a URL as it is, so that it does not matter whether it is escaped.
+_PLAIN = re.compile(r"[\w./~:+@,;=&%-]*")
+
+
+def read_maps(nodes: Iterable[Node], places: Places, context: Context) -> None:
+    """All maps of a configuration, by their names."""
+    for node in nodes:
+        if node.name == "rewritemap" and len(node.args) >= 2:
+            context.use(node)
+            context.maps[node.args[0]] = _read(node, node.args[1], places, context)
+
+
+def _read(node: Node, source: str, places: Places, context: Context) -> Map:
+    kind, colon, name = source.partition(":")
+    if not colon:
+        kind, name = "txt", source
+    if kind != "txt":
+        return Map((), node.span, f"a map of texts in a file was expected; {node.args[0]} is {kind}:{name if kind == 'int' else '…'}")
+    path = context.file_at(name, places)
+    if path is None:
+        context.value(node, source, f"a file that is on this machine was expected; where a copy lies is said by --files-at {name.rpartition('/')[0]}=FOLDER")
+        return Map((), node.span, f"the map {node.args[0]} could not be read")
+    rows: dict[str, str] = {}
+    for line in path.read_text("utf-8", "surrogateescape").splitlines():
+        words = line.split()
+        if len(words) >= 2 and not line.startswith("#"):
+            rows.setdefault(words[0], words[1])
+    return Map(tuple(rows.items()), node.span)
+
+
+def asks_map(text: str) -> bool:
+    return _ANY_MAP.search(text) is not None
+
+
+def trouble(words: Iterable[str], substitution: str, redirects: bool, context: Context) -> str:
+    """Why the maps that a rule's words ask cannot be told; "" if they can."""
+    guarded: set[str] = set()
+    for word in words:
+        for found in _ASKED.finditer(word):
+            held = context.maps.get(found[1])
+            if held is None:
+                return f"a map that is defined was expected; {found[1]} is not"
+            if held.trouble:
+                return held.trouble
+            guarded.add(found[0].partition("|")[0])
+        if asks_map(_ASKED.sub("", word)):
+            return "a map that is asked for a text without maps in it was expected"
+    for found in _ASKED.finditer(substitution):
+        values = [value for _, value in context.maps[found[1]].rows] + ([found[3]] if found[3] else [])
+        if any(not _PLAIN.fullmatch(value) for value in values):
+            return "a map whose values have neither query nor characters to be escaped was expected"
+        begins = substitution.startswith(found[0])
+        if begins and not all(value.startswith("/") or redirects and "://" in value for value in values):
+            return "a map whose values are paths, or URLs of a redirect, was expected"
+        if begins and found[3] is None and found[0].removesuffix("}") not in {text.removesuffix("}") for text in guarded - _only_in(substitution, words)}:
+            return "a default behind |, or a condition that the map has the key, was expected: without it what the map does not have leads nowhere"
+    return ""
+
+
+def _only_in(substitution: str, words: Iterable[str]) -> set[str]:
+    """What is asked in the substitution, and in no condition."""
+    elsewhere = {found[0].partition("|")[0].removesuffix("}") for word in words if word is not substitution for found in _ASKED.finditer(word)}
+    return {text for found in _ASKED.finditer(substitution) if (text := found[0].partition("|")[0]).removesuffix("}") not in elsewhere}
+
+
+def with_maps(text: str, rule: str, context: Context, read: Callable[[str], Template]) -> Template:
+    """A text that may ask maps -> template. read: what makes one of a text without maps; rule: the label of the rule whose groups keys speak of."""
+    made: list[Template] = []
+    at = 0
+    for found in _ASKED.finditer(text):
+        held = context.maps.get(found[1])
+        if held is None or held.trouble:
+            continue
+        made.append(read(text[at:found.start()]))
+        at = found.end()
+        key = found[2]
+        own = f" {rule}" if "$" in key else ""
+        # What a key is made of is never escaped; what comes out of the map has nothing that would be.
+        subject = tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in read(key))
+        made.append((Lookup(_name(found[1], key + own, context), subject, tuple(LookupRow(row, (value,)) for row, value in held.rows), read(found[3] or ""), ignores_case=False, span=held.span),))
+    made.append(read(text[at:]))
+    return join(*made)
+
+
+def _name(name: str, key: str, context: Context) -> str:
+    """A name for each key that a map is asked for: a table's value is the same wherever it is used."""
+    known = context.asked_maps.setdefault(name, [])
+    if key not in known:
+        known.append(key)
+    number = known.index(key)
+    return re.sub(r"\W", "_", name) + (f"_{number + 1}" if number else "")

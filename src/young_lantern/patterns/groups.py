@@ -1,0 +1,22 @@
+"""Groups of a pattern: what stands in one, replaced."""
+
+from __future__ import annotations
+
+import re
+
+_SIGNS = re.compile(r"\\.|\[\^?\]?[^\]]*\]|\((?!\?)|\(\?|\)")
+
+
+def with_group(text: str, group: int, inside: str) -> str | None:
+    """The pattern with something else in its numbered group, which stays one; None if it has no such group, or one with a name."""
+    opened = 0
+    depth: list[tuple[int, int]] = []
+    for found in _SIGNS.finditer(text):
+        if found[0].startswith("("):
+            opened += found[0] == "("
+            depth.append((opened if found[0] == "(" else 0, found.end()))
+        elif found[0] == ")" and depth:
+            number, start = depth.pop()
+            if number == group:
+                return f"{text[:start]}{inside}{text[found.start():]}"
+    return None
