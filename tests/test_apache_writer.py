@@ -16,7 +16,7 @@ from young_lantern.lab.live import check_live
 from young_lantern.ledger import counted
 from young_lantern.model import AllOf, AnyOf, Not, PathIs, PathMatches, PathStartsWith, Pattern
 from young_lantern.patterns import search
-from young_lantern.translate import Translation, save, translate
+from young_lantern.translate import Translation, read, save, translate
 
 NGINX = [
     ("return 301 https://a.example$request_uri;", ['Redirect permanent "/" "https://a.example/"']),
@@ -347,3 +347,22 @@ def test_groups_are_counted_and_dropped() -> None:
     assert groups_of(r"(a)(?:b)(?<c>[(])\((?P<d>x)") == {"c": 2, "d": 3}
     assert without_groups(r"(a)\((?<n>b)[(]") == r"(?:a)\((?:b)[(]"
     assert look(AnyOf((PathIs("/x"), PathStartsWith("/x/")))) == "/x(?:/|$)"
+
+
+def test_fields_with_the_target_and_the_host_that_the_client_sent(reads: Reads, tmp_path: Path) -> None:
+    """httpd has no word for the target as received; and whatever comes after the line that sets the Host sees that one."""
+    reading = reads.read("nginx", """events {}
+http { server { listen 8000; server_name www.fernhollow.example;
+    location / { proxy_pass http://192.0.2.21:8080; proxy_set_header X-Original-URI $request_uri; proxy_set_header X-Original-URL $scheme://$http_host$request_uri; }
+    location /loans/ { proxy_pass http://192.0.2.21:8080; proxy_set_header X-Original-URI $request_uri; }
+} }
+""")
+    made = translate(reading.main, "apache")
+    assert not [entry for entry in made.ledger if entry.disposition.value == "unsupported"]
+    save(made.writing.files, tmp_path / "new")
+    after = read(tmp_path / "new")
+    live = check_live(reading, after, most=400)
+    assert not live.surprises
+    assert not [item for row in live.rows for item in row.between if item.what.startswith("origin field")]
+    back = "\n".join(translate(after.main, "nginx").writing.files.values())
+    assert "proxy_set_header X-Original-URI $request_uri;" in back

@@ -44,6 +44,7 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
             got[name] = f"{held}, {value}" if held else value
         elif item.operation is Operation.EDIT and item.find is not None and held:
             got[name] = compiled(item.find).sub(go_replacement(value), held)
+    state.host_set = None
     received = state.received or state.request
     return tuple((name, (value or "").strip(BLANKS)) for name, value in sorted(got.items()) if value is not None or received.field(name))
 

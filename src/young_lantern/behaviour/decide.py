@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
 
 from ..model import (
-    Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    HANDLED_STATUSES, Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     ForgetFields, Forward, Gateway, Leave, Pattern, Pool, Listener, LogTo, Mapped, MediaTypes, Note, Operation, Protect,
     QueryEdit, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
@@ -279,6 +279,9 @@ class _Run:
             return None
         if step.at_once:
             step = replace(step, value=(text(step.value, self.state),))
+        if step.side is Side.REQUEST and step.operation is Operation.SET and step.name.lower() == "host" and self.estate.dialect == "apache":
+            # mod_headers changes the request itself, so that what comes after it sees another Host (2.4.71, probed).
+            self.state.host_set = text(step.value, self.state)
         (self.state.fields if step.side is Side.RESPONSE else self.state.request_fields).append(step)
         return None
 
@@ -571,6 +574,8 @@ class _Run:
             extra: tuple[Field, ...] = (), media_type: str = "", sent: tuple[tuple[str, str], ...] = ()) -> Outcome:
         state = self.state
         operations, types = [*extra, *state.fields], None
+        if origin is not None:
+            operations = [replace(item, statuses=None) if item.statuses == HANDLED_STATUSES else item for item in operations]
         if status is not None:
             own = content_types.handlers_own(
                 state.types, state, status=status, file=file, listing=listing, body=None if body == OWN_WORDS or is_error and not media_type else body, media_type=media_type, origin=origin is not None)

@@ -48,6 +48,7 @@ class State:
     labelled: dict[str, tuple[str, ...]] = field(default_factory=dict)
     fields: list[Field] = field(default_factory=list)
     request_fields: list[Field] = field(default_factory=list)
+    host_set: str | None = None  # what a rule has put into the Host field by now
     asked_inside: bool = False  # the request is one of the server's own, whose target the client never sent
     first_path: str = ""  # of the request that an error page is asked for
     first_variables: dict[str, str] = field(default_factory=dict)
@@ -170,7 +171,7 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return request.host
         case Variable.AUTHORITY:
             state.looked_at("host")
-            return request.authority
+            return request.authority if state.host_set is None else state.host_set
         case Variable.PORT:
             return str(request.port)
         case Variable.SITE_NAME:

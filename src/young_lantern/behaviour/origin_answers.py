@@ -18,7 +18,7 @@ from .request import Request
 ANSWER, FIELD = "Lantern-Answer", "Lantern-Field"
 SELF = "self"
 # Answers that servers treat otherwise than 200: one without a page as a rule, one that pages are usually for, one that sends the client elsewhere.
-_USUAL = ("404", "500", f"302 {SELF}", "302 /x")
+_USUAL = ("404", "500", f"302 {SELF}", "301 /x")
 # Where servers answer errors of origins themselves: some for which there is no page, as a rule.
 _WITHOUT_PAGE = ("403", "418")
 _MOST_STATUSES, _MOST_FIELDS = 8, 16

@@ -13,6 +13,9 @@ from .text import Template
 
 # nginx manual, headers module, add_header: the statuses on which a field is added unless `always` is written.
 SUCCESS_STATUSES = frozenset({200, 201, 204, 206, 301, 302, 303, 304, 307, 308})
+# mod_headers: the table without `always` is applied by a filter of answers that a handler made, whatever their status; a slash that mod_dir adds is none
+# of these. What an origin sent is, whatever its status.
+HANDLED_STATUSES = frozenset(range(200, 600)) - {301}
 
 
 class Operation(Enum):

@@ -56,6 +56,18 @@ VARIABLES: dict[str, Template] = {
 _REFERENCE = re.compile(r"\\(.)|\$\{(\w+)\}|\{\{.*?\}\}|\$(\d|&)|%(\d)|%\{([^}]+)\}")
 
 
+# What stands before the target in a request line, at the beginning or behind a blank, and after it (RFC 9112 section 3).
+REQUEST_LINE = r"(?:^|\s)\S+ (\S+) HTTP/\S+$"
+
+
+def only_target(value: Template) -> Template | None:
+    """A value that ends in the request line, with just the target of it; None for another one."""
+    if value[-4:] != (Var(Variable.METHOD), " ", Var(Variable.TARGET), " HTTP/1.1"):
+        return None
+    front = value[-5] if len(value) > 4 else " "
+    return join(*value[:-5], front[:-1], Var(Variable.TARGET)) if isinstance(front, str) and front.endswith(" ") else None
+
+
 def read_template(text: str, *, rule: str = "", condition: str = "", escapes: bool = False, document_root: str = "",
                   backslashes: bool = True, own: dict[str, Template] | None = None) -> Template:
     """A word with `$1`, `%1`, `%{NAME}` -> template.

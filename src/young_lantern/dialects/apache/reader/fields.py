@@ -12,7 +12,7 @@ import re
 from dataclasses import replace
 
 from ....codes import VALUE_UNREAD
-from ....model import ALWAYS, Condition, Disposition, Field, HttpDate, Not, Operation, PathMatches, Side, Span, Step, Template, TextIs, Unread, Var, Variable
+from ....model import ALWAYS, Condition, Disposition, Field, HANDLED_STATUSES, HttpDate, Not, Operation, PathMatches, Side, Span, Step, Template, TextIs, Unread, Var, Variable
 from ....model.registered_types import REGISTERED, usual_name
 from ....model.walk import walk
 from .. import values
@@ -25,9 +25,6 @@ _OPERATIONS = {
     "set": Operation.SET, "add": Operation.ADD, "append": Operation.APPEND, "merge": Operation.MERGE, "unset": Operation.REMOVE,
     "setifempty": Operation.DEFAULT, "edit": Operation.EDIT, "edit*": Operation.EDIT,
 }
-# mod_headers: the table without `always` is applied by a filter of answers that a handler made, whatever their status; a slash that
-# mod_dir adds is none of these.
-HANDLED = frozenset(range(200, 600)) - {301}
 
 
 def read_response_fields(nodes: list[Node], always: bool, context: Context) -> tuple[Step, ...]:
@@ -56,14 +53,24 @@ def default_type(node: Node) -> str | None:
 
 def read_request_fields(nodes: list[Node], context: Context) -> tuple[Step, ...]:
     """The RequestHeader lines."""
-    return tuple(step for node in context.take(nodes, "requestheader") for step in _field(node.args, Side.REQUEST, True, node, context))
+    made: list[Step] = []
+    for node in context.take(nodes, "requestheader"):
+        for step in _field(node.args, Side.REQUEST, True, node, context):
+            last = made[-1] if made else None
+            target = values.only_target(last.value) if isinstance(last, Field) and isinstance(step, Field) and last.name == step.name and last.operation is Operation.SET else None
+            if target is not None and step.find is not None and step.find.text == values.REQUEST_LINE and step.value == ("${1}",) and last.when == step.when:  # type: ignore[union-attr]
+                # Both lines together come to the target as received.
+                made[-1] = replace(last, value=target)  # type: ignore[type-var]
+            else:
+                made.append(step)
+    return tuple(made)
 
 
 def _field(words: list[str], side: Side, always: bool, node: Node, context: Context) -> tuple[Step, ...]:
     if words and words[-1].lower() == "early":
         words = words[:-1]
     wanted: Condition | None = None
-    statuses = None if always else HANDLED
+    statuses = None if always else HANDLED_STATUSES
     least = 2 if words[:1] and words[0].lower() == "unset" else 3
     if len(words) > least and words[-1].startswith(("env=", "expr=")):
         *words, by = words
@@ -86,9 +93,10 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     name = words[1].removesuffix(":")
     find = context.pattern(words[2], node) if operation is Operation.EDIT else None
     text = "" if operation is Operation.REMOVE else words[3] if find else words[2]
-    if find is not None:
-        text = re.sub(r"\$(\d)", r"${\1}", text)  # one digit; a letter behind it is no part of the group's name
     value = context.checked(values.read_field_value(text, lambda name: _from_environment(name, always and side is Side.RESPONSE, context)), node.span, node.name)
+    if find is not None:
+        # A group has one digit; a letter behind it is no part of its name.
+        value = tuple(re.sub(r"\$(\d)", r"${\1}", part) if isinstance(part, str) else part for part in value)
     if unknown := _unknown((value, wanted), context):
         context.value(node, unknown, _SET_BY_RULES)
         return ()

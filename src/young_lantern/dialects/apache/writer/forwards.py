@@ -256,11 +256,27 @@ def request_fields(step: Forward, before: tuple[Field, ...], context: Context) -
             if seen[name].span is not None:
                 context.implied(seen[name].span, "a later line sets the field anew")
         seen[name] = item
-        line = _request_field(item, step, context)
-        if line is not None:
-            made.append((line, item))
+        lines = _with_target(item, context) or [_request_field(item, step, context)]
+        made += [(line, item) for line in lines if line is not None]
     # What asks for the Host that the client sent would see the new one behind the line that sets it (probed).
     return sorted(made, key=lambda pair: pair[1].name.lower() == "host")
+
+
+def _with_target(item: Field, context: Context) -> list[Node] | None:
+    """A value that ends in the target as received: httpd has no word for it but in the request line, of which an edit leaves the target."""
+    if item.operation is not Operation.SET or item.value[-1:] != (Var(Variable.TARGET),) or item.when is not None:
+        return None
+    front = context.in_field(item.value[:-1], item.span) if item.value[:-1] else ""
+    if isinstance(front, Unwritable):
+        return None
+    text = front.removeprefix("expr=") if front.startswith("expr=") else front.replace("%%", "%")
+    if not front.startswith("expr=") and re.search(r"[\\$\"%]", text):
+        return None
+    return [context.line("RequestHeader", "set", item.name, quote(f"expr={text}{' ' if text else ''}%{{THE_REQUEST}}"), spans=(item.span,), comments=item.comments or _TARGET_ONLY),
+            context.line("RequestHeader", "edit", item.name, quote(values.REQUEST_LINE), quote("$1"), spans=(item.span,))]
+
+
+_TARGET_ONLY = ("Of the request line, the target as it was received.",)
 
 
 def _request_field(item: Field, step: Forward, context: Context) -> Node | None:

@@ -45,6 +45,7 @@ Gives = Callable[[Case, Chain, Context], Lines | None]
 def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Node], list[Node]]:
     """Lines for the whole host, and sections."""
     head: list[Node] = []
+    last: dict[tuple[str, str], list[Node]] = {}
     own = forwards.contradicting(plan.reverses)
     plan.reverses = [node for node in plan.reverses if tuple(node.words) not in own]
     sections: dict[tuple[str, str], list[Node]] = {}
@@ -56,6 +57,11 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
             if (made := gives(case, chain, context)) is not None:
                 held[id(case)] = made
         caring = [case for case in plan.cases if id(case) in held]
+        if topic == "requests" and any("%{HTTP_HOST}" in word for case in caring for said in held[id(case)] if said.name != "host" for word in said.node.words):
+            # Whatever comes after the line that sets the Host would see that one, not the client's (2.4.71, probed): it stands last of all.
+            hosts = {id(case): tuple(said for said in held[id(case)] if said.name == "host") for case in caring}
+            _place(topic, caring, hosts, last, context)
+            held = {id(case): tuple(said for said in held[id(case)] if said.name != "host") for case in caring}
         shared = _shared([held[id(case)] for case in caring])
         whole = _joined([said.node for said in shared if said.when is None], [held[id(case)] for case in caring])
         if topic == "access" and whole:
@@ -70,7 +76,7 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
         _place(topic, caring, held, sections, context)
     head += context.marked
     context.marked = []
-    made = [context.line(name, quote(word), block=[forwards.in_section(line, name, word) for line in lines]) for (name, word), lines in sections.items()]
+    made = [context.line(name, quote(word), block=[forwards.in_section(line, name, word) for line in lines]) for (name, word), lines in (*sections.items(), *((("Location", "/") if place == ("LocationMatch", "^") else place, lines) for place, lines in last.items()))]
     return head, made
 
 
