@@ -13,8 +13,9 @@ from tests.support.reading import SITE, Reads, nginx
 from tests.test_apache_reader import httpd
 from young_lantern.dialects.nginx import catalogue
 from young_lantern.errors import LanternError, SourceUnreadable
+from young_lantern.lab.live import check_live
 from young_lantern.model import AnswerPlainly, Disposition, Refuse
-from young_lantern.translate import translate
+from young_lantern.translate import read, save, translate
 
 # server block, target, (status, location, file below the root or None)
 ANSWERS = [
@@ -445,3 +446,37 @@ def test_expires_by_a_map(tmp_path: Path) -> None:
     rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/", "/a.js", "/a.css", "/old", "/then")]
     asked, wrong = disagreements("nginx", text, rows, tmp_path / "c")
     assert (asked, wrong) == (len(rows), [])
+
+
+REFERERS = """location ~ \\.html$ {
+    valid_referers none blocked server_names *.partner.example friends.example/pics/ ~\\.tools\\.;
+    if ($invalid_referer) { return 403; }
+}
+location /strict/ { valid_referers www.fernhollow.example; if ($invalid_referer = 1) { return 403; } return 204; }
+"""
+
+
+@pytest.mark.parametrize(
+    ("target", "referer", "status"),
+    [
+        ("/a.html", None, 200), ("/a.html", "anonymised", 200), ("/a.html", "http://x", 200), ("/a.html", "https://WWW.fernhollow.example:8443/x", 200),
+        ("/a.html", "https://elsewhere.example/", 403), ("/a.html", "https://www.partner.example", 200), ("/a.html", "https://partner.example", 403),
+        ("/a.html", "http://friends.example/pics/1", 200), ("/a.html", "http://friends.example/PICS/1", 403), ("/a.html", "https://a.tools.example/", 200),
+        ("/strict/", None, 403), ("/strict/", "ftp://www.fernhollow.example/", 403), ("/strict/", "http://www.fernhollow.example/x", 204),
+    ],
+)
+def test_referers(reads: Reads, target: str, referer: str | None, status: int) -> None:
+    """Names without case and port; the beginning of a path with case; what has no scheme, or is too short for a name, is a blocked one."""
+    text = nginx(f"root ROOT; {REFERERS}")
+    assert reads.decide("nginx", text, target, fields={"Referer": referer} if referer else {}).status == status
+
+
+@pytest.mark.parametrize("target", ["apache", "caddy"])
+def test_referers_in_another_dialect(reads: Reads, tmp_path: Path, target: str) -> None:
+    reading = reads.read("nginx", nginx(f"root ROOT; {REFERERS}"))
+    made = translate(reading.main, target)
+    assert not [entry for entry in made.ledger if "referer" in entry.span.directive and entry.disposition.value == "unsupported"]
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(reading, read(tmp_path / "new"), most=500)
+    assert not live.surprises
+    assert {row.answers[1].status for row in live.rows if row.request.field("Referer") and row.request.target.startswith("/strict/")} == {204, 403}

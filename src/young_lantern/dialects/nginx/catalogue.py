@@ -117,6 +117,9 @@ _READ = [
         proxy_cookie_domain hsl 1-2 off | DOMAIN REPLACEMENT
         proxy_cookie_flags hsl 1+ off | COOKIE [FLAG ...]
     """),
+    *_rows("rewrites", """
+        valid_referers sl 1+ none | blocked | server_names | NAME ...
+    """),
     *_rows("access", """
         auth_basic hslx 1 REALM | off
         auth_basic_user_file hslx 1 FILE
@@ -217,7 +220,7 @@ _NOT_CARRIED = [row for why, lines in (
         l 0+: mp4 flv image_filter
     """),
     ("it decides who may see this; what it guards is answered with an error until it is carried over by hand, and not left open", """
-        hsl 1+: auth_request auth_request_set secure_link secure_link_md5 valid_referers
+        hsl 1+: auth_request auth_request_set secure_link secure_link_md5
         hsl 1+: referer_hash_max_size
         hs 1+: ssl_client_certificate ssl_verify_client ssl_verify_depth ssl_crl
     """),

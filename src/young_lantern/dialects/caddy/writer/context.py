@@ -38,6 +38,7 @@ class Context(Noting):
     pattern_names: dict[str, str] = field(default_factory=dict)
     taken: set[str] = field(default_factory=set)
     tables: dict[str, tuple[str, object]] = field(default_factory=dict)
+    made_from: dict[str, Lookup] = field(default_factory=dict)
 
     def template(self, template: Template, span: Span | None) -> str | Unwritable:
         """The text of a template, not yet quoted; placeholders are noted."""

@@ -38,7 +38,7 @@ class Place:
 
 def write_site(site: Site, context: Context) -> list[Node]:
     """A site -> its blocks, and the snippet they share if there are several."""
-    context.site, context.taken, context.pattern_names, context.tables = site, set(), {}, {}
+    context.site, context.taken, context.pattern_names, context.tables, context.made_from = site, set(), {}, {}, {}
     places = [place for listener in context.estate.listeners_of(site.key) if (place := _place(site, listener, context)).addresses]
     if not places:
         for span in (site.span, *site.also, *(name.span for name in site.names)):

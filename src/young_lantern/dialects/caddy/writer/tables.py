@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 
+from ....fitting.static import bare
 from ....model import Capture, Lookup, Pattern, literal
 from ....patterns import beyond_re2, to_re2
 from ..values import READ, Unwritable, quote
@@ -17,8 +18,11 @@ from .output import Node
 
 def write_table(table: Lookup, context: Context) -> str | Unwritable:
     """The placeholder of a table; its `map` is noted for the site, once."""
-    if table.name in context.tables:
-        return context.tables[table.name][0]
+    key, number = table.name, 2
+    while key in context.tables and bare(context.made_from[key]) != bare(table):
+        key, number = f"{table.name}_{number}", number + 1
+    if key in context.tables:
+        return context.tables[key][0]
     subject = context.template(table.subject, table.span)
     if isinstance(subject, Unwritable):
         return subject
@@ -32,9 +36,10 @@ def write_table(table: Lookup, context: Context) -> str | Unwritable:
     if isinstance(fallback, Unwritable):
         return fallback
     lines.append(Node(["default", quote(fallback)]))
-    name = table.name if table.name not in READ else f"{table.name}_looked_up"
+    name = key if key not in READ else f"{key}_looked_up"
     node = Node(["map", quote(subject), f"{{{name}}}"], lines, (table.span,) if table.span else (), setting=True)
-    context.tables[table.name] = f"{{{name}}}", node
+    context.tables[key] = f"{{{name}}}", node
+    context.made_from[key] = table
     return f"{{{name}}}"
 
 

@@ -59,6 +59,8 @@ class Context(Collector):
     tables: the blocks that make a variable by looking it up, by its name; `lookups`: those that were read
     places: where files that lines name lie on this machine
     split:  the pattern that takes scripts apart in the location that is read
+    referers: the names of the tables behind $invalid_referer, by the words that make them
+    rewriting: the scope whose rewriting directives are read
     types:  what was read of media types, by the lines; shared_types: the tables that all sites share
     """
 
@@ -69,6 +71,8 @@ class Context(Collector):
     tables: dict[str, Directive] = field(default_factory=dict)
     lookups: dict[str, Lookup | Unread] = field(default_factory=dict)
     split: str = ""
+    rewriting: Scope | None = None
+    referers: dict[tuple[str, ...], str] = field(default_factory=dict)
     places: Places = Places()
     types: dict[tuple[Span, ...], MediaTypes] = field(default_factory=dict)
     shared_types: list[Directive] = field(default_factory=list)
@@ -102,12 +106,15 @@ class Context(Collector):
         return self.checked(values.read_template(text, self.set_names, self.captures, escapes=escapes, table=self.table), directive.span, directive.name)
 
     def table(self, name: str) -> Lookup | Unread | Var | None:
+        from .referers import read_referers
         from .tables import read_table
 
         if name == "fastcgi_script_name":
             return Var(Variable.SCRIPT_NAME, self.split) if self.split else Var(Variable.PATH)
         if name == "fastcgi_path_info" and self.split:
             return Var(Variable.PATH_INFO, self.split)
+        if name == "invalid_referer" and self.rewriting is not None:
+            return read_referers(self.rewriting, self)
         return read_table(name, self)
 
     def pattern(self, text: str, directive: Directive, *, ignores_case: bool = False) -> Pattern:

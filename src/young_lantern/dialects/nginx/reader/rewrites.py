@@ -75,6 +75,7 @@ def read_phase(scope: Scope, phase: Phase, context: Context, before_answer: Answ
 def _read_if(directive: Directive, scope: Scope, phase: Phase, context: Context, before_answer: Answering,
              taken: list[tuple[str, Scope]]) -> Step:
     context.use(directive)
+    context.rewriting = scope
     inner = Scope("if", context.block(directive), scope, directive)
     condition = read_condition(directive, scope, context)
     steps: list[Step] = []
