@@ -479,4 +479,4 @@ def test_referers_in_another_dialect(reads: Reads, tmp_path: Path, target: str) 
     save(made.writing.files, tmp_path / "new")
     live = check_live(reading, read(tmp_path / "new"), most=500)
     assert not live.surprises
-    assert {row.answers[1].status for row in live.rows if row.request.field("Referer") and row.request.target.startswith("/strict/")} == {204, 403}
+    assert {row.answers[1].status for row in live.rows if row.request.field("Referer") and row.request.target.startswith("/strict/")} >= {204, 403}
