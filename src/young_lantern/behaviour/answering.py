@@ -7,6 +7,7 @@ Rule:     operations apply in order; deferred ones when the answer comes, the la
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 
 from ..model import Field, Operation
 from ..patterns import compiled
@@ -82,8 +83,13 @@ def taking_place(operations: list[Field], status: int, is_error: bool, state: St
 
 def _applied(operations: list[Field], state: State, sent: tuple[tuple[str, str], ...] = ()) -> list[tuple[str, str]]:
     fields = list(sent)
+    arrived = {name for name, _ in sent}
     for item in operations:
         name = item.name.lower()
+        if item.unless_sent in arrived:
+            continue
+        if item.unless_sent and name in arrived:
+            item = replace(item, operation=Operation.MERGE)
         value = text(item.value, state)
         others = [(found, held) for found, held in fields if found != name]
         if item.operation is Operation.REMOVE:

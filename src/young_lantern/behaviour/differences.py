@@ -224,8 +224,8 @@ def _fields(before: Outcome, after: Outcome) -> list[Difference]:
         if one.get(name) == other.get(name) or name == "content-type":
             continue
         added = name not in one
-        # RFC 9111 section 5.3: Expires does not count where Cache-Control has max-age.
-        superseded = name == "expires" and ("max-age" in other.get("cache-control", "") or "no-cache" in other.get("cache-control", ""))
+        # RFC 9111 section 5.3: Expires does not count where Cache-Control has max-age; nor does it where nothing may be kept, or used unasked.
+        superseded = name == "expires" and any(word in other.get("cache-control", "") for word in ("max-age", "no-cache", "no-store"))
         severity = Severity.MINOR if added or superseded or (after.status or 0) >= 500 else Severity.BREAKING
         found.append(Difference(f"field {name}", one.get(name) or "none", other.get(name) or "none", severity))
     return found

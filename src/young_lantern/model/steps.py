@@ -44,6 +44,7 @@ class Field:
     when:     only for requests that meet this where the step stands
     asked_last: `when` is asked when the answer goes out instead
     survives_errors: still applied when the answer is an error that the server made itself
+    unless_sent: not where the origin has sent a field of this name (in small letters); where it has sent this very one, the value is put behind its own
     """
 
     side: Side
@@ -60,6 +61,7 @@ class Field:
     apart: bool = False
     when: Condition | None = None
     asked_last: bool = False
+    unless_sent: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -197,7 +197,8 @@ def _is_active(nodes: list[Node], above: list[Node], context: Context) -> bool:
 
 def _pair(seconds: int, span: Span) -> tuple[Field, ...]:
     # mod_expires: on answers below 400, redirects of the server's own too (2.4.71, probed); what an origin says of it is kept.
-    common = {"statuses": frozenset(range(200, 400)), "span": span}
+    # mod_expires.c, expires_filter: with an Expires of the origin's nothing is set; max-age is put behind a Cache-Control of its (2.4.71, probed).
+    common = {"statuses": frozenset(range(200, 400)), "span": span, "unless_sent": "expires"}
     return (
         Field(Side.RESPONSE, Operation.SET, "Cache-Control", (f"max-age={seconds}",), **common),  # type: ignore[arg-type]
         Field(Side.RESPONSE, Operation.SET, "Expires", (HttpDate(seconds),), **common),  # type: ignore[arg-type]
