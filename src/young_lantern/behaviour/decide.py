@@ -573,6 +573,7 @@ class _Run:
             file: str | None = None, body: str | None = None, listing: bool = False, is_error: bool = False,
             extra: tuple[Field, ...] = (), media_type: str = "", sent: tuple[tuple[str, str], ...] = ()) -> Outcome:
         state = self.state
+        state.sent = sent
         operations, types = [*extra, *state.fields], None
         if origin is not None:
             operations = [replace(item, statuses=None) if item.statuses == HANDLED_STATUSES else item for item in operations]

@@ -48,6 +48,7 @@ class State:
     labelled: dict[str, tuple[str, ...]] = field(default_factory=dict)
     fields: list[Field] = field(default_factory=list)
     request_fields: list[Field] = field(default_factory=list)
+    sent: tuple[tuple[str, str], ...] = ()  # what is known of the fields that the origin answered
     host_set: str | None = None  # what a rule has put into the Host field by now
     asked_inside: bool = False  # the request is one of the server's own, whose target the client never sent
     first_path: str = ""  # of the request that an error page is asked for
@@ -169,6 +170,8 @@ def _variable(variable: Variable, name: str, state: State) -> str:
         case Variable.HOST_SENT:
             state.looked_at("host")
             return request.host
+        case Variable.ORIGIN_FIELD:
+            return next((value for held, value in state.sent if held == name.lower()), "")
         case Variable.AUTHORITY:
             state.looked_at("host")
             return request.authority if state.host_set is None else state.host_set

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from ..model import CookieFlags, CookieMapping, ErrorPages, Field, Forward, Gateway, Operation, Pattern, Side, Site, literal
+from ..model import CookieFlags, CookieMapping, ErrorPages, Field, Forward, Gateway, Operation, Pattern, Side, Site, Var, Variable, literal
 from ..model.walk import walk
 from ..patterns import examples
 from .request import Request
@@ -70,6 +70,8 @@ def answers_to_ask(sites: list[Site]) -> Iterator[tuple[str, str]]:
     for item in items:
         if isinstance(item, Field) and item.side is Side.RESPONSE and item.name.lower() not in _OWN and (item.operation is not Operation.ADD or item.name.lower() == "set-cookie"):
             fields |= dict.fromkeys(_cookies("/", "", "/x") if item.name.lower() == "set-cookie" else [f"{item.name}: of the origin"])
+        elif isinstance(item, Var) and item.variable is Variable.ORIGIN_FIELD and item.name.lower() not in _OWN:
+            fields |= {f"{item.name.title()}: of the origin": None}
         elif isinstance(item, CookieMapping):
             texts = list(examples(item.before, starts_with_slash=item.attribute == "path"))[:3] if isinstance(item.before, Pattern) else [literal(item.before) or "/"]
             for text in texts:

@@ -46,6 +46,7 @@ class Variable(Enum):
     FIELD = "field"
     COOKIE = "cookie"
     VARIABLE = "variable"  # set by a Set step
+    ORIGIN_FIELD = "origin_field"  # of what the origin answered
 
 
 @dataclass(frozen=True, slots=True)

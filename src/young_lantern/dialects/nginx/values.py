@@ -101,6 +101,8 @@ def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[s
         return found_table
     if name in VARIABLES:
         return Var(VARIABLES[name])
+    if name.startswith("upstream_http_"):
+        return Var(Variable.ORIGIN_FIELD, name.removeprefix("upstream_http_").replace("_", "-"))
     if name not in _KNOWN_UNREAD:
         for prefix, variable in _PREFIXED:
             if name.startswith(prefix):
@@ -139,6 +141,8 @@ def write_variable(part: Var, rewritten: bool = False) -> str | Unwritable:
             return "$fastcgi_script_name"  # of the pattern that the location says
         case Variable.FIELD:
             return "$http_" + name.lower().replace("-", "_")
+        case Variable.ORIGIN_FIELD:
+            return "$upstream_http_" + name.lower().replace("-", "_")
         case Variable.COOKIE:
             return f"$cookie_{name}"
         case Variable.ARGUMENT:

@@ -31,7 +31,7 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
     """Response fields in force -> nodes. forwards: an origin's answer may be among those that get them; texts: they go with a text that is no error, whatever its status."""
     nodes: list[Node] = []
     left = list(joined(fields))
-    expiry = _expires(left, context)
+    expiry = _expires(left, forwards, context)
     if expiry is not None:
         nodes.append(expiry)
     for field in list(left):
@@ -69,8 +69,13 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
         if forwards and field.operation is Operation.SET and not field.apart and (field.deferred or context.estate.dialect == "apache"):
             nodes.append(Node(["proxy_hide_header", name], None, spans))
         elif forwards and field.operation is Operation.DEFAULT:
-            context.lost(field.span, name, "nginx adds a field whether the origin sent one or not", "give its value by a map on the origin's field, and hide the origin's")
-            continue
+            # nginx adds a field whether the origin has sent one or not: it is empty, and so not sent, where the origin has.
+            table = Lookup(f"{_word(name)}_unless_sent", (Var(Variable.ORIGIN_FIELD, name.lower()),), (LookupRow("", field.value),), (), span=field.span)
+            made = context.template((table,), field.span)
+            if isinstance(made, Unwritable):
+                context.lost(field.span, name, f"its value needs {made.what}")
+                continue
+            value = made
         nodes.append(Node(["add_header", name, quote(value), *(["always"] if _always(field, forwards or texts, context) else [])], None, spans, field.comments))
     return nodes
 
@@ -190,7 +195,11 @@ def _less(field: Field, forwards: bool, context: Context) -> list[Node]:
     return [Node(["proxy_hide_header", field.name], None, spans, field.comments)]
 
 
-def _expires(fields: list[Field], context: Context) -> Node | None:
+def _word(name: str) -> str:
+    return re.sub(r"\W+", "_", name.lower())
+
+
+def _expires(fields: list[Field], forwards: bool, context: Context) -> Node | None:
     """Expires and Cache-Control of one age -> one `expires`; both are taken out of the list. Where another Cache-Control comes for some, it is off."""
     dates = [field for field in fields if field.name.lower() == "expires" and any(isinstance(part, HttpDate) for part in field.value)]
     if len(dates) != 1 or len(dates[0].value) != 1 or dates[0].when is not None:
@@ -209,4 +218,8 @@ def _expires(fields: list[Field], context: Context) -> Node | None:
     replaced = [field for field in fields if field.name.lower() == "cache-control" and field.when is not None and field.operation is Operation.SET]
     if len(replaced) == 1 and (table := by_condition(replace(replaced[0], name="expires", value=("off",)), (time,))) is not None:
         time = str(context.template((table,), dates[0].span))
+    if forwards and dates[0].unless_sent:
+        # nginx would put its own in the place of what the origin says.
+        table = Lookup("expires_unless_sent", (Var(Variable.ORIGIN_FIELD, "cache-control"), Var(Variable.ORIGIN_FIELD, "expires")), (LookupRow("", (time,)),), ("off",), span=dates[0].span)
+        time = str(context.template((table,), dates[0].span)) if not time.startswith("$") else time
     return Node(["expires", time], None, spans, dates[0].comments)
