@@ -161,7 +161,11 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
             word.raw = _moved_application(word, plan)
     elif name == "setenv" and len(words) > 2 and last.text.startswith("/"):
         last.raw = _quoted(plan.path_with_values(last.text))
-    elif name in ("proxypass", "proxypassmatch", "proxypassreverse", "balancermember"):
+    elif name == "proxypassreverse":
+        # The name that the origin calls itself by may be another one than its address.
+        for word in words[1:]:
+            word.raw = plan.origin_named(word.raw)
+    elif name in ("proxypass", "proxypassmatch", "balancermember"):
         for word in words[1:]:
             word.raw = _moved_origin(word, plan)
     elif name == "rewritemap" and len(words) > 2 and ":" not in words[2].text.removeprefix("txt:"):
