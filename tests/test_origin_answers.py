@@ -130,11 +130,12 @@ def test_no_answer_is_treated_otherwise_without_a_word(reads: Reads, files: Path
 
 
 def test_the_differences_that_are_left_are_these(reads: Reads, files: Path) -> None:
-    """nginx answers an origin's errors itself only where it has a page for them, httpd and Caddy all that are listed."""
+    """nginx answers an origin's errors itself only where it has a page for them, httpd and Caddy all that are listed; httpd says 503 where there is no origin."""
     reading = reads.read("apache", SOURCES["apache"].replace("FILES", str(files)))
     causes = translate(reading.main, "nginx").comparison.causes
     words = {item.what for cause in causes for item in cause.differences if asks_origin(cause.example)}
-    assert words == {"answered by"}
+    assert words == {"answered by", "status"}
+    assert {(item.before, item.after) for cause in causes for item in cause.differences if item.what == "status" and cause.example.field(ANSWER) == "refused"} == {("503", "502")}
 
 
 @pytest.mark.parametrize(
@@ -198,3 +199,25 @@ def test_names_of_origins_are_moved_with_them() -> None:
     assert plan.host_named("www.fernhollow.example") == "www.fernhollow.example"
     assert plan.origin_named('"^http://192\\.0\\.2\\.21/x"') == '"^http://127\\.0\\.0\\.1:9000/x"'
     assert plan.origin_named("http://192.0.2.22/") == "http://192.0.2.22/"
+
+
+@pytest.mark.parametrize(
+    ("dialect", "text", "target", "wanted"),
+    [
+        ("nginx", "events {}\nhttp { server { listen 8000; error_page 502 /down.html; root FILES; location / { proxy_pass http://192.0.2.21:8080; } location = /down.html { } } }\n",
+         "apache", 'ErrorDocument 503 "/down.html"'),
+        ("apache", "Listen 8000\n<VirtualHost *:8000>\nServerName www.fernhollow.example\nDocumentRoot FILES\nErrorDocument 503 /missing.html\nProxyPass /missing.html !\n"
+                   "ProxyPass / http://192.0.2.21:8080/\n<Directory FILES>\nRequire all granted\n</Directory>\n</VirtualHost>\n", "nginx", "error_page 502 =503 /missing.html;"),
+    ],
+)
+def test_the_page_for_an_origin_that_cannot_be_reached(reads: Reads, files: Path, tmp_path: Path, dialect: str, text: str, target: str, wanted: str) -> None:
+    """nginx says 502 then, httpd 503: a page for the one has to be one for the other."""
+    (files / "down.html").write_text("down.html\n")
+    reading = reads.read(dialect, text.replace("FILES", str(files)))
+    made = translate(reading.main, target)
+    assert wanted in "\n".join(made.writing.files.values())
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(reading, read(tmp_path / "new"), most=300)
+    assert not live.surprises
+    refused = [row for row in live.rows if row.request.field(ANSWER) == "refused"]
+    assert refused and all(b".html" in answer.content for row in refused for answer in row.answers if row.request.method == "GET")

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
 
 from ..model import (
-    HANDLED_STATUSES, Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    HANDLED_STATUSES, UNREACHABLE, Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     ForgetFields, Forward, Gateway, Leave, Pattern, Pool, Listener, LogTo, Mapped, MediaTypes, Note, Operation, Protect,
     QueryEdit, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
@@ -427,6 +427,8 @@ class _Run:
                                self._mapped_back(step, target, dict(fields).get("host", "")))
         state.note("forward", step.span, f"{state.pool_label}{target}")
         answer = wanted(state.received or state.request)
+        if answer.refused:
+            return self.fail(UNREACHABLE[self.estate.dialect], step.span, insists=True)
         if self._intercepts(step, answer.status):
             return self.fail(answer.status, step.intercepts_span or step.span)
         # On an error page nginx keeps the error's status over the origin's; Caddy (2.6.2, probed) and httpd send the origin's.
@@ -450,7 +452,8 @@ class _Run:
 
     def gateway(self, step: Gateway) -> _Next:
         state = self.state
-        if state.body_limit is not None and self._too_large(state.body_limit):
+        # core.c (2.4.71, probed): a limit counts for no request that is proxied, whatever protocol the application speaks.
+        if state.body_limit is not None and self.estate.dialect != "apache" and self._too_large(state.body_limit):
             return self.fail(413, state.body_limit.span)
         pool = self.estate.pool(step.pool)
         members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
@@ -460,6 +463,8 @@ class _Run:
         # PHP's process manager answers 404 by itself for a script that is not there; what other applications do, they alone know.
         missing = script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
         answer = wanted(state.received or state.request)
+        if answer.refused and not (missing and state.asked_inside):
+            return self.fail(UNREACHABLE[self.estate.dialect], step.span, insists=True)
         said = 404 if missing else answer.status
         if self._intercepts(step, said):
             return self.fail(said, step.intercepts_span or step.span)

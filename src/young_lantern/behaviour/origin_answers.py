@@ -1,7 +1,7 @@
 """What an origin is asked to answer: a request may say so, in fields that the stand-in origin of a live check obeys.
 
 Rule:     `Lantern-Answer: STATUS [LOCATION]`, where LOCATION may be `self`: the very URL that the origin was asked for; `Lantern-Field: NAME: VALUE` is one more
-          field of its answer. Without them it answers 200.
+          field of its answer; with STATUS `refused` there is no origin that could be reached. Without them it answers 200.
 Source:   RFC 6265 section 4.1 (Set-Cookie), section 5.2 (names of attributes have no case, their order says nothing).
 """
 
@@ -16,9 +16,9 @@ from ..patterns import examples
 from .request import Request
 
 ANSWER, FIELD = "Lantern-Answer", "Lantern-Field"
-SELF = "self"
+SELF, REFUSED = "self", "refused"
 # Answers that servers treat otherwise than 200: one without a page as a rule, one that pages are usually for, one that sends the client elsewhere.
-_USUAL = ("404", "500", f"302 {SELF}", "301 /x")
+_USUAL = ("404", "500", f"302 {SELF}", "301 /x", REFUSED)
 # Where servers answer errors of origins themselves: some for which there is no page, as a rule.
 _WITHOUT_PAGE = ("403", "418")
 _MOST_STATUSES, _MOST_FIELDS = 8, 16
@@ -28,11 +28,12 @@ _OWN = frozenset({"content-length", "content-type", "content-encoding", "transfe
 
 @dataclass(frozen=True, slots=True)
 class OriginAnswer:
-    """location: as the origin writes it; `self` for the URL that it was asked for; "" for none."""
+    """location: as the origin writes it; `self` for the URL that it was asked for; "" for none. refused: the connection to it is."""
 
     status: int = 200
     location: str = ""
     fields: tuple[tuple[str, str], ...] = ()
+    refused: bool = False
 
 
 def wanted(request: Request) -> OriginAnswer:
@@ -45,7 +46,7 @@ def parsed(answer: str, field: str) -> OriginAnswer:
     status, _, location = answer.partition(" ")
     name, _, value = field.partition(":")
     fields = ((name.strip().lower(), value.strip()),) if name.strip() else ()
-    return OriginAnswer(int(status) if status.isdigit() else 200, location, fields)
+    return OriginAnswer(int(status) if status.isdigit() else 200, location, fields, status == REFUSED)
 
 
 def asks_origin(request: Request) -> bool:
@@ -56,7 +57,7 @@ def asks_origin(request: Request) -> bool:
 def fields_in_words(request: Request) -> list[str]:
     """The fields of a request as reports show them; what is asked of a stand-in is said of the origin."""
     said = {ANSWER: "the origin answers", FIELD: "the origin sends"}
-    return [f"({said[name]} {value.replace(SELF, 'to the same URL') if name == ANSWER else value})" if name in said else f"{name}: {value}" for name, value in request.fields]
+    return ["(the origin cannot be reached)" if (name, value) == (ANSWER, REFUSED) else f"({said[name]} {value.replace(SELF, 'to the same URL') if name == ANSWER else value})" if name in said else f"{name}: {value}" for name, value in request.fields]
 
 
 def answers_to_ask(sites: list[Site]) -> Iterator[tuple[str, str]]:

@@ -211,7 +211,7 @@ def between_servers(first: Answer, second: Answer, request: Request, plans: tupl
     locations = [resolved(back.text(value), request) if (value := answer.field("location")) else None
                  for back, answer in zip(backs, (first, second), strict=True)]
     received = [_received(answer) for answer in (first, second)]
-    if wanted(request).location == SELF and received[0] and received[1]:
+    if wanted(request).location == SELF and all(got and "fields" in got for got in received):
         # Each by the name of the member that was asked.
         locations = [_without_member(location, got, back) for location, got, back in zip(locations, received, backs, strict=True)]
     compare("location", *locations)

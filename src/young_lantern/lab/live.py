@@ -16,6 +16,7 @@ from pathlib import Path
 from ..behaviour import Outcome, Request, decide, real_files
 from ..behaviour.compare import with_port_numbers
 from ..behaviour.differences import differences
+from ..behaviour.origin_answers import wanted
 from ..behaviour.witnesses import document_roots, find_witnesses
 from ..codes import MODEL_DIFFERS, SERVERS_DIFFER
 from ..dialects import named
@@ -107,14 +108,14 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         certificate = make_certificate(folder / "certificate", [host for host in hosts if not host.endswith(".*") and not host.startswith("~")])
         placed = tuple(dict.fromkeys((*files, *before.files, *after.files)))
         empty = _empty_roots([reading.estate for reading in readings], placed, folder / "empty")
-        plans = []
+        plans, origins = [], []
         for number, reading in enumerate(readings):
             plan = Plan(folder / f"copy-{number}", free_port, certificate, files=(*empty, *placed), fills=fills)
             move = named(reading.dialect).move
             assert move is not None
             command = move(reading, plan)
             plans.append(plan)
-            stack.enter_context(Origins(list(plan.origins.values())))
+            origins.append(stack.enter_context(Origins(list(plan.origins.values()))))
             stack.enter_context(Running(command, plan.folder, list(plan.ports.values())))
         chosen, sampled = choose_requests(readings[0].estate, readings[1].estate, requests, most)
         # A relative root is below the folder that the server runs in.
@@ -133,15 +134,23 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
             foretold = bool(differences(*outcomes, request)) or any(outcome.gave_up for outcome in outcomes)
             return Row(request, answers, outcomes, tuple(between), foretold, tuple(defects))  # type: ignore[arg-type]
 
-        rows = []
-        with ThreadPoolExecutor(_THREADS) as pool:
-            for number, row in enumerate(pool.map(one, chosen), 1):
-                rows.append(row)
-                progress(number, len(chosen))
-        # An answer that a busy machine spoilt is another one when nothing else is asked; a true difference stays.
-        again = {number: one(row.request) for number, row in enumerate(rows) if row.surprises}
-        asked_again = sum(1 for row in again.values() if not row.surprises)
-        rows = [again.get(number, row) for number, row in enumerate(rows)]
+        def ask_all(requests: list[Request], before: int) -> tuple[list[Row], int]:
+            made = []
+            with ThreadPoolExecutor(_THREADS) as pool:
+                for number, row in enumerate(pool.map(one, requests), before + 1):
+                    made.append(row)
+                    progress(number, len(chosen))
+            # An answer that a busy machine spoilt is another one when nothing else is asked; a true difference stays.
+            again = {number: one(row.request) for number, row in enumerate(made) if row.surprises}
+            return [again.get(number, row) for number, row in enumerate(made)], sum(1 for row in again.values() if not row.surprises)
+
+        reached = [request for request in chosen if not wanted(request).refused]
+        rows, asked_again = ask_all(reached, 0)
+        # Last of all: whoever was refused once may not be tried again for a while.
+        for held in origins:
+            held.stop()
+        unreached, more = ask_all([request for request in chosen if wanted(request).refused], len(reached))
+        rows, asked_again = rows + unreached, asked_again + more
     return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled, asked_again, tuple(sorted(root for root, _ in empty)))
 
 
@@ -183,10 +192,10 @@ def _filled(reading: Reading, fills: dict[str, str], folder: Path) -> Reading:
     return named(reading.dialect).read(folder / reading.main.name, reading.files)
 
 
-def choose_requests(before: Estate, after: Estate, more: Iterable[Request], most: int, wanted: Callable[[Request], bool] = lambda request: True) -> tuple[list[Request], int]:
+def choose_requests(before: Estate, after: Estate, more: Iterable[Request], most: int, fits: Callable[[Request], bool] = lambda request: True) -> tuple[list[Request], int]:
     """The witnesses that can be asked from here, and the requests given, evenly thinned out to `most`; and how many there were."""
     found = [row.request for row in find_witnesses(with_port_numbers(before), with_port_numbers(after)).rows]
-    here = list(dict.fromkeys(replace(request, client=_LOOPBACK) for request in [*more, *found] if wanted(request)))
+    here = list(dict.fromkeys(replace(request, client=_LOOPBACK) for request in [*more, *found] if fits(request)))
     large = [request for request in here if request.field("Content-Length")]
     here = [request for request in here if not request.field("Content-Length")] + large[:: max(1, len(large) // _MOST_LARGE)]
     total = len(here)

@@ -5,7 +5,9 @@ Rule:     a request may ask it for another answer (behaviour/origin_answers.py).
 
 from __future__ import annotations
 
+import contextlib
 import json
+import socket
 import sys
 import threading
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
@@ -71,6 +73,25 @@ class _Server(ThreadingHTTPServer):
     # Connections that wait to be taken: with the usual 5, a check that asks on four threads has some refused.
     request_queue_size = 256
 
+    def __init__(self, address: tuple[str, int], handler: type[BaseHTTPRequestHandler]) -> None:
+        super().__init__(address, handler)
+        self.taken: set[socket.socket] = set()
+
+    def get_request(self) -> tuple[socket.socket, object]:
+        stream, address = super().get_request()
+        self.taken.add(stream)
+        return stream, address
+
+    def shutdown_request(self, request: object) -> None:
+        self.taken.discard(request)  # type: ignore[arg-type]
+        super().shutdown_request(request)  # type: ignore[arg-type]
+
+    def hang_up(self) -> None:
+        """Ends the connections that servers keep open for later requests."""
+        for stream in list(self.taken):
+            with contextlib.suppress(OSError):
+                stream.shutdown(socket.SHUT_RDWR)
+
     def handle_error(self, request: object, client_address: object) -> None:
         """A proxy that stops listening is no error of ours; anything else is shown."""
         if not isinstance(sys.exc_info()[1], ConnectionError):
@@ -91,6 +112,12 @@ class Origins:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self.stop()
+
+    def stop(self) -> None:
+        """From now on connections to them are refused."""
         for server in self.servers:
             server.shutdown()
             server.server_close()
+            server.hang_up()
+        self.servers = []
