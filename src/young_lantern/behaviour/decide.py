@@ -424,7 +424,7 @@ class _Run:
             state.gave_up = "the origin would get a malformed request line"
         fields = answering.request_fields([*state.request_fields, *step.fields], state)
         origin = OriginRequest(members, step.secure, state.method, target, fields, _policy(pool, members),
-                               self._mapped_back(step, target, dict(fields).get("host", "")))
+                               self._mapped_back(step, target, dict(fields).get("host", "")), certificate=_certificate(step))
         state.note("forward", step.span, f"{state.pool_label}{target}")
         answer = wanted(state.received or state.request)
         if answer.refused:
@@ -609,6 +609,13 @@ def _user_of(field: str) -> str:
         return base64.b64decode(coded.strip(), validate=True).decode("utf-8").partition(":")[0] if scheme.lower() == "basic" else ""
     except ValueError:
         return ""
+
+
+def _certificate(step: Forward) -> str:
+    if not step.secure:
+        return ""
+    by = f", trusting {step.tls.trusted}" if step.tls.trusted and step.tls.checks == "all" else ""
+    return f"{step.tls.checks}{by}{f', as {step.tls.name}' if step.tls.name else ''}"
 
 
 def _policy(pool: Pool | None, members: tuple[str, ...]) -> str:

@@ -132,6 +132,10 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
     if before.protocol == "fastcgi":
         return [*found, *_parameters(before, after, request)]
     differ("TLS to the origin", before.secure, after.secure, Severity.BREAKING)
+    if before.secure and after.secure:
+        # A name that nobody vouches for is as good as none.
+        weak = all(not item.certificate.startswith("all") for item in (before, after))
+        differ("what is checked of the origin's certificate", before.certificate, after.certificate, Severity.MINOR if weak else Severity.BREAKING)
     differ("method to the origin", before.method, after.method, Severity.BREAKING)
     differ("target at the origin", before.target, after.target, Severity.BREAKING)
     differ("choice of the origin", before.policy, after.policy, Severity.BREAKING if "when all fail" in before.policy else Severity.MINOR)

@@ -28,6 +28,7 @@ class OriginRequest:
 
     protocol:    `http` or `fastcgi`; by the latter, target is the script's file, and fields are parameters
     fields:      names in lower case, in order; only those that a rule sets, adds or removes
+    certificate: what of the origin's certificate is checked
     mapped_back: the Location that a client gets when the origin redirects to just this target under the host it saw
     """
 
@@ -39,6 +40,7 @@ class OriginRequest:
     policy: str = ""
     mapped_back: str = ""
     protocol: str = "http"
+    certificate: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +72,7 @@ class Outcome:
         origin = None
         if self.origin:
             origin = {
-                "address": list(self.origin.addresses), "protocol": self.origin.protocol, "secure": self.origin.secure, "method": self.origin.method,
+                "address": list(self.origin.addresses), "protocol": self.origin.protocol, "secure": self.origin.secure, "certificate": self.origin.certificate, "method": self.origin.method,
                 "target": self.origin.target, "fields": _json_fields(self.origin.fields), "mapped_back": self.origin.mapped_back, "policy": self.origin.policy,
             }
         return {
@@ -91,7 +93,7 @@ def outcome_of(made: dict[str, Any]) -> Outcome:
         made["status"] if made["status"] is None else int(made["status"]), made.get("location"),
         OriginRequest(
             tuple(origin["address"]), bool(origin.get("secure")), str(origin["method"]), str(origin["target"]), _pairs(origin.get("fields", {})), origin.get("policy", ""),
-            origin.get("mapped_back", ""), origin.get("protocol", "http")) if origin else None,
+            origin.get("mapped_back", ""), origin.get("protocol", "http"), origin.get("certificate", "")) if origin else None,
         made.get("file"), made.get("body"), _pairs({name: values for name, values in fields.items() if name != "content-type"}), made.get("coding"), bool(made.get("listing")),
         bool(made.get("missing")), made.get("site"), media_types=tuple(value for _, value in _pairs({"": fields["content-type"]})) if "content-type" in fields else None,
     )

@@ -529,6 +529,26 @@ class CookieFlags:
     span: Span | None = None
 
 
+# The system's own list of those whose signature counts: Debian, Red Hat, and others.
+SYSTEM_TRUST = ("/etc/ssl/certs/ca-certificates.crt", "/etc/pki/tls/certs/ca-bundle.crt", "/etc/ssl/cert.pem")
+
+
+@dataclass(frozen=True, slots=True)
+class OriginTls:
+    """How TLS to an origin is checked.
+
+    checks:  `nothing`, `its name and dates` (httpd without SSLProxyVerify), or `all`: who signed it, too
+    trusted: the file of those whose signature counts; "" for the system's own
+    name:    the name that is asked for and checked, if it is not the origin's
+    """
+
+    checks: str = "nothing"
+    trusted: str = ""
+    name: str = ""
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+
+
 @dataclass(frozen=True, slots=True)
 class Forward:
     """Pass the request to a pool.
@@ -544,6 +564,7 @@ class Forward:
 
     pool: str
     secure: bool = False
+    tls: OriginTls = OriginTls()
     target: ForwardTarget = AsReceived()
     fields: tuple[Field, ...] = ()
     response_fields: tuple[Field, ...] = ()

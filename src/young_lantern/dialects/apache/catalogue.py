@@ -238,6 +238,7 @@ _READ = {
     "structure": "<VirtualHost <Directory <DirectoryMatch <Location <LocationMatch <Files <FilesMatch <If <ElseIf <Else <Proxy",
     "load": "Include IncludeOptional Define UnDefine LoadModule ServerRoot <IfModule <IfDefine <IfVersion <IfFile <Macro Use",
     "sites": "Listen ServerName ServerAlias DocumentRoot AllowEncodedSlashes MergeSlashes UseCanonicalName AccessFileName AllowOverride",
+    "origin tls": "SSLProxyVerify SSLProxyCACertificateFile SSLProxyCheckPeerName SSLProxyCheckPeerCN SSLProxyCheckPeerExpire",
     "tls": "SSLEngine SSLCertificateFile SSLCertificateKeyFile SSLCertificateChainFile SSLProtocol SSLCipherSuite",
     "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType AuthName AuthUserFile AuthBasicProvider AllowMethods <Limit <LimitExcept SSLRequireSSL",
     "environment": "SetEnvIf SetEnvIfNoCase SetEnvIfExpr BrowserMatch BrowserMatchNoCase",

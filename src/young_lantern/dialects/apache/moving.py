@@ -109,7 +109,7 @@ def _link(item: Path, to: Path) -> None:
 
 
 def _move_all(directives: list[Directive], plan: Plan, reading: Reading, loaded: set[str]) -> None:
-    directives[:] = [directive for directive in directives if directive.name not in _DROPPED]
+    directives[:] = [directive for directive in directives if directive.name not in _DROPPED and not directive.name.startswith(("sslproxyca", "sslproxyverify", "sslproxymachine"))]
     for directive in list(directives):
         if directive.name == "<directory" and len(directive.words) > 1 and (mirrored := _above_mirror(directive.words[1].text, plan)):
             # It is for the folders that are built again, too.

@@ -113,6 +113,10 @@ _READ = [
         proxy_send_timeout hsl 1 TIME
         proxy_buffering hsl 1 on | off
         proxy_intercept_errors hsl 1 on | off
+        proxy_ssl_verify hsl 1 on | off
+        proxy_ssl_trusted_certificate hsl 1 FILE
+        proxy_ssl_name hsl 1 NAME
+        proxy_ssl_server_name hsl 1 on | off
         proxy_cookie_path hsl 1-2 off | PATH REPLACEMENT
         proxy_cookie_domain hsl 1-2 off | DOMAIN REPLACEMENT
         proxy_cookie_flags hsl 1+ off | COOKIE [FLAG ...]
@@ -240,7 +244,7 @@ _NOT_CARRIED = [row for why, lines in (
         u 1+: hash sticky state ntlm queue
     """),
     ("it sets how TLS to the origin is spoken and checked; the target does it its own way", """
-        hsl 1+: proxy_ssl_server_name proxy_ssl_name proxy_ssl_verify proxy_ssl_trusted_certificate proxy_ssl_certificate
+        hsl 1+: proxy_ssl_certificate
         hsl 1+: proxy_ssl_certificate_key proxy_ssl_protocols proxy_ssl_ciphers proxy_ssl_session_reuse proxy_ssl_verify_depth
     """),
     ("origins that do not speak HTTP are not read yet; requests meant for them are not forwarded", """

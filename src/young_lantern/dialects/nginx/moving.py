@@ -49,7 +49,8 @@ def move(reading: Reading, plan: Plan) -> list[str]:
 
 def _move_block(directives: list[Directive], within: str, plan: Plan, pools: frozenset[str]) -> None:
     directives[:] = [directive for directive in directives if not (directive.name in _DROPPED and within in ("main", "http"))]
-    directives[:] = [directive for directive in directives if directive.name not in _RATES]
+    # The stand-in origins speak plain HTTP, and nobody may have the files that their certificates would be checked by.
+    directives[:] = [directive for directive in directives if directive.name not in _RATES and not directive.name.startswith("proxy_ssl_")]
     directives[:] = [directive for directive in directives if directive.name != "load_module" or _find_module(directive)]
     listened: set[str] = set()
     for directive in list(directives):

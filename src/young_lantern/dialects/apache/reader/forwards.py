@@ -12,7 +12,7 @@ import re
 from dataclasses import replace
 
 from ....model import (
-    Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Operation, PathMatches, Pool, Route, Side, Span, Step, Template, Unserved, Var,
+    SYSTEM_TRUST, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Operation, OriginTls, PathMatches, Pool, Route, Side, Span, Step, Template, Unserved, Var,
     Variable, Written, join,
 )
 from .. import values
@@ -26,6 +26,20 @@ _URL = re.compile(r"(https?|wss?|balancer)://([^/?]*)(.*)", re.IGNORECASE)
 _METHODS = {"byrequests": "round_robin", "bytraffic": "by_traffic", "bybusyness": "least_connections"}
 # proxy_util.c, ap_proxy_clean_connection and create_hdrbrgd: fields of one connection are not passed.
 _DROPS = ("Keep-Alive", "TE", "Upgrade", "Proxy-Authorization", "Trailer")
+
+
+def read_tls(levels: list[Node], context: Context) -> OriginTls:
+    """What is checked of an origin's certificate.
+
+    mod_ssl, ssl_engine_io.c ssl_io_filter_handshake: its name and dates are unless that is switched off, whether or not who signed it is.
+    """
+    lines = {name: context.last(levels, f"sslproxy{name}") for name in ("verify", "cacertificatefile", "checkpeername", "checkpeercn", "checkpeerexpire")}
+    said = {name: node.args[0].lower() if node and node.args else "" for name, node in lines.items()}
+    names = said["checkpeername"] != "off" or said["checkpeercn"] == "on"
+    checks = "all" if said["verify"] == "require" else "its name and dates" if names else "nothing"
+    file = lines["cacertificatefile"]
+    spans = tuple(node.span for node in lines.values() if node)
+    return OriginTls(checks, file.args[0] if file and checks == "all" and file.args[0] not in SYSTEM_TRUST else "", "", spans[0] if spans else None, spans[1:])
 
 
 class Proxies:
@@ -136,7 +150,7 @@ class Proxies:
         read = values.read_seconds(pairs.get("timeout", timeout.args[0] if timeout and timeout.args else ""))
         connect = values.read_seconds(pairs.get("connectiontimeout", ""))
         return (Forward(
-            pool=pool, secure=secure, target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), preserve.span if preserve else None, pool),
+            pool=pool, secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), preserve.span if preserve else None, pool),
             redirects=self._mappings(prefix), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, upgrades=named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
             also=(preserve.span,) if preserve and keeps_host else (),
         ),)

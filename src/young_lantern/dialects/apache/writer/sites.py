@@ -19,7 +19,7 @@ from ....fitting.conditional import with_conditions, without_idle_changes
 from ....fitting.places import plain_paths
 from ....fitting.spread import spread
 from ....fitting.trying import without_loops
-from ....model import AnswerPlainly, Disposition, Estate, Forward, HostName, Listener, Placeholder, Redirect, ServeFiles, Site, SiteTls, Span, Var, Variable
+from ....model import SYSTEM_TRUST, AnswerPlainly, Disposition, Estate, Forward, HostName, Listener, Placeholder, Redirect, ServeFiles, Site, SiteTls, Span, Var, Variable
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, spell
@@ -172,9 +172,26 @@ def _proxy(plan: routes.Plan, chain: object, context: Context) -> list[Node]:
     lines = [context.line("ProxyPreserveHost", "On"), context.line("ProxyAddHeaders", "Off")]
     lines[0].apart = True
     if any(isinstance(item, Forward) and item.secure for item in walk(chain)):
-        lines.append(context.line("SSLProxyEngine", "On"))
+        lines += _origin_tls([item for item in walk(chain) if isinstance(item, Forward) and item.secure], context)
     reverses = {tuple(node.words): node for node in plan.reverses}
     return [*lines, *plan.mappings, *reverses.values()]
+
+
+def _origin_tls(forwards: list[Forward], context: Context) -> list[Node]:
+    """What is checked of origins' certificates: for all of a host alike, and so as much as any of its places asks for."""
+    lines = [context.line("SSLProxyEngine", "On")]
+    spans = tuple(dict.fromkeys(span for step in forwards for span in (step.tls.span, *step.tls.also) if span))
+    checked = [step.tls for step in forwards if step.tls.checks == "all"]
+    if checked:
+        why = () if checked[0].trusted else ("The system's own list, where Debian has it; /etc/pki/tls/certs/ca-bundle.crt on Red Hat.",)
+        lines += [context.line("SSLProxyVerify", "require", spans=spans), context.line("SSLProxyCACertificateFile", quote(checked[0].trusted or SYSTEM_TRUST[0]), spans=spans, comments=why)]
+    elif all(step.tls.checks == "nothing" for step in forwards):
+        why = ("The source does not check the origin's certificate; httpd would check its name and dates.",)
+        lines += [context.line("SSLProxyCheckPeerName", "Off", spans=spans, comments=why), context.line("SSLProxyCheckPeerExpire", "Off", spans=spans)]
+    for step in forwards:
+        if step.tls.name:
+            context.lost(step.tls.span, "the name that is asked of the origin", "httpd asks for the name of its address")
+    return lines
 
 
 # --- hosts -----------------------------------------------------------------------------------------------------------------------

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....model import AsReceived, Field, Forward, ForwardTarget, Mapped, Member, Pool, Side, Span, Step, Template, Var, Variable, Written
+from ....model import AsReceived, Field, Forward, ForwardTarget, Mapped, Member, OriginTls, Pool, Side, Span, Step, Template, Var, Variable, Written
 from .. import defaults, values
 from ..syntax import Directive
 from . import gateways
@@ -31,6 +31,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
     times: dict[str, float | None] = {}
     target: ForwardTarget = AsReceived()
     trusts = secure = False
+    tls = OriginTls("all")
     raised: frozenset[int] = frozenset()
     raises: Span | None = None
     by_fastcgi: Directive | None = None
@@ -54,7 +55,8 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
             case "transport" if inner.args[:1] == ["fastcgi"]:
                 by_fastcgi = inner
             case "transport":
-                secure = _read_transport(inner, times, directive, context) or secure
+                tls, asked = _read_transport(inner, times, directive, context)
+                secure = asked or secure
             case "handle_response" if (codes := _raised(inner, directive.block or [])) is not None:
                 raised |= codes
                 raises = raises or inner.span
@@ -71,7 +73,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
     if trusts:
         forwarded[0] = defaults.TRUSTED_CHAIN
     return (Forward(
-        pool=pool, secure=secure, target=target, fields=(*forwarded, *up), response_fields=tuple(down),
+        pool=pool, secure=secure, tls=tls if secure else OriginTls(), target=target, fields=(*forwarded, *up), response_fields=tuple(down),
         connect_seconds=times.get("dial_timeout"), read_seconds=times.get("read_timeout"), send_seconds=times.get("write_timeout"),
         intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises,
         upgrades=True, span=directive.span, comments=directive.comments,
@@ -105,17 +107,26 @@ def _target(template: Template) -> ForwardTarget:
     return Written(template, adds_query=not any(isinstance(part, str) and "?" in part for part in template))
 
 
-def _read_transport(inner: Directive, times: dict[str, float | None], directive: Directive, context: Context) -> bool:
+def _read_transport(inner: Directive, times: dict[str, float | None], directive: Directive, context: Context) -> tuple[OriginTls, bool]:
+    tls = OriginTls("all", span=directive.span)
     if inner.args[:1] != ["http"]:
         context.unread(directive, inner.span.directive, "transport http was expected")
-        return False
+        return tls, False
     secure = False
     for line in inner.block or []:
         if line.name in ("dial_timeout", "read_timeout", "write_timeout", "response_header_timeout") and line.args:
             times[line.name] = values.read_duration(line.args[0])
         elif line.name.startswith("tls"):
             secure = True
-    return secure
+            if line.name == "tls_insecure_skip_verify":
+                tls = replace(tls, checks="nothing")
+            elif line.name == "tls_trusted_ca_certs" and len(line.args) == 1:
+                tls = replace(tls, trusted=line.args[0])
+            elif line.name == "tls_server_name" and line.args:
+                tls = replace(tls, name=line.args[0])
+            elif line.args:
+                context.unread(directive, " ".join(word.raw for word in line.words), "a setting of TLS to the origin that the model knows was expected")
+    return tls, secure
 
 
 def pool_of(addresses: list[str], policy: str, secure: bool, directive: Directive, context: Context) -> str:

@@ -181,5 +181,11 @@ def _transport(step: Forward) -> list[Node]:
     lines = [Node([name, values.write_duration(seconds)]) for name, seconds in
              (("dial_timeout", step.connect_seconds), ("read_timeout", step.read_seconds), ("write_timeout", step.send_seconds)) if seconds]
     if step.secure:
-        lines.append(Node(["tls_insecure_skip_verify"], comments=("The source does not check the origin's certificate.",)))
+        spans = tuple(span for span in (step.tls.span, *step.tls.also) if span)
+        if step.tls.checks != "all":
+            lines.append(Node(["tls_insecure_skip_verify"], None, spans, ("The source does not check who signed the origin's certificate.",)))
+        elif step.tls.trusted:
+            lines.append(Node(["tls_trusted_ca_certs", quote(step.tls.trusted)], None, spans))
+        if step.tls.name:
+            lines.append(Node(["tls_server_name", quote(step.tls.name)], None, spans))
     return [Node(["transport", "http"], lines)] if lines else []

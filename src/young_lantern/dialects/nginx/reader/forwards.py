@@ -11,7 +11,7 @@ import re
 from dataclasses import replace
 
 from ....model import (
-    AsReceived, Capture, CookieFlags, CookieMapping, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, Pattern, Placeholder, Pool, Side, Written, literal,
+    SYSTEM_TRUST, AsReceived, Capture, CookieFlags, CookieMapping, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, OriginTls, Pattern, Placeholder, Pool, Side, Written, literal,
 )
 from .. import defaults
 from ..syntax import Directive
@@ -43,7 +43,7 @@ def read_forward(directive: Directive, scope: Scope, prefix: str | None, context
     set_fields, drops = _request_fields(scope, context)
     version = http_version.args[0] if http_version else "1.0"
     return Forward(
-        pool=pool, secure=scheme == "https", target=target, fields=(*set_fields, *drops),
+        pool=pool, secure=scheme == "https", tls=_read_tls(scope, context) if scheme == "https" else OriginTls(), target=target, fields=(*set_fields, *drops),
         response_fields=tuple(
             Field(Side.RESPONSE, Operation.REMOVE, hidden.args[0], span=context.use(hidden).span)
             for hidden in scope.inherited("proxy_hide_header")
@@ -57,6 +57,20 @@ def read_forward(directive: Directive, scope: Scope, prefix: str | None, context
         buffers=buffering, upgrades=_upgrades(set_fields, version), http_version=version,
         span=directive.span, comments=directive.comments,
     )
+
+
+def _read_tls(scope: Scope, context: Context) -> OriginTls:
+    """What is checked of the origin's certificate: nothing, unless `proxy_ssl_verify on` is written."""
+    lines = {name: context.used(scope, f"proxy_ssl_{name}") for name in ("verify", "trusted_certificate", "name", "server_name")}
+    verify = lines["verify"]
+    name = lines["name"].args[0] if lines["name"] else ""
+    if "$" in name and name != "$proxy_host":
+        context.unread(lines["name"], name, "a name that does not depend on the request was expected")  # type: ignore[arg-type]
+        name = ""
+    spans = tuple(line.span for line in lines.values() if line)
+    trusted = lines["trusted_certificate"].args[0] if lines["trusted_certificate"] else ""
+    trusted = "" if trusted in SYSTEM_TRUST else trusted
+    return OriginTls("all" if verify and verify.args == ["on"] else "nothing", trusted, name if name != "$proxy_host" else "", spans[0] if spans else None, spans[1:])
 
 
 _ATTRIBUTES = {"proxy_cookie_path": "path", "proxy_cookie_domain": "domain"}

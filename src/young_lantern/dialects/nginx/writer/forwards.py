@@ -14,7 +14,7 @@ from dataclasses import replace
 from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
 from ....fitting.mapping import as_received, location_mapping
 from ....model import (
-    AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Side, Span, StripPrefix, Template, Var,
+    SYSTEM_TRUST, AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Side, Span, StripPrefix, Template, Var,
     Variable, Written, join, literal,
 )
 from ....model.walk import walk
@@ -55,6 +55,7 @@ def write_forward(step: Forward, before: tuple[Field, ...], prefix: str, exact: 
         nodes += write_cookie(change, context)
     for field in step.response_fields:
         nodes += _response_field(field, context)
+    nodes += _tls(step, context)
     for name, seconds in (("connect", step.connect_seconds), ("read", step.read_seconds), ("send", step.send_seconds)):
         if seconds:
             nodes.append(Node([f"proxy_{name}_timeout", write_time(seconds)]))
@@ -62,6 +63,21 @@ def write_forward(step: Forward, before: tuple[Field, ...], prefix: str, exact: 
         nodes.append(Node(["proxy_buffering", "off"]))
     if step.intercepts_errors:
         nodes.append(Node(["proxy_intercept_errors", "on"], None, (step.intercepts_span,) if step.intercepts_span else ()))
+    return nodes
+
+
+def _tls(step: Forward, context: Context) -> list[Node]:
+    """What is checked of the origin's certificate; other servers ask for the origin's name by themselves."""
+    tls = step.tls
+    spans = tuple(span for span in (tls.span, *tls.also) if span)
+    if not step.secure:
+        return []
+    nodes = [] if context.estate.dialect == "nginx" and not spans else [Node(["proxy_ssl_server_name", "on"], None, spans)]
+    if tls.name:
+        nodes.append(Node(["proxy_ssl_name", tls.name], None, spans))
+    if tls.checks == "all":
+        why = () if tls.trusted else ("The system's own list, where Debian has it; /etc/pki/tls/certs/ca-bundle.crt on Red Hat.",)
+        nodes += [Node(["proxy_ssl_verify", "on"], None, spans), Node(["proxy_ssl_trusted_certificate", quote(tls.trusted or SYSTEM_TRUST[0])], None, spans, why)]
     return nodes
 
 
