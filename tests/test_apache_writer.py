@@ -366,3 +366,16 @@ http { server { listen 8000; server_name www.fernhollow.example;
     assert not [item for row in live.rows for item in row.between if item.what.startswith("origin field")]
     back = "\n".join(translate(after.main, "nginx").writing.files.values())
     assert "proxy_set_header X-Original-URI $request_uri;" in back
+
+
+def test_fields_that_errors_do_not_get_go_with_an_origins_errors(reads: Reads, tmp_path: Path) -> None:
+    """Caddy's deferred fields are on what an origin answers, whatever its status, and on no error of the server's own."""
+    reading = reads.read("caddy", caddy("header {\n\tX-Frame-Options DENY\n\t-Server\n}\nhandle /a/* {\n\treverse_proxy 192.0.2.21:8080\n}\nhandle {\n\trespond /gone 410\n\terror 404\n}"))
+    made = translate(reading.main, "apache")
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(reading, read(tmp_path / "new"), most=400)
+    assert not live.surprises
+    refused = [row for row in live.rows if row.request.field("Lantern-Answer") == "404" and row.request.target.startswith("/a/")]
+    assert refused and {answer.field("x-frame-options") for row in refused for answer in row.answers} == {"DENY"}
+    own = [row for row in live.rows if row.request.target == "/x" and row.request.method == "GET" and row.request.host == "www.fernhollow.example"]
+    assert own and {answer.field("x-frame-options") for row in own for answer in row.answers} == {None}

@@ -64,7 +64,14 @@ def _lines(field: Field, forwards: bool, by_rule: bool, before: set[str], contex
     verb = "add" if field.operation is Operation.ADD and name.lower() in before else "set" if field.operation is Operation.ADD else _VERBS[field.operation]
     replaces = field.operation is Operation.SET and field.deferred and not field.apart and forwards
     own = [context.line("Header", "unset", name, spans=spans)] if replaces else []
-    return [*own, context.line("Header", "always", verb, *words, spans=spans, comments=field.comments)]
+    made = [*own, context.line("Header", "always", verb, *words, spans=spans, comments=field.comments)]
+    if forwards and asks == _NO_ERROR and field.when is None:
+        # What is kept from errors of the server's own goes with those of an origin: the table without `always` is for what handlers made.
+        made.append(context.line("Header", verb, name, quote(text), quote("expr=%{REQUEST_STATUS} -ge 400"), spans=spans))
+    return made
+
+
+_NO_ERROR = "expr=%{REQUEST_STATUS} -lt 400"
 
 
 def _asks(field: Field) -> str:
@@ -73,7 +80,7 @@ def _asks(field: Field) -> str:
         return ""
     statuses = field.statuses
     if statuses is None or _SUCCESS <= statuses and not statuses - _SUCCESS:
-        return "expr=%{REQUEST_STATUS} -lt 400"
+        return _NO_ERROR
     tens = [f"{key}{''.join(str(number % 10) for number in group)}" for key, group in ((key, list(numbers)) for key, numbers in groupby(sorted(statuses), lambda number: number // 10))]
     pieces = [f"{piece[:2]}[{piece[2:]}]" if len(piece) > 3 else piece for piece in tens]
     return f"expr=%{{REQUEST_STATUS}} =~ /^(?:{'|'.join(pieces)})$/"
