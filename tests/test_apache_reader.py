@@ -271,3 +271,13 @@ def test_rules_that_ask_what_is_not_known_stay_closed(reads: Reads, tmp_path: Pa
     reading = reads.read("apache", f"Listen 80\nServerName www.fernhollow.example\nRewriteEngine On\n{line.replace('MAP', str(tmp_path / 'map.txt'))}\nRewriteRule ^/old/(.*)$ ${{m:$1}} [R,L]\n")
     assert any(said in fact for finding in reading.findings for _, fact in finding.facts)
     assert decide(reading.estate, request_for("http://www.fernhollow.example/old/ladder"), real_files()).gave_up
+
+
+def test_keys_that_a_group_does_not_take_are_not_in_the_pattern(reads: Reads, tmp_path: Path) -> None:
+    """Caddy asks for keys by the pattern itself, where one more would open a path that no rule was for."""
+    (tmp_path / "map.txt").write_text("LADDER /never\ndrill /tools/drills\n")
+    reading = reads.read("apache", f"Listen 80\n<VirtualHost *:80>\nServerName www.fernhollow.example\nRewriteEngine On\nRewriteMap moved txt:{tmp_path}/map.txt\n"
+                                   "RewriteCond ${moved:$1} .\nRewriteRule ^/old/([a-z]+)$ ${moved:$1} [R,L]\n</VirtualHost>\n")
+    text = "\n".join(translate(reading.main, "caddy").writing.files.values())
+    assert "^/old/(drill)$" in text
+    assert "LADDER|" not in text

@@ -221,3 +221,16 @@ def test_the_page_for_an_origin_that_cannot_be_reached(reads: Reads, files: Path
     assert not live.surprises
     refused = [row for row in live.rows if row.request.field(ANSWER) == "refused"]
     assert refused and all(b".html" in answer.content for row in refused for answer in row.answers if row.request.method == "GET")
+
+
+@pytest.mark.parametrize(
+    "section",
+    ["<LocationMatch ^/a>\nProxyErrorOverride On\n</LocationMatch>", "<Location /a/>\nProxyPassReverse http://192.0.2.21:8080/\n</Location>",
+     "<Location /a/>\nProxyPreserveHost On\n</Location>", "<Proxy https://192.0.2.21/>\nSSLProxyVerify require\n</Proxy>"],
+)
+def test_what_holds_for_a_part_of_what_is_proxied_is_told(reads: Reads, section: str) -> None:
+    """It would be no truth to say that such lines take part in no answer."""
+    reading = reads.read("apache", f"Listen 80\nServerName www.fernhollow.example\n{section}\nProxyPass / http://192.0.2.21:8080/\n")
+    line = section.split("\n")[1]
+    assert [claim.disposition.value for claim in reading.claims if claim.span.directive == line and claim.disposition] == ["unsupported"]
+    assert any(finding.span and finding.span.line == 4 and finding.code.name == "value-unread" for finding in reading.findings)

@@ -14,7 +14,7 @@ from ..model import (
 )
 from ..model.walk import transform
 from ..patterns import search
-from ..patterns.groups import with_group
+from ..patterns.groups import fits, inside_group, with_group
 
 
 def without_tables(program: tuple[Step, ...], networks_only: bool = False) -> tuple[Step, ...]:
@@ -41,7 +41,7 @@ def with_keys_in_patterns(program: tuple[Step, ...]) -> tuple[Step, ...]:
         for number, part in enumerate(parts):
             if part is not value.conditions[number] and isinstance(part, PathMatches):
                 # What holds only for some keys takes the place of the pattern that has the group for any.
-                wide = next(held for held in found.values() if held.pattern.text != part.pattern.text and replace(held.pattern, text=part.pattern.text, label="") == part.pattern)
+                wide = next(held for held in found.values() if replace(held.pattern, text=part.pattern.text, label="") == part.pattern)
                 parts[parts.index(wide)] = replace(wide, pattern=replace(part.pattern, label=wide.pattern.label))
                 parts[number] = ALWAYS
         parts = [part for part in parts if part is not ALWAYS]
@@ -61,6 +61,9 @@ def _in_pattern(part: Condition, found: dict[str, PathMatches]) -> Condition:
                 return part
             keys = [str(row.value) for row, holds in zip(table.rows, met, strict=False) if holds is not met[-1]]
             held = found[label]
+            # A key that the group itself does not take is never found there.
+            taken = inside_group(held.pattern.text, group)
+            keys = [key for key in keys if taken is not None and fits(replace(held.pattern, text=taken), key)]
             text = with_group(held.pattern.text, group, "|".join(map(re.escape, keys))) if keys else None
             if text is None:
                 return part if keys else ALWAYS if met[-1] else Not(ALWAYS, part.span)

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import re
 
+from ..model import Pattern
+from .engines import compiled
+
 _SIGNS = re.compile(r"\\.|\[\^?\]?[^\]]*\]|\((?!\?)|\(\?|\)")
 
 
@@ -20,3 +23,18 @@ def with_group(text: str, group: int, inside: str) -> str | None:
             if number == group:
                 return f"{text[:start]}{inside}{text[found.start():]}"
     return None
+
+
+def inside_group(text: str, group: int) -> str | None:
+    """What stands in a numbered group; None if there is no such one."""
+    mark = "\0"
+    made = with_group(text, group, mark)
+    if made is None:
+        return None
+    front, _, back = made.partition(mark)
+    return text[len(front):len(text) - len(back)]
+
+
+def fits(pattern: Pattern, text: str) -> bool:
+    """Whether a pattern takes the whole of a text."""
+    return compiled(pattern).fullmatch(text) is not None

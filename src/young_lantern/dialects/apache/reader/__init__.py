@@ -50,6 +50,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     used = {row.site for listener in listeners for row in listener.rows} | {listener.fallback for listener in listeners}
     made = tuple(sites.read_site(host, nodes, context) for host in hosts if host.key in used)
     estate = Estate("apache", listeners, made, tuple(context.pools.values()), shared, "")
+    forwards.tell_of_places(context)
     context.settle()
     inactive = _inactive(loader)
     for path in inactive:

@@ -42,6 +42,17 @@ def read_tls(levels: list[Node], context: Context) -> OriginTls:
     return OriginTls(checks, file.args[0] if file and checks == "all" and file.args[0] not in SYSTEM_TRUST else "", "", spans[0] if spans else None, spans[1:])
 
 
+def tell_of_places(context: Context) -> None:
+    """What sections say of proxies and was asked for by none: the section holds a part only of what is proxied, or is no section for a prefix."""
+    for claim in context.claims.values():
+        if claim.within == "folder" and not claim.claimed and claim.disposition is None and claim.name.lower() in _IN_PLACES:
+            context.value_unread(claim.span, claim.name, claim.span.directive.partition(" ")[2], "a <Location> that holds all that a ProxyPass line is for was expected around it")
+
+
+_IN_PLACES = frozenset("""proxyerroroverride proxypassreverse proxypassreversecookiepath proxypassreversecookiedomain proxypreservehost proxyaddheaders
+    sslproxyverify sslproxycacertificatefile sslproxycheckpeername sslproxycheckpeercn sslproxycheckpeerexpire""".split())
+
+
 class Proxies:
     """The proxy mapping of one site. `levels` are the directives it takes its settings from, main server's first."""
 
@@ -51,7 +62,7 @@ class Proxies:
         self.reverses = [(node, node.args) for node in context.take(levels, "proxypassreverse") if len(node.args) >= 2]
         # In a section they count for what it holds, behind those of the host (mod_proxy.c, merge_proxy_dir_config).
         self.inner_reverses = [(section.text, node, [section.text, *node.args]) for section in sections if section.kind == "location"
-                               for node in context.take(section.nodes, "proxypassreverse") if len(node.args) == 1]
+                               for node in section.nodes if node.name == "proxypassreverse" and len(node.args) == 1]
 
     def routes(self, own: list[Node], main: list[Node], without: tuple[Route, ...]) -> list[Route]:
         """The mapping in the order it is tried; a path behind `!` goes on with `without`."""
@@ -199,8 +210,9 @@ class Proxies:
 
     def _mappings(self, prefix: str | None) -> tuple[LocationMapping, ...]:
         """For what is proxied by a prefix; None: by a pattern, or a rule."""
+        context = self.context
         made = []
-        inner = [(node, words) for text, node, words in self.inner_reverses if prefix is None or (prefix.rstrip("/") + "/").startswith(text.rstrip("/") + "/")]
+        inner = [(context.use(node), words) for text, node, words in self.inner_reverses if prefix is None or (prefix.rstrip("/") + "/").startswith(text.rstrip("/") + "/")]
         for node, words in (*self.reverses, *inner):
             path, url = words[0], words[1]
             front = (Var(Variable.SCHEME), "://", Var(Variable.AUTHORITY))
