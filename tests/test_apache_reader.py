@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
 from tests.support.reading import Reads
-from young_lantern.behaviour import decide, real_files, request_for
+from young_lantern.behaviour import Request, decide, real_files, request_for
 from young_lantern.demo import FILES_AT, unpack
 from young_lantern.dialects import named
 from young_lantern.errors import SourceUnreadable
@@ -281,3 +282,31 @@ def test_keys_that_a_group_does_not_take_are_not_in_the_pattern(reads: Reads, tm
     text = "\n".join(translate(reading.main, "caddy").writing.files.values())
     assert "^/old/(drill)$" in text
     assert "LADDER|" not in text
+
+
+@pytest.mark.parametrize("target", ["/raw/", "/dir/"])
+def test_what_a_map_says_on_the_server(reads: Reads, tmp_path: Path, target: str) -> None:
+    """A line that begins with a blank has no key; a folder's rule puts nothing before what the map says; a percent sign stays one with NE only."""
+    (tmp_path / "moved.txt").write_text("ladder /tools/ladders\n  lead /tools/lead\nspace /a%20b\nurl https://www.fernhollow.example/new/\n")
+    text = f"""Listen 8000
+<VirtualHost *:8000>
+ServerName www.fernhollow.example
+DocumentRoot ROOT
+RewriteMap moved txt:{tmp_path}/moved.txt
+RewriteEngine On
+RewriteRule ^/raw/(.+)$ ${{moved:$1|/none}} [R=301,L,NE]
+<Directory ROOT>
+Require all granted
+RewriteEngine On
+RewriteRule ^dir/(.+)$ ${{moved:$1|/none}} [R=301,L,NE]
+</Directory>
+</VirtualHost>
+"""
+    reading = reads.read("apache", text)
+    asked = [Request("GET", "http", "www.fernhollow.example", 8000, target + key) for key in ("ladder", "lead", "space", "url", "x")]
+    live = check_live(reading, reading, requests=asked, most=400)
+    assert not live.surprises
+    found = {row.request.target.removeprefix(target): row.answers[0].field("location") or "" for row in live.rows if row.request in [replace(item, client="127.0.0.1") for item in asked]}
+    assert found["lead"].endswith("/none") and found["space"].endswith("/a%20b") and found["url"] == "https://www.fernhollow.example/new/"
+    closed = reads.read("apache", text.replace(",NE]", "]"))
+    assert any("escaped" in fact for finding in closed.findings for _, fact in finding.facts)

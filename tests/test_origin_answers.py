@@ -233,4 +233,4 @@ def test_what_holds_for_a_part_of_what_is_proxied_is_told(reads: Reads, section:
     reading = reads.read("apache", f"Listen 80\nServerName www.fernhollow.example\n{section}\nProxyPass / http://192.0.2.21:8080/\n")
     line = section.split("\n")[1]
     assert [claim.disposition.value for claim in reading.claims if claim.span.directive == line and claim.disposition] == ["unsupported"]
-    assert any(finding.span and finding.span.line == 4 and finding.code.name == "value-unread" for finding in reading.findings)
+    assert any(finding.span and finding.span.line == 4 and finding.code.name == "place-not-read" for finding in reading.findings)

@@ -47,6 +47,10 @@ INCLUDE_EMPTY = _code("include-empty", _R, _MINOR,
     "{pattern} matches no file",
     "an include with a wildcard that finds nothing is silent in the server, so what was meant to be read is missing",
     "check the path; a link to a removed file or an unmounted folder is the usual cause")
+PLACE_UNREAD = _code("place-not-read", _R, _BREAKING,
+    "{directive} is not read where it stands",
+    "it holds for a part of what is proxied only, or stands in a section that no ProxyPass line by prefix is for",
+    "put it beside the ProxyPass line, or into a <Location> that holds all that the line is for")
 INCLUDE_ELSEWHERE = _code("include-from-elsewhere", _R, _NOTE,
     "{pattern} is read from where this machine has it",
     "the configuration is not where packages put it, so it may be a copy of another machine's, and nothing of that name lies beside it",

@@ -65,8 +65,8 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
     if (before.origin is None) != (after.origin is None):
         # That a script is missing may be said by the server, or by what runs scripts.
         missing = before.status == after.status == 404 and (before.origin or after.origin).protocol == "fastcgi"  # type: ignore[union-attr]
-        # An origin's error that one of them words itself is the same error.
-        same_error = before.status == after.status and (before.status or 0) >= 400 and asks_origin(request)
+        # An error that the server worded, and whose origin is heard now, is the same error; the words of an origin that are lost may be what a program reads.
+        same_error = before.status == after.status and (before.status or 0) >= 400 and asks_origin(request) and before.origin is None
         differ("answered by", _answerer(before), _answerer(after), Severity.MINOR if missing or same_error else Severity.BREAKING)
         return found
     if before.origin and after.origin:

@@ -11,6 +11,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
+from ....codes import PLACE_UNREAD
 from ....model import (
     SYSTEM_TRUST, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Operation, OriginTls, PathMatches, Pool, Route, Side, Span, Step, Template, Unserved, Var,
     Variable, Written, join,
@@ -46,7 +47,7 @@ def tell_of_places(context: Context) -> None:
     """What sections say of proxies and was asked for by none: the section holds a part only of what is proxied, or is no section for a prefix."""
     for claim in context.claims.values():
         if claim.within == "folder" and not claim.claimed and claim.disposition is None and claim.name.lower() in _IN_PLACES:
-            context.value_unread(claim.span, claim.name, claim.span.directive.partition(" ")[2], "a <Location> that holds all that a ProxyPass line is for was expected around it")
+            context.blame(PLACE_UNREAD, claim.span, directive=claim.span.directive)
 
 
 _IN_PLACES = frozenset("""proxyerroroverride proxypassreverse proxypassreversecookiepath proxypassreversecookiedomain proxypreservehost proxyaddheaders

@@ -18,7 +18,7 @@ from .context import Context, Map, Node
 _ASKED = re.compile(r"\$\{(\w+):((?:[^{}|]|[$%]\{[^{}]*\})*)(?:\|([^{}]*))?\}")
 _ANY_MAP = re.compile(r"\$\{\w+:")
 # What goes into a URL as it is, so that it does not matter whether it is escaped.
-_PLAIN = re.compile(r"[\w./~:+@,;=&%-]*")
+_PLAIN, _ESCAPED = re.compile(r"[\w./~:+@,;=&-]*", re.ASCII), re.compile(r"[\w./~:+@,;=&%-]*", re.ASCII)
 
 
 def read_maps(nodes: Iterable[Node], places: Places, context: Context) -> None:
@@ -42,7 +42,8 @@ def _read(node: Node, source: str, places: Places, context: Context) -> Map:
     rows: dict[str, str] = {}
     for line in path.read_text("utf-8", "surrogateescape").splitlines():
         words = line.split()
-        if len(words) >= 2 and not line.startswith("#"):
+        # A line that begins with a blank has no key (2.4.71, probed).
+        if len(words) >= 2 and not line.startswith("#") and not line[:1].isspace():
             rows.setdefault(words[0], words[1])
     return Map(tuple(rows.items()), node.span)
 
@@ -51,8 +52,8 @@ def asks_map(text: str) -> bool:
     return _ANY_MAP.search(text) is not None
 
 
-def trouble(words: Iterable[str], substitution: str, redirects: bool, context: Context) -> str:
-    """Why the maps that a rule's words ask cannot be told; "" if they can."""
+def trouble(words: Iterable[str], substitution: str, redirects: bool, as_it_is: bool, context: Context) -> str:
+    """as_it_is: what is written is not escaped (NE), so that a percent sign stays one. Why the maps that a rule's words ask cannot be told; "" if they can."""
     guarded: set[str] = set()
     for word in words:
         for found in _ASKED.finditer(word):
@@ -66,7 +67,8 @@ def trouble(words: Iterable[str], substitution: str, redirects: bool, context: C
             return "a map that is asked for a text without maps in it was expected"
     for found in _ASKED.finditer(substitution):
         values = [value for _, value in context.maps[found[1]].rows] + ([found[3]] if found[3] else [])
-        if any(not _PLAIN.fullmatch(value) for value in values):
+        plain = _ESCAPED if redirects and as_it_is else _PLAIN
+        if any(not plain.fullmatch(value) for value in values):
             return "a map whose values have neither query nor characters to be escaped was expected"
         begins = substitution.startswith(found[0])
         if begins and not all(value.startswith("/") or redirects and "://" in value for value in values):

@@ -153,7 +153,7 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     for name in unread:
         context.value(node, name, "a flag that is read was expected")
     words = [word for item in (node, *rule.conditions) for word in item.args]
-    if any(maps.asks_map(word) for word in words) and (why := maps.trouble(words, substitution, rule.has("r", "redirect"), context)):
+    if any(maps.asks_map(word) for word in words) and (why := maps.trouble(words, substitution, rule.has("r", "redirect"), rule.has("ne", "noescape"), context)):
         unread.append("map")
         context.value(node, substitution, why)
     if _goes_on_as_url(rule) and any(not other.node.args[0].startswith("^/") for other in later if other.node.args):
@@ -382,7 +382,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         return (*steps, *after)
     escaped = rule.has("b")
     target = template(path, escaped)
-    if not path.startswith(("/", "$", "%")) or (path.startswith(("$", "%")) and level.prefix is not None and not path.startswith("%{")):
+    if not path.startswith(("/", "$", "%")) or (path.startswith(("$", "%")) and level.prefix is not None and not path.startswith("%{") and not _begins_with_map(path)):
         target = join(level.base, target)
     if level.prefix is None and path[:1] in "$%" and not maps.asks_map(path) and not path.startswith(("$0", "%{REQUEST_URI}", "%{DOCUMENT_ROOT}")):
         # A group at the front may begin with the slash, or not; a path without one is refused.
@@ -424,7 +424,7 @@ def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes
         location = (Var(Variable.PATH_ESCAPED),)
     elif not _URL.match(path) and not path.startswith(("/", "%{", "$", "%")):
         location = join(level.shown or level.base, location)
-    elif path.startswith("$") and level.prefix is not None:
+    elif path.startswith("$") and level.prefix is not None and not _begins_with_map(path):
         location = join(level.shown or level.base, location)
     if mark:
         written = template(query, encodes)
@@ -434,6 +434,11 @@ def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes
     elif not rule.has("qsd", "qsdiscard"):
         location = join(location, (Var(Variable.QUERY, "?"),))
     return Redirect(status, location, absolute=True, insists=True, refuses_marks=not rule.has("unsafeallow3f"), span=rule.node.span, comments=rule.node.comments, encodes_path=encodes)
+
+
+def _begins_with_map(path: str) -> bool:
+    """Whether a substitution begins with what a map says, which is a whole path."""
+    return re.match(r"\$\{\w+:", path) is not None
 
 
 def changes_inside(rule: Rule) -> bool:
