@@ -27,7 +27,8 @@ def as_files(chain: Chain, context: Context) -> list[Node]:
     found = [leaf for leaf in leaves(chain) if isinstance(leaf.answer, Gateway)]
     if not found:
         return []
-    first: Gateway = found[0].answer  # type: ignore[assignment]
+    held: list[Gateway] = [leaf.answer for leaf in found]  # type: ignore[misc]
+    first = held[0]
     alike = {bare((leaf.answer.pool, leaf.answer.parameters)) for leaf in found}  # type: ignore[union-attr]
     member = _member(first, context)
     by_name = _asks_for_scripts(chain)
@@ -45,6 +46,10 @@ def as_files(chain: Chain, context: Context) -> list[Node]:
         return []
     lines = [context.line("SetHandler", quote(_handler(member, context)), spans=(first.span, *first.also, *_spans(first, context)))]
     context.modules |= {"proxy", "proxy_fcgi"}
+    if any(step.intercepts_errors for step in held):
+        codes = sorted({code for step in held for code in step.intercepted or () if code >= 400})
+        spans = tuple(dict.fromkeys(step.intercepts_span for step in held if step.intercepts_span))
+        lines.append(context.line("ProxyErrorOverride", "On", *(map(str, codes) if len(codes) < 100 else ()), spans=spans))
     for name, value in first.parameters:
         text = literal(value)
         if text is None or name in ("SCRIPT_FILENAME", "SCRIPT_NAME", "PATH_INFO", "DOCUMENT_ROOT", "QUERY_STRING", "REQUEST_URI", "HTTPS"):
