@@ -95,6 +95,12 @@ ANSWERS = [
     ),
     ('vars /a* x 1\nrespond "{vars.x}"', "/ab", 200, None, "1"),
     ("header X-A 1", "/", 200, None, ""),
+    ('@m {\nexpression {path}=="/a"\nexpression {query.x}=="1"\n}\nrespond @m yes\nrespond no', "/b?x=1", 200, None, "yes"),
+    # A table is looked at anew each time: by then the path is another one.
+    ('map {path} {what} {\n/a one\n/b two\n}\nerror /a 404\nhandle_errors {\nroute {\nheader X-A {what}\nrewrite * /b\nrespond "{what}"\n}\n}', "/a", 404, None, "two"),
+    ("@m {\nprotocol https\nprotocol http\n}\nrespond @m yes\nrespond no", "/", 200, None, "yes"),
+    ("@m {\nvars {query.x} 1\nvars {query.x} 2\nvars {query.y} 1\n}\nrespond @m yes\nrespond no", "/?x=2&y=1", 200, None, "yes"),
+    ("@m {\nvars {query.x} 1\nvars {query.y} 1\n}\nrespond @m yes\nrespond no", "/?x=2&y=1", 200, None, "no"),
 ]
 
 
@@ -241,7 +247,9 @@ def test_imports(tmp_path: Path) -> None:
         ("basicauth scrypt {\nrowan x\n}", "value-unread", "bcrypt was expected"),
         ("forward_auth 192.0.2.1 {\n}", "no-counterpart", "forward_auth"),
         ("@unused path /x\nrespond hi", "without-effect", "@unused"),
-        ("reverse_proxy a {\nhandle_response {\n}\n}", "value-unread", "handle_response"),
+        ("@m {\nexpression `{path} == \"/x\"`\nexpression `{path} == \"/y\"`\n}\nrespond @m hi", "without-effect", "a later line takes its place"),
+        ("@m {\nprotocol https\nprotocol http\n}\nrespond @m hi", "without-effect", "protocol https"),
+        ("reverse_proxy a {\nhandle_response {\ncopy_response\n}\n}", "value-unread", "handle_response"),
         ("uri replace a b", "value-unread", "strip_prefix or strip_suffix"),
     ],
 )

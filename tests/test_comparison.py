@@ -336,3 +336,11 @@ def test_a_program_that_is_asked_no_longer_breaks(reads: Reads) -> None:
     """Its forms are sent by other methods than GET, which a proxy that changed leaves alone."""
     one, other = (reads.read("nginx", nginx(f"location / {{ {limit} proxy_pass http://192.0.2.1:81; }}")).estate for limit in ("", "limit_except GET { deny all; }"))
     assert [cause for cause in compare_estates(one, other).causes if cause.reason is Reason.METHOD and cause.severity is Severity.BREAKING]
+
+
+def test_a_folder_is_no_file_with_a_slash(reads: Reads) -> None:
+    """Without an index file one answers with the page of a fallback, the other refuses: that breaks, however a file's path with a slash fares."""
+    one = reads.read("nginx", nginx("root ROOT; location / { try_files $uri $uri/index.html /index.html; }")).estate
+    other = reads.read("nginx", nginx("root ROOT; location / { try_files $uri $uri/ /index.html; }")).estate
+    found = [cause for cause in compare_estates(one, other).causes if cause.summary.startswith("status: 200 becomes 403")]
+    assert [(cause.severity, cause.reason) for cause in found] == [(Severity.BREAKING, Reason.OTHER)]

@@ -46,6 +46,17 @@ ROWS = [
     ("apache", f"<Location />\n{BASIC}\nRequire ip 203.0.113\nRequire valid-user\n</Location>", "/a.html", (401, 200, 200, 401)),
     ("apache", f"<Location />\n{BASIC}\n<RequireAll>\nRequire ip 127 192.0.2\nRequire valid-user\n</RequireAll>\n</Location>", "/a.html", (401, 200, 200, 401)),
     ("apache", f"<Location />\n{BASIC}\n<RequireAll>\nRequire ip 203.0.113\nRequire valid-user\n</RequireAll>\n</Location>", "/a.html", (403, 403, 403, 403)),
+    ("apache", f"<Location />\n{BASIC}\nAuthGroupFile GROUPS\nRequire group menders\n</Location>", "/a.html", (401, 200, 401, 401)),
+    ("apache", f"<Location />\n{BASIC}\nAuthGroupFile GROUPS\nRequire group menders\nRequire group lenders\nRequire user stranger\n</Location>", "/a.html", (401, 200, 200, 401)),
+    ("apache", f"<Location />\n{BASIC}\nRequire valid-user\nOrder deny,allow\nDeny from all\nSatisfy Any\n</Location>", "/a.html", (401, 200, 200, 401)),
+    ("apache", f"<Location />\n{BASIC}\nRequire valid-user\nOrder deny,allow\nDeny from all\n</Location>", "/a.html", (403, 403, 403, 403)),
+    ("apache", f"<Location />\n{BASIC}\nRequire valid-user\nOrder deny,allow\nDeny from all\nAllow from 127 192.0.2\nSatisfy Any\n</Location>", "/a.html", (200, 200, 200, 200)),
+    ("apache", f"<Location />\n{BASIC}\nRequire valid-user\nSatisfy Any\n</Location>", "/a.html", (200, 200, 200, 200)),
+    ("apache", f"<Location />\n{BASIC}\nRequire valid-user\nDeny from all\nSatisfy Any\n</Location>\n<Location /dir/>\nOrder allow,deny\n</Location>", "/dir/", (403, 403, 403, 403)),
+    ("apache", f"<Location />\n{BASIC}\nRequire valid-user\n<Limit POST>\nDeny from all\n</Limit>\nSatisfy Any\n</Location>", "/a.html", (200, 200, 200, 200)),
+    ("apache", f"<Location />\nOrder deny,allow\nDeny from all\n</Location>\n<Location /dir/>\n{BASIC}\nRequire valid-user\n</Location>", "/dir/", (403, 403, 403, 403)),
+    ("apache", f"<Location />\nRequire all denied\n</Location>\n<Location /dir/>\nOrder allow,deny\nAllow from all\n</Location>", "/dir/", (403, 403, 403, 403)),
+    ("apache", f"SetEnvIf Authorization . known\n<Location />\n{BASIC}\nRequire valid-user\nOrder allow,deny\nAllow from all\nDeny from env=!known\n</Location>", "/a.html", (403, 200, 200, 401)),
     ("apache", f"Redirect /old /new\n<Location />\n{BASIC}\nRequire valid-user\n</Location>", "/old", (302, 302, 302, 302)),
 ]  # fmt: skip
 
@@ -58,7 +69,8 @@ def _who(name: str) -> dict[str, str]:
 def _written(reads: Reads, text: str) -> str:
     """The text with the file of users, which is there."""
     (reads.folder / "users").write_text(f"# who lends\nrowan:{PASSWORD_HASH}\nsorrel:{PASSWORD_HASH}\n")
-    return text.replace("USERS", str(reads.folder / "users"))
+    (reads.folder / "groups").write_text("menders: rowan\n# the others\nlenders: sorrel nobody\n")
+    return text.replace("USERS", str(reads.folder / "users")).replace("GROUPS", str(reads.folder / "groups"))
 
 
 @pytest.mark.parametrize(("dialect", "lines", "target", "statuses"), ROWS)
@@ -220,3 +232,18 @@ def test_reports_show_no_hashes(reads: Reads, source: str, target: str) -> None:
 def test_what_readers_see_of_a_hash(hashed: str) -> None:
     assert without_hashes(f"rowan {hashed}\n") == "rowan (hash)\n"
     assert without_hashes("rewrite ^/(.*)$ /x$1; # $2 and $host") == "rewrite ^/(.*)$ /x$1; # $2 and $host"
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+def test_what_a_pattern_proxies_below_a_guarded_place_stays_guarded(reads: Reads, target: str, tmp_path: Path) -> None:
+    """A pattern and a prefix overlap, though nobody sees it by their first letters."""
+    lines = f'ProxyPassMatch "^/.*\\.php$" "http://192.0.2.3:80"\n<Location /accounts/>\n{BASIC}\nRequire valid-user\n</Location>'
+    made = translate(reads.write("apache", _written(reads, httpd(lines))), target, dialect="apache")
+    opened = [
+        cause.summary for cause in made.comparison.causes for item in cause.differences
+        if item.what == "status" and item.before == "401" and item.after[:1] in "23"
+    ]
+    assert opened == []
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(made.reading, read(tmp_path / "new"), most=120)
+    assert [str(row.request) + str(row.defects) for row in live.surprises] == []

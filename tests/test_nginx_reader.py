@@ -480,3 +480,51 @@ def test_referers_in_another_dialect(reads: Reads, tmp_path: Path, target: str) 
     live = check_live(reading, read(tmp_path / "new"), most=500)
     assert not live.surprises
     assert {row.answers[1].status for row in live.rows if row.request.field("Referer") and row.request.target.startswith("/strict/")} >= {204, 403}
+
+
+QUERIES = nginx(
+    "root ROOT;"
+    " location /a { return 302 /x$is_args$args; } location /b { return 301 https://$host$uri$is_args$args; }"
+    " location /c { set $whole $uri$is_args$args; return 302 https://b.example$whole; }"
+    " location /d { proxy_pass http://pool$request_uri; } location /e { proxy_pass http://192.0.2.6:81${uri}$is_args$args; }"
+    " location /f { try_files $uri /g$is_args$args; } location = /g { return 200 \"$uri $args\"; }"
+    " location /h { rewrite ^/h/(.*)$ /g?r=$1 last; } location /i { rewrite ^/i/(.*)$ /g?r=$1 redirect; }",
+    "upstream pool { server 192.0.2.5; }",
+)
+ODD_QUERIES = [
+    ("GET", "www.fernhollow.example", f"/{letter}{tail}", {})
+    for letter in "abcdefhi"
+    for tail in ("", "?", "?q=1", "/x%20y?q=a&b", "/a&b", "/a%26b+c", "/%C3%A9?")
+]
+
+
+def test_queries_with_their_marks_and_what_captures_bring_into_them(reads: Reads) -> None:
+    asked, wrong = disagreements("nginx", QUERIES.replace("ROOT", str(reads.root)), ODD_QUERIES, reads.folder / "asked")
+    # A decoded path with a blank, or beyond ASCII, makes no request line: what an origin says to it is not foretold.
+    assert (asked, wrong) == (len(ODD_QUERIES) - 2, [])
+
+
+@pytest.mark.parametrize("target", ["caddy", "apache"])
+def test_a_query_with_its_mark_is_carried(reads: Reads, target: str, tmp_path: Path) -> None:
+    made = translate(reads.write("nginx", QUERIES), target, dialect="nginx")
+    lost = {entry.span.directive for entry in made.ledger if entry.disposition.value == "unsupported"}
+    assert not {line for line in lost if "return 302 /x" in line or "$host$uri" in line or "${uri}" in line}
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(made.reading, read(tmp_path / "new"), most=200)
+    assert [str(row.request) + str(row.defects) for row in live.surprises] == []
+
+
+RECURSIVE = (
+    "error_page 403 404 405 @e; location /a { recursive_error_pages on; return 403; } location /b { return 403; } location /f { error_page 403 @f; recursive_error_pages on; return 403; }"
+    " location @e { add_header X-E 1 always; return 404; } location @f { error_page 405 @g; add_header X-F 1 always; return 405; } location @g { add_header X-G 1 always; return 404; }"
+)
+
+
+@pytest.mark.parametrize("everywhere", ["", "recursive_error_pages on; "])
+def test_a_page_for_an_error_may_lead_to_itself(reads: Reads, tmp_path: Path, everywhere: str) -> None:
+    """Whether further pages are looked up is said where the error was made; where it is nowhere switched off, it ends with 500 after ten rounds."""
+    text = nginx(f"root ROOT; {everywhere}{RECURSIVE}").replace("ROOT", str(reads.root))
+    rows: list[tuple[str, str, str, dict[str, str]]] = [("GET", "www.fernhollow.example", target, {}) for target in ("/a", "/b", "/f")]
+    asked, wrong = disagreements("nginx", text, rows, tmp_path / "c")
+    assert wrong == []
+    assert asked == 3 or everywhere

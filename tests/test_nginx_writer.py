@@ -8,6 +8,7 @@ import pytest
 
 from tests.support.reading import Reads, caddy
 from tests.test_apache_reader import httpd
+from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.behaviour.compare import Reason
 from young_lantern.demo import FILES_AT, unpack
 from young_lantern.dialects.dialect import WriterOptions
@@ -27,7 +28,7 @@ from young_lantern.model import (
     Respond,
 )
 from young_lantern.patterns import search
-from young_lantern.translate import translate
+from young_lantern.translate import read, save, translate
 
 CADDY = [
     ("redir /old /new 301", ["location = /old {", "return 301 /new;"]),
@@ -39,10 +40,10 @@ CADDY = [
         "root * ROOT\n@kept path *.js *.css\nheader @kept Cache-Control max-age=60\nhandle /api/* {\nreverse_proxy 192.0.2.1:8000\n}\nhandle {\nfile_server\n}",
         ["add_header Cache-Control $cache_control_by_path always;", "location /api/ {", "location / {"],
     ),
-    # A table would ask for the path that a rule has changed by then.
+    # A table would ask for the path that a rule has changed by then: it is asked before.
     (
         "root * ROOT\n@kept path *.js\nheader @kept Cache-Control max-age=60\n@old path_regexp old ^/old/(.*)\\.js$\nrewrite @old /app/{re.old.1}\nfile_server",
-        ["location ~* \\.js$ {", "add_header Cache-Control max-age=60 always;", "rewrite ^/old/(.*)\\.js$ /app/$1 break;"],
+        ["add_header Cache-Control $cache_control_by_path_at_first always;", "set $cache_control_by_path_at_first $cache_control_by_path;", "rewrite ^/old/(.*)\\.js$ /app/$1;"],
     ),
     ("root * ROOT\nheader /assets/* Cache-Control max-age=60\nfile_server", ["location /assets/ {", "add_header Cache-Control max-age=60 always;"]),
     # A text has its type whatever the path ends in, and its fields whatever its status.
@@ -312,3 +313,58 @@ def test_a_map_of_files_by_language_is_left_out_and_told(reads: Reads) -> None:
     written = made.writing.files["sites/www.fernhollow.example.conf"]
     assert "var" not in written and written.count("return 501;") == 1  # what else is not read is closed, but not for what is proxied
     assert [entry.disposition.value for entry in made.ledger if "type-map" in entry.span.directive] == ["unsupported"]
+
+
+def test_a_variable_that_only_another_site_sets_is_empty(reads: Reads, tmp_path: Path) -> None:
+    """nginx refuses names that nothing sets, and has names of its own, which no table may take."""
+    sites = 'http://www.fernhollow.example {\nvars shelf {path}\nrespond ok\n}\nhttp://loans.fernhollow.example {\nrespond "[{vars.shelf}]"\n}\n'
+    made = translate(reads.write("caddy", "{\nauto_https off\n}\n" + sites), "nginx", dialect="caddy")
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(made.reading, read(tmp_path / "new"), most=40)
+    assert [str(row.request) + str(row.defects) for row in live.surprises] == []
+    assert 'map "" $shelf {' in made.writing.files["nginx.conf"]
+    text = httpd('SetEnvIf X-Probe "(.+)" REQUEST_URI=$1\nHeader set X-A %{REQUEST_URI}e\nRedirect /old /new')
+    assert "map \"\" $request_uri" not in translate(reads.write("apache", text), "nginx", dialect="apache").writing.files["nginx.conf"]
+
+
+def test_what_is_hidden_above_is_hidden_below(reads: Reads, tmp_path: Path) -> None:
+    """A list of proxy_hide_header takes the place of the one above: a forward that hides a field of its own repeats it."""
+    text = caddy('header X-Frame-Options SAMEORIGIN\nreverse_proxy /a/* 192.0.2.1:80 {\nheader_down -X-Powered-By\n}\nreverse_proxy 192.0.2.2:80')
+    made = translate(reads.write("caddy", text), "nginx", dialect="caddy")
+    save(made.writing.files, tmp_path / "new")
+    after = read(tmp_path / "new")
+    live = check_live(made.reading, after, most=100)
+    assert [str(row.request) + str(row.defects) for row in live.surprises] == []
+    assert not [cause.summary for cause in made.comparison.causes if cause.summary.startswith("field x-frame-options")]
+    assert [finding.code.name for finding in after.findings] == []
+
+
+def test_fields_for_paths_are_looked_up_before_the_path_changes(reads: Reads, tmp_path: Path) -> None:
+    """A table by the path, asked at the start, rather than places of their own for each."""
+    text = caddy(
+        "root * ROOT\n@kept {\npath *.css *.js\nnot path /app/*\n}\nheader @kept Cache-Control max-age=60\nheader /dir/* X-Dir yes\nheader /dir/i* X-Dir index\n"
+        "handle_path /old/* {\nrewrite * /new{uri}\nreverse_proxy 192.0.2.1:80\n}\nhandle {\ntry_files {path} /a.html\nfile_server\n}"
+    )
+    made = translate(reads.write("caddy", text), "nginx", dialect="caddy")
+    files = made.writing.files
+    site = next(text for name, text in files.items() if name.startswith("sites/www"))
+    assert "set $cache_control_by_path_at_first $cache_control_by_path;" in site and "470" not in site
+    assert site.count("add_header X-Dir") == 1 and "# Looked up here, before rules change the path." in site
+    save(files, tmp_path / "new")
+    after = read(tmp_path / "new")
+    live = check_live(made.reading, after, most=200)
+    assert [str(row.request) + str(row.defects) for row in live.surprises] == []
+    for target, fields in (("/style.css", {"cache-control": "max-age=60"}), ("/dir/x", {"x-dir": "yes"}), ("/app/style.css", {})):
+        outcomes = [decide(reading.estate, request_for(f"http://www.fernhollow.example{target}"), real_files()) for reading in (made.reading, after)]
+        assert [{name: value for name, value in outcome.fields if name in ("cache-control", "x-dir")} for outcome in outcomes] == [fields, fields]
+
+
+def test_what_goes_to_an_origin_is_not_looked_up_at_the_start(reads: Reads) -> None:
+    """Where nothing is set the client's own field goes on, which an empty variable would take away."""
+    text = caddy("@js path *.js\nrequest_header @js X-Kind script\nhandle_path /old/* {\nrewrite * /new{uri}\nreverse_proxy 192.0.2.1:80\n}\nreverse_proxy 192.0.2.2:80")
+    made = translate(reads.write("caddy", text), "nginx", dialect="caddy")
+    assert "at_first" not in "".join(made.writing.files.values())
+    asked = request_for("http://www.fernhollow.example/x", "GET", {"X-Kind": "sent"})
+    for reading in (made.reading, made.read_back):
+        outcome = decide(reading.estate, asked, real_files())
+        assert outcome.origin is not None and dict(outcome.origin.fields).get("x-kind", "sent") == "sent"

@@ -14,8 +14,10 @@ from young_lantern.dialects.caddy.writer.output import Node, Output
 from young_lantern.dialects.dialect import WriterOptions
 from young_lantern.fitting import hoist, leaves, unroll
 from young_lantern.ledger import counted, make_ledger
-from young_lantern.model import ALWAYS, AnyOf, Disposition, HostIs, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern
-from young_lantern.translate import translate
+from young_lantern.behaviour import decide, real_files, request_for
+from young_lantern.lab.live import check_live
+from young_lantern.model import ALWAYS, AnyOf, Disposition, HostIs, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Severity
+from young_lantern.translate import read, save, translate
 
 LINES = [
     ("return 301 https://$host$request_uri;", ["redir https://{host}{uri} 301"]),
@@ -259,3 +261,26 @@ def test_output_knows_its_lines() -> None:
     output.write("f", [Node(["a"], [Node(["b"], comments=("why",)), Node(["c"], spans=(span,))])], ("head",))
     assert output.files["f"] == "# head\na {\n\t# why\n\tb\n\tc\n}\n"
     assert output.targets[span] == [("f", 5, 5)]
+
+
+ERRORS = (
+    "server { listen 80 default_server; server_name www.fernhollow.example; root ROOT; error_page 404 /404.html; if (-f ROOT/closed.html) { return 503; } error_page 503 /404.html; }\n"
+    "server { listen 80; server_name loans.fernhollow.example; root ROOT; location /x { return 403; } }\n"
+    "server { listen 80; server_name shop.fernhollow.example; root ROOT; error_page 403 /404.html; location /x { return 403; } }\n"
+)
+
+
+def test_pages_for_errors_are_of_their_own_site(reads: Reads, tmp_path: Path) -> None:
+    """Caddy would give those of the site for all hosts to every site that has none."""
+    made = translate(reads.write("nginx", nginx("return 204;", ERRORS, name="server_name other.example;")), "caddy", dialect="nginx")
+    save(made.writing.files, tmp_path / "new")
+    after = read(tmp_path / "new")
+    live = check_live(made.reading, after, most=200)
+    assert [str(row.request) + str(row.defects) for row in live.surprises] == []
+    assert not [cause.summary for cause in made.comparison.causes if cause.severity is Severity.BREAKING and cause.summary.startswith("status")]
+    for host, target, file in (("loans", "/none", None), ("loans", "/x", None), ("www", "/none", "404.html"), ("shop", "/x", "404.html"), ("shop", "/none", None)):
+        outcome = decide(after.estate, request_for(f"http://{host}.fernhollow.example{target}"), real_files())
+        assert (outcome.file or "").rpartition("/")[2] == (file or "")
+    sites = "".join(text for name, text in made.writing.files.items() if name.startswith("sites/"))
+    # A file that is named whole is asked for below the root of all folders, in the pages for errors, too.
+    assert sites.count("closed.html") == sites.count("root /\n")

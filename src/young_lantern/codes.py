@@ -51,6 +51,10 @@ PLACE_UNREAD = _code("place-not-read", _R, _BREAKING,
     "{directive} is not read where it stands",
     "it holds for a part of what is proxied only, or stands in a section that no ProxyPass line by prefix is for",
     "put it beside the ProxyPass line, or into a <Location> that holds all that the line is for")
+GROUP_AS_IT_IS = _code("group-as-it-is", _R, _NOTE,
+    "who is in {groups} is taken from {file} as it is now",
+    "only httpd has groups of users; in other dialects their members are named one by one",
+    "whoever joins or leaves a group later must be named, or taken out, in the new configuration, too")
 INCLUDE_ELSEWHERE = _code("include-from-elsewhere", _R, _NOTE,
     "{pattern} is read from where this machine has it",
     "the configuration is not where packages put it, so it may be a copy of another machine's, and nothing of that name lies beside it",
@@ -77,7 +81,7 @@ MODULE_MISSING = _code("module-missing", _R, _BREAKING,
     "load the module in the source, or remove the directive; it is left out of the translation")
 WITHOUT_EFFECT = _code("without-effect", _R, _NOTE,
     "{directive} takes part in no answer here",
-    "nothing in this block, or below it, uses what it sets",
+    "nothing in this block, or below it, uses what it sets, or a later line takes its place",
     "nothing; remove it when you tidy up")
 
 # Source health
@@ -147,6 +151,10 @@ CASE_IGNORED = _code("path-case-ignored", _T, _MINOR,
     "{target} compares the path {path} without regard to case",
     "its path matcher ignores case on purpose; {source} told upper from lower case here",
     "nothing, unless two paths differ only in case; --strict writes an expression that minds case")
+TYPE_BY_NAME = _code("type-by-name", _T, _MINOR,
+    "{field} goes by the end of the path where an origin answers, no longer by the type that the origin says",
+    "matchers of the target see the request, and the type of an answer is not known by then",
+    "check paths of the origin whose end does not tell their type; a field that the origin sends itself needs no rule")
 EXPIRES_DATE_LOST = _code("expires-date-lost", _T, _MINOR,
     "the Expires field is not sent any more; Cache-Control max-age is",
     "{target} cannot compute a date; where both are present max-age decides anyway (RFC 9111 section 5.3)",

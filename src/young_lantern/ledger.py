@@ -48,9 +48,11 @@ def _entries(claim: Claim, claims: dict[Span, Claim], notes: dict[Span, list[Wri
         entries = [Entry(span, Disposition.KEPT, "", None, targets), *(entry for entry in entries if entry.finding)]
     if entries:
         return _distinct(entries)
-    if claim.follows is not None and claim.follows in claims:
-        above = _entries(claims[claim.follows], claims, notes, writing, target)[0]
-        return [Entry(span, above.disposition, above.reason or "as the block it stands in", None, above.targets)]
+    askers = sorted(claim.asked_by, key=lambda asker: asker not in writing.reached)
+    for other, why in [*((asker, "as the line that asks it") for asker in askers), (claim.follows, "as the block it stands in")]:
+        if other is not None and other in claims:
+            above = _entries(claims[other], claims, notes, writing, target)[0]
+            return [Entry(span, above.disposition, above.reason or why, None, above.targets)]
     if span not in writing.reached:
         return [Entry(span, Disposition.IMPLIED, "no answer depends on it: it is not reached, or its effect lies in how the lines around it are written")]
     return [Entry(span, Disposition.UNSUPPORTED, "", finding(NOT_WRITTEN, span, directive=claim.name))]

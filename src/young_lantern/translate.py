@@ -13,6 +13,7 @@ from .dialects.dialect import Reading, WriterOptions, Writing
 from .errors import DialectUnknown
 from .fitting.accidents import without_accidents
 from .fitting.environment import without_environment
+from .fitting.in_place import as_pages
 from .fitting.unreachable import with_unreachable
 from .ledger import findings_of, make_ledger
 from .model import Entry, Finding
@@ -62,6 +63,7 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
     if target.name != reading.dialect:
         intended = without_environment(intended, options.strict)
         intended = with_unreachable(intended, target.name)
+        intended = intended if target.name == "caddy" else as_pages(intended)
     writing = target.write(intended, options)
     with tempfile.TemporaryDirectory(prefix="lantern-") as folder:
         save(writing.files, Path(folder))

@@ -54,15 +54,7 @@ class ApacheSource:
         override = "  AllowOverride All\n" if self.beside else ""
         granted = f"<Directory />\n  Require all denied\n</Directory>\n<Directory {self.root}>\n{override}  Require all granted\n</Directory>\n"
         text = f"Listen 80\nServerName 127.0.0.1\n{granted}{balancer}{main}{mapped}{hosts}"
-        if any("ExpiresByType" in part for part in (text, *self.beside.values())):
-            # Which types files have in a folder below, where expiry goes by types, is read from the lines around it only.
-            text = self._untyped(text)
-            self.beside = {name: self._untyped(part) for name, part in self.beside.items()}
         return text
-
-    @staticmethod
-    def _untyped(text: str) -> str:
-        return "".join(line for line in text.splitlines(keepends=True) if not line.strip().startswith(("AddType", "RemoveType", "ForceType")))
 
     def _host(self) -> str:
         names = self.random.sample(NAMES, self.random.randint(1, 2))
@@ -193,6 +185,30 @@ class ApacheSource:
                         'ExpiresDefault "access plus 1 hour"',
                         'ExpiresByType text/html "access plus 1 day"',
                         "ExpiresDefault A60",
+                    ]
+                )
+            )
+        if self.types.random() < share / 3:
+            lines.append(
+                self.types.choice(
+                    [
+                        'ExpiresActive On\nExpiresByType image/* "access plus 2 hours"\nExpiresByType image/png "access plus 3 hours"',
+                        'ExpiresActive On\nExpiresDefault "access plus 9 minutes"\nExpiresByType application/json "access plus 8 minutes"',
+                        'Header set X-E typed "expr=%{CONTENT_TYPE} =~ m#^(?:text/html|application/json)#"',
+                    ]
+                )
+            )
+        if len(indent) > 2 and serving and self.types.random() < share / 3:
+            lines.append(
+                self.types.choice(
+                    [
+                        "Order deny,allow\nDeny from all",
+                        "Order deny,allow\nDeny from all\nAllow from 127.0.0.1",
+                        "Order allow,deny\nAllow from all\nDeny from 203.0.113.0/24",
+                        "Order allow,deny",
+                        "Deny from all\nSatisfy Any",
+                        "Order allow,deny\nAllow from 198.51.100.0/24\nSatisfy Any\nRequire ip 127.0.0.1",
+                        "<Limit POST PUT>\nOrder allow,deny\n</Limit>",
                     ]
                 )
             )

@@ -79,6 +79,9 @@ class CaddySource:
                     "header_regexp h" + str(self.names) + " X-Probe ^(b.*)$",
                     'expression {query.x} != "" && {method} == "GET"',
                     f"vars_regexp v{self.names} {{http.request.uri.query.q}} ^a(.*)$",
+                    "expression `path('/a/*', '/b') || {header.X-Probe} == \"bb\"`",
+                    "expression `!method('POST') && ({query.q}.startsWith(\"a\") || query({'x': ['0', '2']}))`",
+                    "expression `{path}.contains(\"x\") && header({'X-Probe': 'b*'})`",
                 ],
                 self.random.randint(1, 2),
             )
@@ -181,6 +184,15 @@ class CaddySource:
             ],
             self.random.randint(0, 3),
         )
+        if self.types.random() < 0.3:
+            settings += self.types.choice(
+                [
+                    ["@broken status 500 503", "handle_response @broken {", '\trespond "later" 503', "}"],
+                    ["@lost status 404", "handle_response @lost {", "\trewrite * /404.html", "\tfile_server", "}"],
+                    ["@any status 4xx", "handle_response @any {", "\theader X-Kind lost", "\terror 410", "}"],
+                    ["@gone status 500", "handle_response @gone {", "\tredir * /moved", "}"],
+                ]
+            )
         origins = self.pick(["192.0.2.1:8000", "192.0.2.1:8000 192.0.2.2:8000", "http://192.0.2.9"])
         return (
             [f"reverse_proxy {matcher}{origins} {{", *(f"\t{line}" for line in settings), "}"]
@@ -249,9 +261,13 @@ class CaddySource:
                 fields["X-Probe"] = self.pick(["bb", "b", "c"])
             if self.chance(0.1):
                 fields["X-Forwarded-For"] = "203.0.113.7"
+            if self.types.random() < 0.1:
+                fields["Lantern-Answer"] = self.types.choice(["404", "500", "503", "301 /x"])
+            elif self.types.random() < 0.08:
+                fields["Lantern-Field"] = self.types.choice(["Content-Type: text/css", "Content-Type: image/png", "Content-Type: text/html; charset=utf-8", "Cache-Control: no-store"])
             rows.append(
                 (
-                    self.pick(["GET", "GET", "GET", "GET", "POST", "HEAD", "PUT"]),
+                    self.pick(["GET", "GET", "GET", "GET", "POST", "HEAD", "PUT", "OPTIONS"]),
                     self.pick(HOSTS),
                     path.replace("//", "/", 1) if path == "//" else path + query,
                     fields,

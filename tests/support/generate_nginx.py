@@ -59,6 +59,7 @@ class NginxSource:
         return (
             "events {}\nhttp {\n  upstream pool_a { server 192.0.2.1:8000; }\n"
             "  upstream pool_b { server 192.0.2.2:8000 weight=2; server 192.0.2.3:8000; }\n"
+            + "  map $sent_http_content_type $age { default off; text/html 10m; ~^image/ 2h; application/json 3m; ~*^text/CSS -1; }\n"
             + self._settings("  ", 0.2)
             + self._proxies()
             + servers
@@ -80,6 +81,8 @@ class NginxSource:
             )
         if self.chance(share / 2):
             lines.append(f"expires {self.pick(['1h', '-1', 'max', 'epoch', 'off', '30d'])};")
+        elif self.types.random() < share / 3:
+            lines.append("expires $age;")
         if self.chance(share):
             code = self.pick(["403", "404", "404 403", "405"])
             lines.append(
@@ -300,7 +303,11 @@ class NginxSource:
                 fields["User-Agent"] = "Bot/1"
             if self.chance(0.1):
                 fields["X-Forwarded-For"] = self.types.choice(["203.0.113.7", "203.0.113.7", "10.0.0.5", "10.0.0.5, 203.0.113.7"])
+            if self.types.random() < 0.1:
+                fields["Lantern-Answer"] = self.types.choice(["404", "500", "503", "301 /x"])
+            elif self.types.random() < 0.08:
+                fields["Lantern-Field"] = self.types.choice(["Content-Type: text/css", "Content-Type: image/png", "Content-Type: text/html; charset=utf-8", "Cache-Control: no-store"])
             rows.append(
-                (self.pick(["GET", "GET", "GET", "GET", "POST", "HEAD", "PUT"]), self.pick(HOSTS), path + query, fields)
+                (self.pick(["GET", "GET", "GET", "GET", "POST", "HEAD", "PUT", "OPTIONS"]), self.pick(HOSTS), path + query, fields)
             )
         return rows

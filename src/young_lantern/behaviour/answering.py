@@ -24,8 +24,13 @@ _RENAMED = {"application/javascript": "text/javascript", "application/x-javascri
 BLANKS = " \t"
 
 
+# A field of a request that is sent without a value.
+EMPTY = "(empty)"
+
+
 def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, str], ...]:
-    """What the origin gets of the fields that rules speak of; "" for one that the client sent and that is taken away."""
+    """What the origin gets of the fields that rules speak of; "" for one that the client sent and that is taken away. One whose value comes out empty
+    is sent so by Caddy and httpd (2.6.2, 2.4.71, probed), and not by nginx."""
     got: dict[str, str | None] = {"host": state.request.authority}
     for item in operations:
         if item.asked_last and item.when is not None and not holds(item.when, state):
@@ -33,7 +38,10 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
         name = item.name.lower()
         value = text(item.value, state)
         held = got[name] if name in got else state.request.field(name)
-        if item.operation is Operation.REMOVE or (item.operation is Operation.SET and not value):
+        adds = item.operation in (Operation.ADD, Operation.APPEND, Operation.MERGE, Operation.DEFAULT)
+        if not value and not state.drops_empty and name != "host" and (item.operation is Operation.SET or adds and not held):
+            got[name] = EMPTY
+        elif item.operation is Operation.REMOVE or (item.operation is Operation.SET and not value):
             got[name] = None
         elif item.operation is Operation.SET:
             got[name] = value
@@ -50,10 +58,12 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
     return tuple((name, (value or "").strip(BLANKS)) for name, value in sorted(got.items()) if value is not None or received.field(name))
 
 
-def response_fields(operations: list[Field], status: int, is_error: bool, state: State, sent: tuple[tuple[str, str], ...] = ()) -> tuple[tuple[str, str], ...]:
-    """The fields that rules put on an answer, in lower case, by name; `sent`: what is asked about of those that an origin sent."""
-    made = _applied(taking_place([item for item in operations if item.apart], status, is_error, state), state)
-    made += _applied(taking_place([item for item in operations if not item.apart], status, is_error, state), state, sent)
+def response_fields(operations: list[Field], status: int, is_error: bool, state: State, sent: tuple[tuple[str, str], ...] = (), left_out: str = "", sent_apart: bool = False) -> tuple[tuple[str, str], ...]:
+    """The fields that rules put on an answer, in lower case, by name; `sent`: what is asked about of those that an origin sent; left_out: the name of one that is not wanted; sent_apart: those stand in the table of the operations that are apart."""
+    made: list[tuple[str, str]] = []
+    for apart in (True, False):
+        found = taking_place([item for item in operations if item.apart is apart], status, is_error, state)
+        made += _applied([item for item in found if item.name.lower() != left_out], state, sent if apart is sent_apart else ())
     return _sorted(made)
 
 
@@ -74,19 +84,37 @@ def taking_place(operations: list[Field], status: int, is_error: bool, state: St
     status = state.error_status or status if state.in_error and state.keeps_first else status
     immediate = [item for item in operations if not item.deferred]
     blocks = [list(block) for _, block in itertools.groupby((item for item in operations if item.deferred), lambda item: item.span)]
-    return [
-        item for item in (*immediate, *itertools.chain.from_iterable(reversed(blocks)))
-        if not (item.statuses is not None and status not in item.statuses or is_error and not item.survives_errors)
-        and not (item.asked_last and item.when is not None and not holds(item.when, state))
-    ]
+    found: list[Field] = []
+    for item in (*immediate, *itertools.chain.from_iterable(reversed(blocks))):
+        if item.statuses is not None and status not in item.statuses or is_error and not item.survives_errors:
+            continue
+        if item.asked_last and item.when is not None and not _held(item, state):
+            continue
+        found.append(item)
+        if item.name.lower() == "content-type" and state.types is not None and state.types.each:
+            # mod_headers.c: the type is set at once, so that the lines after it ask for the new one (2.4.71, probed).
+            state.answer_type = {Operation.SET: text(item.value, state), Operation.REMOVE: ""}.get(item.operation, state.answer_type)
+    return found
+
+
+def _held(item: Field, state: State) -> bool:
+    if not item.unless_sent:
+        return holds(item.when, state)  # type: ignore[arg-type]
+    # mod_expires: its filter stands before the one of mod_headers, and sees the handler's type.
+    now, state.answer_type = state.answer_type, state.handlers_type
+    held = holds(item.when, state)  # type: ignore[arg-type]
+    state.answer_type = now
+    return held
 
 
 def _applied(operations: list[Field], state: State, sent: tuple[tuple[str, str], ...] = ()) -> list[tuple[str, str]]:
     fields = list(sent)
     arrived = {name for name, _ in sent}
-    for item in operations:
+    # mod_expires: of several ages one counts, that which was found last.
+    ages = {item.name.lower(): number for number, item in enumerate(operations) if item.unless_sent}
+    for number, item in enumerate(operations):
         name = item.name.lower()
-        if item.unless_sent in arrived:
+        if item.unless_sent and (item.unless_sent in arrived or ages[name] != number):
             continue
         if item.unless_sent and name in arrived:
             item = replace(item, operation=Operation.MERGE)
@@ -106,7 +134,7 @@ def _applied(operations: list[Field], state: State, sent: tuple[tuple[str, str],
             there = ", ".join(held for found, held in fields if found == name)
             if item.operation is Operation.APPEND or value not in [piece.strip() for piece in there.split(",")]:
                 fields = [*others, (name, f"{there}, {value}")]
-        elif value:
+        elif value or not state.drops_empty:
             fields.append((name, value))
     return fields
 

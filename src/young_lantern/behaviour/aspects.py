@@ -14,7 +14,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from ..model import (
-    AddressRule, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
+    AddressRule, AnswerLimit, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
 )
 from ..model.walk import walk
 from ..patterns.languages import ALL, Language, Languages, characters
@@ -72,12 +72,14 @@ class _Finder:
         for item in items:
             if isinstance(item, MethodIn | ServeFiles):
                 self.asked.setdefault(METHOD, {})[self.languages.either(*(self.languages.word(method) for method in item.methods))] = None
+            if isinstance(item, ServeFiles) and item.options_status is not None:
+                self.asked.setdefault(METHOD, {})[self.languages.word("OPTIONS")] = None
         for part, wanted in self.asked.items():
             if part not in (HOST, METHOD, LENGTH):
                 self.found.values[part] = self._values(part, list(wanted))
         self._usual(HOST, hosts)
         self._usual(METHOD, _METHODS)
-        lengths = sorted({item.limit_bytes for item in items if isinstance(item, BodyLimit) and item.limit_bytes})
+        lengths = sorted({item.limit_bytes for item in items if isinstance(item, AnswerLimit | BodyLimit) and item.limit_bytes})
         wanted = list(self.asked.get(LENGTH, {}))
         asked = [text for text in self._values(LENGTH, wanted) if text and len(text) <= _MOST_DIGITS] if wanted else []
         if lengths or asked:

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 from enum import Enum
 from functools import reduce
 from itertools import combinations
-from urllib.parse import urlsplit
+from urllib.parse import unquote, urlsplit
 
 from ..codes import COMPARISON_SAMPLED, OUTCOME_DIFFERS, OUTCOME_DIFFERS_SLIGHTLY
 from ..model import Estate, Finding, PathReading, Placeholder, Severity, Span, finding
@@ -39,7 +39,7 @@ class Reason(Enum):
     CONTENT = "the content of the request is over the limit"
     METHOD = "the method is neither GET nor HEAD"
     CASE = "letters of the path are in another case than those of a rule"
-    LABELS = "the host has more labels than a star stands for now"
+    LABELS = "the host has more labels than a star stands for in one of the two"
     SPELLING = "the path has dot segments, doubled slashes, or characters percent-encoded that need not be"
     ENCODED_SLASH = "the path has an encoded slash, which one of them refuses"
     DOTS = "the path ends in dots or blanks, which one of them takes off before it compares paths"
@@ -175,6 +175,9 @@ class _Row:
         lost = self.before.status in (401, 403) and not self.before.missing and (self.after.status or 500) < 400
         # So does a program that answers these no longer: its forms are sent by such requests.
         lost = lost or self.before.origin is not None and self.after.origin is None and self.reason in (Reason.METHOD, Reason.CONTENT)
+        # And a browser that asks beforehand whether another origin may send its request (Fetch standard, CORS-preflight fetch).
+        lost = lost or self.reason is Reason.METHOD and self.witness.request.method == "OPTIONS" and (self.before.status or 500) < 300 <= (self.after.status or 500) and any(
+            name.startswith("access-control-") for name, _ in self.before.fields)
         return Severity.BREAKING if lost or self.reason in (Reason.LABELS, Reason.ENCODED_SLASH) or (self.after.origin and not self.before.origin and self.reason is Reason.METHOD) else Severity.MINOR
 
 
@@ -208,10 +211,14 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
         seen = decider.both(twin, row.facts)
         return not _went_round(seen[0]) and any(item.what in whats for item in differences(*seen, twin) if not breaks or item.severity is Severity.BREAKING)
 
-    if one.site and (shorter := _one_label(request)) != request and decider.both(shorter, row.facts)[1].site != other.site:
-        return Reason.LABELS
+    if one.site and (shorter := _one_label(request)) != request:
+        sites = [outcome.site for outcome in decider.both(shorter, row.facts)]
+        # One of the two has it in the same site with a label less, the other has not.
+        if sites[1] != other.site or sites[0] != one.site:
+            return Reason.LABELS
     name = request.target.partition("?")[0].rstrip("/").rpartition("/")[2]
-    files = (row.facts.name == Assumed.FILES.value or "." in name or row.facts.name.startswith(PLACED)) and not part[0].what.startswith(("field ", "choice of"))
+    is_file = _has_file(row.facts.name, unquote(name)) if row.facts.name.startswith(PLACED) else row.facts.name == Assumed.FILES.value or "." in name
+    files = is_file and not part[0].what.startswith(("field ", "choice of"))
     if "%2f" in request.target.lower() and any(twin.status != seen.status for twin, seen in zip(decider.both(_plain_slash(request), row.facts), (one, other), strict=True)):
         return Reason.ENCODED_SLASH
     applying = [(reason, change) for reason, change in _TWINS.items() if change(request) != request and (files or reason is not Reason.FILE_SLASH)]
@@ -228,6 +235,11 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
             if (landed.status or 0) >= 400:
                 return Reason.SLASH
     return Reason.OTHER
+
+
+def _has_file(placed: str, name: str) -> bool:
+    """Whether one of the files that were placed has this name, in letters of either case; a folder's ends in a slash."""
+    return any(path.rpartition("/")[2].replace("%2C", ",").lower() == name.lower() for path in placed.removeprefix(PLACED).split(", "))
 
 
 def _went_round(outcome: Outcome) -> bool:

@@ -10,11 +10,14 @@ Unknown:  types of the words that a server makes up for errors and redirects, an
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from ..model import Field, MediaTypes, Operation
-from ..model.media_types import of_name
+from ..model.media_types import has_charset, of_name
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
 from .evaluate import State, text
+from .origin_answers import USUAL_TYPE
 
 # An origin's answer has its own type, which nobody here knows; it begins so in an outcome.
 ORIGINS = "(the origin's"
@@ -22,7 +25,7 @@ ORIGINS = "(the origin's"
 
 def handlers_own(types: MediaTypes | None, state: State, *, status: int, file: str | None, listing: bool, body: str | None, media_type: str, origin: bool) -> str | None:
     """The Content-Type that the handler itself puts on its answer; "": none; None: nobody here knows."""
-    if types is None or status in (204, 304) or 300 <= status < 400:
+    if types is None or status in (204, 304) or 300 <= status < 400 and not origin:
         return None
     if origin:
         if types.charset and types.charset_on_origins:
@@ -32,11 +35,25 @@ def handlers_own(types: MediaTypes | None, state: State, *, status: int, file: s
         return None
     if file is not None:
         return of_name(types, state.path if types.by_path else file)
-    if not body:
-        return None
     if media_type:
         return media_type
+    if not body:
+        return None
     return of_name(types, state.path) if types.by_path else None
+
+
+def before_charset(types: MediaTypes | None) -> MediaTypes | None:
+    """The types as conditions see them: with parameters of their own, but the charset comes behind all that asks (nginx 1.22.1, httpd 2.4.71, probed)."""
+    return replace(types, charset="") if types is not None and types.charset else types
+
+
+def before_operations(own: str | None, state: State, *, status: int, origin: bool, is_error: bool) -> str:
+    """What an answer's type is taken for by conditions that ask for it; "" where there is none, or nobody here knows."""
+    if origin:
+        return next((value for name, value in state.sent if name == "content-type"), USUAL_TYPE)
+    if own is None and (300 <= status < 400 and status != 304 or is_error and status >= 400):
+        return "text/html"  # words of the server's own (nginx 1.22.1, httpd 2.4.71, probed)
+    return own or ""
 
 
 def sent(own: str | None, operations: list[Field], state: State, *, listing: bool = False) -> tuple[str, ...] | None:
@@ -53,9 +70,15 @@ def sent(own: str | None, operations: list[Field], state: State, *, listing: boo
             before = _changed(before, item, state)
         lines = [*before, *lines] if before and own is not None and own.startswith(ORIGINS) else lines if listing else before or lines
         operations = [item for item in operations if item.deferred]
+    beside: list[str | None] = []
     for item in operations:
         if types.each:
             lines = _of_httpd(lines, item, state)
+            if item.apart and item.operation in (Operation.SET, Operation.REMOVE):
+                beside = lines
+            elif item.operation is Operation.REMOVE:
+                # mod_headers.c: `always set` puts it among the other fields as well, where a later `unset` of the usual table leaves it (2.4.71, probed).
+                lines = beside
         else:
             lines = _changed(lines, item, state)
     return None if None in lines else tuple(line for line in lines if line)
@@ -85,5 +108,10 @@ def _of_httpd(lines: list[str | None], item: Field, state: State) -> list[str | 
     if item.operation is Operation.REMOVE:
         return []
     if item.operation is Operation.EDIT:
-        return _changed(lines, item, state)
+        # core.c: the default charset comes last of all, behind what the type is by then (2.4.71, probed).
+        late = f"; charset={state.types.charset}" if state.types is not None and state.types.charset else ""
+        bare = [line.removesuffix(late) if line is not None and late else line for line in lines]
+        made = _changed(bare, item, state)
+        return [line if line is None or before == plain or state.types is None or "charset=" in line or not has_charset(state.types, line) else line + late
+                for line, before, plain in zip(made, lines, bare, strict=True)]
     return lines or [text(item.value, state)]

@@ -11,8 +11,8 @@ from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
 
 from ..model import (
-    HANDLED_STATUSES, UNREACHABLE, Abort, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
-    ForgetFields, Forward, Gateway, Leave, Pattern, Pool, Listener, LogTo, Mapped, MediaTypes, Note, Operation, Protect,
+    UNREACHABLE, Abort, AfterRewrite, AnswerLimit, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    ForgetFields, Forward, Gateway, Leave, Pattern, Listener, LogTo, Mapped, MediaTypes, Note, Operation, Protect,
     QueryEdit, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
 )
@@ -22,10 +22,11 @@ from . import answering, content_types, cookies, gateway, paths
 from .client import seen_from
 from .evaluate import State, holds, in_network, text
 from .origin_answers import SELF, wanted
+from .origin_words import certificate, policy
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
 from .route_index import RouteIndex
-from .serving import KNOWN_METHODS, AskIndexes, Found, GoOn, Missing, Moved, serve
+from .serving import KNOWN_METHODS, AskIndexes, Found, GoOn, Methods, Missing, Moved, serve
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,11 +71,12 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
         received, request = request, seen_from(request, site.client_from)
     else:
         received = request
-    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, received=received, named=dict(captures), numbered=numbered, index=index, reads=reads)
+    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, received=received, drops_empty=estate.dialect == "nginx", looks_once=estate.dialect == "nginx", named=dict(captures), numbered=numbered, index=index, reads=reads, drops_final_dot=listener.drops_final_dot)
     if site.client_from is not None and site.client_from.consumes and request is not received:
         # What is left of the field goes on to the origin, if anything is.
         name = site.client_from.field
-        state.request_fields.append(Field(Side.REQUEST, Operation.SET, name, (request.field(name) or "",), span=site.client_from.span))
+        left = request.field(name)
+        state.request_fields.append(Field(Side.REQUEST, Operation.SET if left else Operation.REMOVE, name, (left or "",), span=site.client_from.span))
     if "%2f" in raw.lower():
         state.refused = site.reading.encoded_slash_status
     state.note(f"site {site.key}", span or site.span, request.host, True)
@@ -86,6 +88,10 @@ def choose_listener(estate: Estate, request: Request) -> Listener | None:
     found = [listener for listener in estate.listeners if str(listener.port) == str(request.port)]
     fitting = [listener for listener in found if listener.secure == (request.scheme == "https")] or found
     return min(fitting, key=lambda listener: ("", "0.0.0.0", "::").index(listener.address) if listener.address in ("", "0.0.0.0", "::") else 9, default=None)
+
+
+# http_protocol.c, status_lines (2.4.71), from 400 on.
+_HTTPD_ERRORS = frozenset({*range(400, 418), *range(421, 427), 428, 429, 431, 451, *range(500, 509), 510, 511})
 
 
 def choose_site(estate: Estate, listener: Listener, host: str) -> tuple[Site | AnswerPlainly | Refuse, Span | None, dict[str, str], tuple[str, ...]]:
@@ -124,7 +130,7 @@ class _Run:
             if self.steps > _LIMIT_STEPS:
                 self.state.gave_up = "the program did not come to an end"
                 return self.end(step.span, status=500)
-            if self.state.refused is not None and (not isinstance(step, Block | ErrorPages | Field) or getattr(step, "when", None) is not None or getattr(step, "merges", False)):
+            if self.state.refused is not None and (not isinstance(step, Block | ErrorPages | Field | AnswerLimit) or getattr(step, "when", None) is not None or getattr(step, "merges", False)):
                 # Only what the whole site has is in force for a target that is refused before anything is looked for.
                 status, self.state.refused = self.state.refused, None
                 self.state.note("an encoded slash is refused", self.state.site.span, self.state.request.target)
@@ -154,6 +160,7 @@ class _Run:
                 state.note(CYCLE, step.span)
                 return self.end(step.span, status=500, is_error=True)
             fields, request_fields, state.pages, state.compress, state.types = self.kept[step.label]
+            state.answer_limit = None
             if step.new_request:
                 for name in state.environment:
                     state.variables.pop(name, None)
@@ -206,7 +213,9 @@ class _Run:
                     state.path = before
                     return self.fail(500, step.span)
                 if step.edit.cuts_at_mark:
-                    state.path = state.path.partition("?")[0]
+                    state.path, mark, injected = state.path.partition("?")
+                    if mark and step.query is not None and not step.query.template:
+                        query = injected  # rewrite.go: it takes the place of a query of nothing (2.6.2, probed)
                     # Go URL.EscapedPath: the last raw path is in use again whenever it decodes to the path.
                     state.raw_path = raw if paths.decoded(raw) == state.path else None
             case StripPrefix(prefix, True):
@@ -261,6 +270,8 @@ class _Run:
             ).strip("&")
         if edit.appends_query and self.state.query:
             return f"{written}&{self.state.query}" if written else self.state.query
+        if self.estate.dialect == "apache":
+            written = written.removesuffix("&")  # mod_rewrite.c, splitout_queryargs (2.4.71, probed)
         return written
 
     def set_variable(self, step: SetVariable) -> _Next:
@@ -303,7 +314,12 @@ class _Run:
             return None
         return self.fail(step.status, step.span) if self._too_large(step) else None
 
-    def _too_large(self, step: BodyLimit) -> bool:
+    def answer_limit(self, step: AnswerLimit) -> _Next:
+        if step.when is None or holds(step.when, self.state):
+            self.state.answer_limit = step
+        return None
+
+    def _too_large(self, step: BodyLimit | AnswerLimit) -> bool:
         self.state.looked_at("length")
         length = self.state.request.field("Content-Length")
         return step.limit_bytes is not None and length is not None and length.isdigit() and int(length) > step.limit_bytes
@@ -374,6 +390,7 @@ class _Run:
         if state.in_error and state.keeps_first:
             # http_request.c, ap_die: it is the first request that is answered then, with its own settings.
             state.fields, state.path, state.url, state.variables = state.first_fields, state.first_path, None, state.first_variables
+            state.query = state.first_query
         state.error_status = status
         if page is None:
             # httpd: an answer that is no error, made like one, has words of the server's own where no page is written for it.
@@ -383,7 +400,7 @@ class _Run:
         # ngx_http_special_response_handler: the place of the error says whether further ones are looked up, not the place they lead to.
         state.recurs = state.pages is not None and state.pages.recurs
         state.in_error, state.keeps_first, state.first_fields, state.first_path = True, page.keeps_first, list(state.fields), state.path if state.url is None else state.url
-        state.first_variables = dict(state.variables)
+        state.first_variables, state.first_query = dict(state.variables), state.query
         state.forced_status = page.status.fixed if page.status.fixed is not None else None if page.status.pages_own else status
         state.note(f"error page for {status}", page.span)
         if page.redirect:
@@ -423,23 +440,43 @@ class _Run:
         if any(ord(character) < 33 or ord(character) > 126 for character in target):
             state.gave_up = "the origin would get a malformed request line"
         fields = answering.request_fields([*state.request_fields, *step.fields], state)
-        origin = OriginRequest(members, step.secure, state.method, target, fields, _policy(pool, members),
-                               self._mapped_back(step, target, dict(fields).get("host", "")), certificate=_certificate(step))
+        origin = OriginRequest(members, step.secure, state.method, target, fields, policy(pool, members),
+                               self._mapped_back(step, target, dict(fields).get("host", "")), certificate=certificate(step))
         state.note("forward", step.span, f"{state.pool_label}{target}")
         answer = wanted(state.received or state.request)
         if answer.refused:
-            return self.fail(UNREACHABLE[self.estate.dialect], step.span, insists=True)
+            return self.fail(UNREACHABLE[self.estate.dialect], step.span)
+        instead = next((item for item in step.in_place if item.statuses is None or answer.status in item.statuses), None)
+        if instead is not None:
+            state.note(f"in the place of {answer.status}", instead.span)
+            result = self.run(instead.steps)
+            return result if result is not None else self.end(instead.span, status=200, body="", is_error=True)
         if self._intercepts(step, answer.status):
-            return self.fail(answer.status, step.intercepts_span or step.span)
+            return self.fail(self._known_status(answer.status), step.intercepts_span or step.span, insists=True)
         # On an error page nginx keeps the error's status over the origin's; Caddy (2.6.2, probed) and httpd send the origin's.
         status = answer.status if state.restored or state.keeps_first else state.forced_status or answer.status
+        if state.in_error and state.keeps_first and step.intercepts_errors and state.request.method != "HEAD":
+            status = state.error_status or status  # mod_proxy_http.c: but not with ProxyErrorOverride (2.4.71, probed)
         return self.end(step.span, status=status, location=self._sent_back(step, answer.location, origin) if answer.location else None, origin=origin,
                         extra=step.response_fields, sent=tuple(cookies.mapped(pair, step.cookies, state) for pair in answer.fields))
+
+    def _known_status(self, status: int) -> int:
+        """What an origin's error is to the server that words it itself."""
+        self.state.intercepted = True
+        if self.estate.dialect != "apache" or status in _HTTPD_ERRORS:
+            return status
+        # http_protocol.c (2.4.71, probed): one that httpd has no line for has the page for 500, whose status it takes if that is a path or a URL.
+        pages = self.state.pages.pages if self.state.pages is not None else ()
+        page = next((page for page in pages if page.statuses is None or 500 in page.statuses), None)
+        return 500 if page is not None and page.target is not None else status
 
     def _intercepts(self, step: Forward | Gateway, status: int) -> bool:
         """Whether the server answers an origin's error itself."""
         if not step.intercepts_errors or status < 300 or step.intercepted is not None and status not in step.intercepted:
             return False
+        state = self.state
+        if isinstance(step, Gateway) and self.estate.dialect == "apache" and (state.in_error or state.asked_inside and not state.for_index):
+            return False  # mod_proxy_fcgi.c: only for a request that no other led to inside (2.4.71, probed)
         if step.intercepts_all:
             return status >= 400
         return self.state.pages is not None and any(page.statuses is None or status in page.statuses for page in self.state.pages.pages)
@@ -459,15 +496,15 @@ class _Run:
         members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
         script, parameters = gateway.parameters(step, state)
         state.note("application", step.span, f"{pool.name if pool else step.pool} {script}")
-        origin = OriginRequest(members, False, parameters.pop("REQUEST_METHOD", state.method), script, tuple(sorted(parameters.items())), _policy(pool, members), protocol="fastcgi")
+        origin = OriginRequest(members, False, parameters.pop("REQUEST_METHOD", state.method), script, tuple(sorted(parameters.items())), policy(pool, members), protocol="fastcgi")
         # PHP's process manager answers 404 by itself for a script that is not there; what other applications do, they alone know.
         missing = script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
         answer = wanted(state.received or state.request)
         if answer.refused and not (missing and state.asked_inside):
-            return self.fail(UNREACHABLE[self.estate.dialect], step.span, insists=True)
+            return self.fail(UNREACHABLE[self.estate.dialect], step.span)
         said = 404 if missing else answer.status
         if self._intercepts(step, said):
-            return self.fail(said, step.intercepts_span or step.span)
+            return self.fail(self._known_status(said), step.intercepts_span or step.span)
         status = said if missing or state.restored or state.keeps_first else state.forced_status or said
         return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, sent=answer.fields)
 
@@ -495,8 +532,18 @@ class _Run:
                 if (state.raw_path, state.query) == paths.split_target(state.request.target):
                     return state.request.target
                 return (state.escaped_path or "/") + query
+            case AfterRewrite(rewrite):
+                # reverseproxy.go: a copy of the request is rewritten; fields and pages go by the request itself.
+                kept = state.path, state.raw_path, state.raw_last, state.query, state.url, state.rewrites, state.internal, state.pinned
+                self.rewrite(rewrite)
+                target = (state.escaped_path or "/") + state.query_part
+                state.path, state.raw_path, state.raw_last, state.query, state.url, state.rewrites, state.internal, state.pinned = kept
+                return target
             case Written(template, adds_query):
-                return text(template, state) + (query if adds_query else "")
+                written = text(template, state)
+                if self.estate.dialect == "apache" and "?" in written:
+                    written = written.removesuffix("&")  # as in a query that a rule rewrites
+                return written + (query if adds_query else "")
             case Mapped(prefix, replacement, True):
                 rest = state.path[len(prefix):].partition("?")[0]
                 return text(replacement, state) + paths.escaped(rest, state.site.reading.escapes) + query
@@ -515,7 +562,7 @@ class _Run:
         if step.folders.walks and state.body_limit is not None and self._too_large(state.body_limit):
             # core.c, default_handler (2.4.71, probed): the content is read and thrown away before the file is looked for.
             return self.fail(state.body_limit.status, state.body_limit.span)
-        match serve(step, state):
+        match served := serve(step, state):
             case Found(file, listing):
                 return self.end(step.span, status=step.status or state.forced_status or 200, file=file, listing=listing)
             case Missing(status):
@@ -526,13 +573,18 @@ class _Run:
                     return self.fail(status, step.span)
                 front = f"{state.request.scheme}://{state.request.authority}" if step.folders.location_absolute else ""
                 return self.end(step.span, status=status, location=front + location)
+            case Methods():
+                return self._methods(step, served)
             case GoOn(label, path):
                 state.path, state.raw_path, state.internal, state.pinned = path, None, True, False
                 return _Jump(label, True)
             case AskIndexes(names, otherwise):
                 return self._indexes(step, names, otherwise)
 
-    def _indexes(self, step: ServeFiles, names: tuple[str, ...], otherwise: Found | Missing) -> _Next:
+    def _methods(self, step: ServeFiles, said: Methods) -> Outcome:
+        return self.end(step.span, status=said.status, body="", named=said.named, media_type="" if said.named else "httpd/unix-directory")
+
+    def _indexes(self, step: ServeFiles, names: tuple[str, ...], otherwise: Found | Missing | Methods) -> _Next:
         found, refused = self._inside(step.span, names, for_index=True)
         if found is not None:
             return found
@@ -540,6 +592,8 @@ class _Run:
             return self.fail(refused, step.span)
         if isinstance(otherwise, Found):
             return self.end(step.span, status=step.status or self.state.forced_status or 200, file=otherwise.file, listing=True)
+        if isinstance(otherwise, Methods):
+            return self._methods(step, otherwise)
         self.state.missing = True
         return self.fail(otherwise.status, step.span)
 
@@ -552,10 +606,13 @@ class _Run:
         for name in names:
             inner = replace(
                 state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, types=None, entered={}, trace=[],
-                variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1,
+                variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
                 for_index=for_index, asked_inside=True)
             outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)
             state.gave_up = state.gave_up or inner.gave_up
+            if inner.intercepted:
+                # It was found: what an application says comes later, and is no matter of looking for it.
+                return replace(outcome, trace=(*state.trace, *inner.trace)), None
             origin = outcome.origin
             if origin is not None and origin.protocol == "fastcgi" and state.facts.lookup(origin.target) is not FileKind.FILE:
                 # mod_dir.c, fixup_dir: a file that some handler is for must be there; a path that is proxied need not.
@@ -563,6 +620,8 @@ class _Run:
             if outcome.status is not None and (300 <= outcome.status < 400 or outcome.file or outcome.origin) and not inner.in_error:
                 state.trace += inner.trace
                 state.fields, state.pages, state.compress, state.types = inner.fields, inner.pages, inner.compress, inner.types
+                if outcome.file and state.method == "OPTIONS":
+                    return replace(outcome, file=None, body="", trace=tuple(state.trace)), None  # core.c, default_handler: what it takes, not the file
                 if outcome.file and state.method not in ("GET", "HEAD", "POST"):
                     return self.fail(405 if state.method in KNOWN_METHODS else 501, span), None
                 origin = outcome.origin and replace(outcome.origin, method=state.method)
@@ -576,26 +635,34 @@ class _Run:
 
     def end(self, span: Span | None, *, status: int | None, location: str | None = None, origin: OriginRequest | None = None,
             file: str | None = None, body: str | None = None, listing: bool = False, is_error: bool = False,
-            extra: tuple[Field, ...] = (), media_type: str = "", sent: tuple[tuple[str, str], ...] = ()) -> Outcome:
+            extra: tuple[Field, ...] = (), media_type: str = "", named: str = "", sent: tuple[tuple[str, str], ...] = ()) -> Outcome:
         state = self.state
+        if origin is None and status is not None and state.answer_limit is not None and self._too_large(state.answer_limit):
+            limit, state.answer_limit = state.answer_limit, None
+            result = self.fail(limit.status, limit.span, insists=True)
+            return result if isinstance(result, Outcome) else Outcome(limit.status, site=state.site.key, decided_by=limit.span, trace=tuple(state.trace))
         state.sent = sent
         operations, types = [*extra, *state.fields], None
         if origin is not None:
-            operations = [replace(item, statuses=None) if item.statuses == HANDLED_STATUSES else item for item in operations]
+            operations = [replace(item, statuses=item.statuses | item.also_of_origins) if item.statuses is not None and item.also_of_origins else item for item in operations]
         if status is not None:
-            own = content_types.handlers_own(
-                state.types, state, status=status, file=file, listing=listing, body=None if body == OWN_WORDS or is_error and not media_type else body, media_type=media_type, origin=origin is not None)
-            of_type = [item for item in operations if item.name.lower() == "content-type"]
+            own, asked = (content_types.handlers_own(
+                kinds, state, status=status, file=file or named or None, listing=listing, body=None if body == OWN_WORDS or is_error and not media_type else body, media_type=media_type, origin=origin is not None)
+                for kinds in (state.types, content_types.before_charset(state.types)))
+            state.answer_type = state.handlers_type = content_types.before_operations(asked, state, status=status, origin=origin is not None, is_error=is_error)
+            of_type = sorted((item for item in operations if item.name.lower() == "content-type"), key=lambda item: not item.apart)
             if state.types is not None:
                 types = content_types.sent(own, answering.taking_place(of_type, status, is_error, state), state, listing=listing)
-            if types is not None:
-                operations = [item for item in operations if item not in of_type]
+                state.answer_type = state.handlers_type
         if status is None:
             fields: tuple[tuple[str, str], ...] = ()
         elif origin is not None and self.estate.dialect == "caddy":
+            operations = [item for item in operations if types is None or item not in of_type]
             fields = answering.joined_fields([item for item in operations if item not in extra], tuple(item for item in operations if item in extra), status, state, sent)
         else:
-            fields = answering.response_fields(operations, status, is_error, state, sent)
+            # util_script.c: what a program says goes into the table of `always` (httpd 2.4.71, probed).
+            apart = self.estate.dialect == "apache" and origin is not None and origin.protocol == "fastcgi"
+            fields = answering.response_fields(operations, status, is_error, state, sent, "" if types is None else "content-type", apart)
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
             state.site.key, span, state.gave_up, tuple(state.trace), types, state.types if file is not None and not listing else None,
@@ -611,31 +678,10 @@ def _user_of(field: str) -> str:
         return ""
 
 
-def _certificate(step: Forward) -> str:
-    if not step.secure:
-        return ""
-    by = f", trusting {step.tls.trusted}" if step.tls.trusted and step.tls.checks == "all" else ""
-    return f"{step.tls.checks}{by}{f', as {step.tls.name}' if step.tls.name else ''}"
-
-
-def _policy(pool: Pool | None, members: tuple[str, ...]) -> str:
-    """How one of several members is chosen, in words that two estates can be compared by."""
-    if pool is None:
-        return ""
-    weights = [member.weight for member in pool.members if member.address in members]
-    words = [pool.policy.replace("_", " ")] if len(members) > 1 else []
-    if len(set(weights)) > 1:
-        words.append("with weights " + ", ".join(map(str, weights)))
-    backups = [member.address for member in pool.members if member.backup and not member.down]
-    if backups:
-        words.append(f"{', '.join(backups)} when all fail")
-    return ", ".join(words)
-
-
 _HANDLERS: dict[type, Callable[..., _Next]] = {
     Block: _Run.block, Choose: _Run.choose, Restart: _Run.jump, Leave: _Run.jump, Rewrite: _Run.rewrite,
     SetVariable: _Run.set_variable, ForgetFields: _Run.forget, Field: _Run.field, ErrorPages: _Run.error_pages,
-    Compress: _Run.compress, MediaTypes: _Run.media_types, BodyLimit: _Run.body_limit, LogTo: _Run.nothing, Note: _Run.nothing,
+    Compress: _Run.compress, MediaTypes: _Run.media_types, BodyLimit: _Run.body_limit, AnswerLimit: _Run.answer_limit, LogTo: _Run.nothing, Note: _Run.nothing,
     Protect: _Run.protect, Credentials: _Run.credentials, Redirect: _Run.redirect, Respond: _Run.respond, Abort: _Run.abort, Forward: _Run.forward, Gateway: _Run.gateway, Unserved: _Run.unserved,
     ServeFiles: _Run.serve,
 }

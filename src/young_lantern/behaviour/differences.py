@@ -14,6 +14,7 @@ from urllib.parse import urljoin
 from ..model import Severity
 from ..model.registered_types import usual_name
 from ..source.plan import canonical
+from .answering import EMPTY
 from .content_types import ORIGINS
 from .origin_answers import SELF, asks_origin, cookie_attributes, wanted
 from .outcome import OriginRequest, Outcome
@@ -106,12 +107,18 @@ def _with_target(found: list[Difference], before: Outcome, after: Outcome, reque
     return found
 
 
+_NO_METHODS = (301, 302, 307, 308, 404, 405)
+
+
 def _status_severity(before: Outcome, after: Outcome, request: Request) -> Severity:
     one, other = before.status or 0, after.status or 0
     if one // 100 == other // 100:
         return Severity.MINOR
     if one == 405 and other == 200 and after.file and request.method not in ("GET", "HEAD"):
         # A file is sent to a method that it is not for: no origin is asked, nothing can change.
+        return Severity.MINOR
+    if request.method == "OPTIONS" and one in _NO_METHODS and (other // 100 == 2 or other in _NO_METHODS) and after.origin is None:
+        # It asks what may be asked, and was not told; a page that needs to know was refused before.
         return Severity.MINOR
     if one >= 400 and other >= 400 and before.file is None and before.origin is None and after.origin is None:
         return Severity.MINOR
@@ -144,7 +151,9 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
     for name in sorted({*one, *other} - _HOP_BY_HOP):
         # What no rule speaks of passes as the client sent it.
         seen = one.get(name, request.field(name)) or None, other.get(name, request.field(name)) or None
-        differ(f"field {name} to the origin", *seen, Severity.MINOR if name in _CLIENT_FIELDS else Severity.BREAKING)
+        # A field without a value says as little as none.
+        slight = name in _CLIENT_FIELDS or set(seen) == {EMPTY, None}
+        differ(f"field {name} to the origin", *seen, Severity.MINOR if slight else Severity.BREAKING)
     differ("redirects of the origin", resolved(canonical(before.mapped_back), request), resolved(canonical(after.mapped_back), request), Severity.BREAKING)
     return found
 
@@ -231,7 +240,7 @@ def _fields(before: Outcome, after: Outcome) -> list[Difference]:
         # RFC 9111 section 5.3: Expires does not count where Cache-Control has max-age; nor does it where nothing may be kept, or used unasked.
         superseded = name == "expires" and any(word in other.get("cache-control", "") for word in ("max-age", "no-cache", "no-store"))
         severity = Severity.MINOR if added or superseded or (after.status or 0) >= 500 else Severity.BREAKING
-        found.append(Difference(f"field {name}", one.get(name) or "none", other.get(name) or "none", severity))
+        found.append(Difference(f"field {name}", *("none" if name not in found_in else found_in[name] or EMPTY for found_in in (one, other)), severity))
     return found
 
 

@@ -11,12 +11,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
-from urllib.parse import parse_qsl
+from urllib.parse import parse_qsl, unquote_plus
 
 import regex
 
 from ..model import (
-    AllOf, Always, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
+    AllOf, Always, AnswerLimit, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
     ONE_SLASH, HttpDate, LookedUpInside, Lookup, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
@@ -51,12 +51,18 @@ class State:
     sent: tuple[tuple[str, str], ...] = ()  # what is known of the fields that the origin answered
     host_set: str | None = None  # what a rule has put into the Host field by now
     asked_inside: bool = False  # the request is one of the server's own, whose target the client never sent
+    first_query: str | None = None
     first_path: str = ""  # of the request that an error page is asked for
     first_variables: dict[str, str] = field(default_factory=dict)
     pages: ErrorPages | None = None
     compress: Compress | None = None
     types: MediaTypes | None = None
     body_limit: BodyLimit | None = None
+    answer_limit: AnswerLimit | None = None
+    drops_empty: bool = False  # a field whose value comes out empty is not sent (nginx)
+    answer_type: str = ""  # known when the answer goes out; handlers_type: before fields changed it
+    handlers_type: str = ""
+    drops_final_dot: bool = False  # as the listener does
     rewrites: int = 0
     internal: bool = False
     pinned: bool = False
@@ -78,7 +84,9 @@ class State:
     missing: bool = False
     gave_up: str = ""
     looked_up: dict[str, str] = field(default_factory=dict)
+    looks_once: bool = False
     depth: int = 0
+    intercepted: bool = False  # an origin's error was taken over
     for_index: bool = False  # it is asked for as a folder's index file
     refused: int | None = None
     trace: list[TraceEntry] = field(default_factory=list)
@@ -124,8 +132,13 @@ def _part(part: Var | Capture | HttpDate | Placeholder | Unread | Lookup, state:
     match part:
         case Capture(group, label, is_escaped):
             value = _capture(group, label, state)
-            return paths.escaped(value, state.site.reading.escapes + state.site.reading.escapes_in_captures) if is_escaped else value
+            reading = state.site.reading
+            plain = reading.spares_plain_captures and not regex.search("[%+]", (state.received or state.request).target.partition("?")[0])
+            return paths.escaped(value, reading.escapes + reading.escapes_in_captures) if is_escaped and not plain else value
         case Lookup():
+            # nginx map module: once for a request; Caddy's map looks anew each time (2.6.2, probed), and so does what httpd asks.
+            if not state.looks_once:
+                return _looked_up(part, state)
             if part.name not in state.looked_up:
                 state.looked_up[part.name] = _looked_up(part, state)
             return state.looked_up[part.name]
@@ -166,10 +179,12 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return request.scheme
         case Variable.HOST:
             state.looked_at("host")
-            return request.host.lower()
+            return request.host.lower().rstrip(".") if state.drops_final_dot else request.host.lower()
         case Variable.HOST_SENT:
             state.looked_at("host")
             return request.host
+        case Variable.ANSWER_TYPE:
+            return state.answer_type
         case Variable.ORIGIN_FIELD:
             return next((value for held, value in state.sent if held == name.lower()), "")
         case Variable.AUTHORITY:
@@ -195,7 +210,7 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             state.looked_at("query")
             return (state.escaped_path or "/") + state.query_part
         case Variable.ORIGINAL_PATH:
-            return paths.split_target(request.target)[0]
+            return paths.decoded(paths.split_target(request.target)[0])
         case Variable.QUERY:
             state.looked_at("query")
             return name + state.query if state.query else ""
@@ -246,10 +261,18 @@ def script_parts(split: Pattern | None, path: str) -> tuple[str, str]:
     return (groups[0], groups[1]) if groups else (path, "")
 
 
+_BAD_ESCAPE = regex.compile("%(?![0-9A-Fa-f]{2})")
+
+
 def _argument(name: str, state: State) -> str:
     # nginx manual, core module, $arg_name: the raw value of the first argument of that name, whatever its case.
     for piece in (state.query or "").split("&"):
         found, _, value = piece.partition("=")
+        if state.site.reading.decodes_arguments:
+            # Go, url.ParseQuery (Caddy 2.6.2, probed): what cannot be decoded, or has a semicolon, is passed over.
+            if ";" not in piece and not _BAD_ESCAPE.search(piece) and unquote_plus(found) == name:
+                return unquote_plus(value)
+            continue
         if found.lower() == name.lower():
             return value
     return ""
@@ -366,7 +389,11 @@ def _path(form: PathForm, state: State, against: str) -> str:
     # Caddy (2.6.2, probed): a path that stripping left empty is not "/"; before a path is compared, not before a pattern is
     # tried, dots and blanks at its end are cut off, as Windows ignores them in the names of files.
     seen = state.path.rstrip(". ") if against else state.path
-    return paths.clean(seen, merges_slashes="//" not in against) if seen else ""
+    if not seen:
+        return ""
+    # caddyhttp.CleanPath (2.6.2, probed): what a cut prefix leaves without a slash at its start gets none.
+    cleaned = paths.clean(seen, merges_slashes="//" not in against)
+    return cleaned if seen.startswith("/") else cleaned.removeprefix("/")
 
 
 def _same(seen: str, wanted: str, ignores_case: bool) -> bool:

@@ -149,7 +149,9 @@ def given(plain: Request, chosen: dict[Part, str | None]) -> Request:
         else:
             fields.append((name.title(), value))
     if cookies:
-        fields.append(("Cookie", "; ".join(cookies)))
+        # RFC 6265 section 5.4: a client sends one such field.
+        whole = [value for name, value in fields if name == "Cookie"]
+        fields = [*(pair for pair in fields if pair[0] != "Cookie"), ("Cookie", "; ".join(dict.fromkeys([*whole, *cookies])))]
     if chosen.get(LENGTH) is not None and changes.get("method", plain.method) in ("GET", "HEAD"):
         changes["method"] = "POST"
     return replace(plain, target=path + ("?" + "&".join(pieces) if pieces else ""), fields=tuple(fields), **changes)  # type: ignore[arg-type]

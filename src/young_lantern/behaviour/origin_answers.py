@@ -10,18 +10,21 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from ..model import CookieFlags, CookieMapping, ErrorPages, Field, Forward, Gateway, Operation, Pattern, Side, Site, Var, Variable, literal
+from ..model import CookieFlags, CookieMapping, ErrorPages, Field, Forward, Gateway, Lookup, Operation, Pattern, Side, Site, TextIs, TextMatches, Var, Variable, literal
 from ..model.walk import walk
 from ..patterns import examples
 from .request import Request
 
 ANSWER, FIELD = "Lantern-Answer", "Lantern-Field"
 SELF, REFUSED = "self", "refused"
+# The Content-Type of an origin that is asked for nothing else.
+USUAL_TYPE = "application/json"
 # Answers that servers treat otherwise than 200: one without a page as a rule, one that pages are usually for, one that sends the client elsewhere.
 _USUAL = ("404", "500", f"302 {SELF}", "301 /x", REFUSED)
 # Where servers answer errors of origins themselves: some for which there is no page, as a rule.
 _WITHOUT_PAGE = ("403", "418")
 _MOST_STATUSES, _MOST_FIELDS = 8, 16
+_OF_TYPE = Var(Variable.ANSWER_TYPE)
 # Field names that say what the connection or the content is: a proxy makes them itself.
 _OWN = frozenset({"content-length", "content-type", "content-encoding", "transfer-encoding", "connection", "date", "server", "location", "vary", "etag", "last-modified"})
 
@@ -73,6 +76,8 @@ def answers_to_ask(sites: list[Site]) -> Iterator[tuple[str, str]]:
             fields |= dict.fromkeys(_cookies("/", "", "/x") if item.name.lower() == "set-cookie" else [f"{item.name}: of the origin"])
         elif isinstance(item, Var) and item.variable is Variable.ORIGIN_FIELD and item.name.lower() not in _OWN:
             fields |= {f"{item.name.title()}: of the origin": None}
+        elif isinstance(item, TextIs | TextMatches | Lookup) and _OF_TYPE in (item.subject if isinstance(item, Lookup) else item.template):
+            fields |= {f"Content-Type: {text}": None for text in _types(item)}
         elif isinstance(item, CookieMapping):
             texts = list(examples(item.before, starts_with_slash=item.attribute == "path"))[:3] if isinstance(item.before, Pattern) else [literal(item.before) or "/"]
             for text in texts:
@@ -83,6 +88,12 @@ def answers_to_ask(sites: list[Site]) -> Iterator[tuple[str, str]]:
             fields |= dict.fromkeys(f"Set-Cookie: {name}=1; Path=/; Secure; SameSite=None" for name in names)
     yield from ((ANSWER, status) for status in statuses)
     yield from ((FIELD, text) for text in list(fields)[:_MOST_FIELDS])
+
+
+def _types(item: TextIs | TextMatches | Lookup) -> list[str]:
+    """Types that a condition, or the rows of a table, tell from others."""
+    asked = item.values if isinstance(item, TextIs) else [row.value for row in item.rows] if isinstance(item, Lookup) else [item.pattern]
+    return [text for value in asked for text in ([value] if isinstance(value, str) else list(examples(value, starts_with_slash=False))[:1]) if text]
 
 
 def _cookies(path: str, domain: str, other: str) -> list[str]:

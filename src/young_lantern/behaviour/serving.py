@@ -45,18 +45,26 @@ class GoOn:
 
 
 @dataclass(frozen=True, slots=True)
+class Methods:
+    """An answer to OPTIONS without content, which says what the server takes. `named`: what has its type by its name, there or not; "": a folder."""
+
+    status: int
+    named: str
+
+
+@dataclass(frozen=True, slots=True)
 class AskIndexes:
     """Requests of their own for these paths, in turn; `otherwise` when each is 404."""
 
     paths: tuple[str, ...]
-    otherwise: "Found | Missing"
+    otherwise: "Found | Missing | Methods"
 
 
 # http_protocol.c, ap_method_registry_init.
 KNOWN_METHODS = frozenset("""GET PUT POST DELETE CONNECT OPTIONS TRACE PATCH PROPFIND PROPPATCH MKCOL COPY MOVE LOCK UNLOCK VERSION-CONTROL CHECKOUT UNCHECKOUT
     CHECKIN UPDATE LABEL REPORT MKWORKSPACE MKACTIVITY BASELINE-CONTROL MERGE HEAD""".split())
 
-Served = Found | Missing | Moved | GoOn | AskIndexes
+Served = Found | Missing | Moved | GoOn | Methods | AskIndexes
 
 
 def serve(step: ServeFiles, state: State) -> Served:
@@ -128,13 +136,15 @@ def _walked(step: ServeFiles, state: State) -> Served:
     state.note("file", step.span, full, kind is not None)
     reads = state.method in ("GET", "HEAD")
     missing = Missing(step.missing_status if state.method in step.methods else wrong_method(step, state.method))
+    # core.c, default_handler: it asks for the method before it looks for the file (2.4.71, probed), but mod_dir has added the slash by then.
+    methods = Methods(step.options_status, "" if kind is FileKind.FOLDER else full) if state.method == "OPTIONS" and step.options_status is not None else None
     if kind is not FileKind.FOLDER:
-        return missing if kind is None or left else _file(step, state, full)
+        return methods or (missing if kind is None or left else _file(step, state, full))
     url = state.path if state.url is None else state.url
     if not url.endswith("/") and folders.added_slash is not None:
         return Moved(folders.added_slash, paths.escaped(url, state.site.reading.escapes) + "/" + state.query_part)
     # mod_autoindex answers GET alone; the default handler then has no file (httpd 2.4.71, probed).
-    otherwise = Found(full + "/", listing=True) if folders.listing and reads else Missing(folders.no_index_status) if reads else missing
+    otherwise = methods or (Found(full + "/", listing=True) if folders.listing and reads else Missing(folders.no_index_status) if reads else missing)
     if not url.endswith("/"):
         return otherwise
     return AskIndexes(tuple(name if name.startswith("/") else url + name for name in (text(item, state) for item in folders.index)), otherwise)

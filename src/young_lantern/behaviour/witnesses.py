@@ -182,13 +182,16 @@ def _indexes(site: Site) -> Iterator[str]:
             yield item.path[1].lstrip("/")
 
 
-def document_roots(*estates: Estate) -> dict[str, ServeFiles]:
-    """The folders that files are served from, without final slash, and where one of them is named."""
+def document_roots(*estates: Estate, aliases: bool = False) -> dict[str, ServeFiles]:
+    """The folders that files are served from, without final slash, and where one of them is named.
+
+    aliases: those, too, that stand for a prefix without final slash, unless their name looks like a file's
+    """
     found: dict[str, ServeFiles] = {}
     for item in (item for estate in estates for site in estate.sites for item in walk(site.program)):
-        if isinstance(item, ServeFiles) and (not item.strip or item.strip.endswith("/")):
+        if isinstance(item, ServeFiles) and (not item.strip or item.strip.endswith("/") or aliases):
             text = literal(item.root)
-            if text:
+            if text and (not item.strip or item.strip.endswith("/") or "." not in text.rpartition("/")[2]):
                 found.setdefault(text.rstrip("/"), item)
     return found
 

@@ -58,6 +58,7 @@ class Claim:
     why: str = ""
     finding: Finding | None = None
     follows: Span | None = None  # the directive whose fate it shares, when it has none of its own
+    asked_by: tuple[Span, ...] = ()  # directives whose effect it became part of; its fate is theirs then
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +85,8 @@ class Reading:
     tree:   the dialect's own syntax tree by file, for moving copies and for reports
     beside: texts that lie among the files that are served, by name
     files:  (prefix as configured, folder here): where the engineer said that paths of the configuration lie
+    given:  values of `${NAME}` that a file beside the configuration gives
+    defines: names of `${NAME}` that the configuration gives a value itself
     """
 
     dialect: str
@@ -97,6 +100,8 @@ class Reading:
     inactive: tuple[str, ...] = ()
     beside: dict[str, Beside] = field(default_factory=dict)
     files: tuple[tuple[str, Path], ...] = ()
+    given: dict[str, str] = field(default_factory=dict)
+    defines: frozenset[str] = frozenset()
 
 
 @dataclass

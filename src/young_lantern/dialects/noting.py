@@ -29,6 +29,7 @@ class Noting:
 
     reached: spans that some answer depends on
     left:    what stands in a route that could not be written
+    idle:    lines that come to nothing in some place, and why; said of those that are written nowhere
     """
 
     estate: Estate
@@ -38,6 +39,7 @@ class Noting:
     notes: list[WriterNote] = field(default_factory=list)
     reached: set[Span] = field(default_factory=set)
     left: set[Span] = field(default_factory=set)
+    idle: dict[Span | None, str] = field(default_factory=dict)
     _said: set[tuple[Span, str]] = field(default_factory=set)
 
     def note(self, span: Span | None, disposition: Disposition, code: Code, **facts: object) -> None:
@@ -69,6 +71,13 @@ class Noting:
         told = {note.span for note in self.notes}
         for span in self.left - told - set(written):
             self.lost(span, "this", "the route that it belongs to could not be written")
+
+    def say_idle(self, written: Iterable[Span]) -> None:
+        """Why what was written nowhere, and has no word of its own yet, comes to nothing."""
+        told = {note.span for note in self.notes} | set(written)
+        for span, why in self.idle.items():
+            if span not in told:
+                self.implied(span, why)
 
     def fixed(self, part: Part) -> Part:
         """What is the same for every request of the site stands for itself: its first name, and its port if it has one."""

@@ -11,10 +11,11 @@ disjoint.py whether two conditions can hold at once
 places.py  places by path, for dialects whose sites are lists of them
 unroll.py  a site's program -> tree: restarts looked up beforehand, settings pushed to the leaves
 own_types.py Content-Type as a field or as a setting
+answer_types.py  conditions on it -> names of types, or of files
 hoist.py   settings that all leaves of a branch share, pulled up again
 """
 
-from . import own_types  # noqa: F401
+from . import answer_types, own_types  # noqa: F401
 from .disjoint import disjoint, without_impossible  # noqa: F401
 from .hoist import hoist  # noqa: F401
 from .tables import with_keys_in_patterns, without_tables  # noqa: F401

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from ..model import AllOf, Block, Capture, Choose, Condition, Field, Rewrite, SetPath, Step, Var, Variable
+from ..model import AllOf, Block, Capture, Choose, Condition, Field, Rewrite, Route, SetPath, Step, TextMatches, Var, Variable
 from ..model.walk import walk
 from .tree import Branch, Chain
 
@@ -15,7 +15,7 @@ def with_conditions(steps: tuple[Step, ...], said: Callable[[Field], Field | Non
     made: list[Step] = []
     for step in steps:
         match step:
-            case Choose((route,)) if route.steps and all(isinstance(item, Field) for item in route.steps) and not any(isinstance(item, Capture) for item in walk(route.steps)):
+            case Choose((route,)) if route.steps and all(isinstance(item, Field) for item in route.steps) and _own_captures(route):
                 fields = [replace(item, when=_both(route.condition, item.when)) for item in route.steps]  # type: ignore[type-var]
                 written = [item for item in map(said, fields) if item is not None]
                 made += written if len(written) == len(fields) else [step]
@@ -26,6 +26,12 @@ def with_conditions(steps: tuple[Step, ...], said: Callable[[Field], Field | Non
             case _:
                 made.append(step)
     return tuple(made)
+
+
+def _own_captures(route: Route) -> bool:
+    """Whether the fields of a route use no capture but those of a pattern that the route itself asks of a text."""
+    labels = {item.pattern.label for item in walk(route.condition) if isinstance(item, TextMatches) and item.pattern.label}
+    return all(item.pattern in labels for item in walk(route.steps) if isinstance(item, Capture))
 
 
 def _both(held: Condition, when: Condition | None) -> Condition:

@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
-from ..model import AllOf, AnyOf, Condition, Field, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Rewrite
+from ..model import (
+    AllOf, AnyOf, ClientIn, Condition, Field, HostIs, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Rewrite, SchemeIs, TextIs, TextMatches, Var, Variable,
+)
 from ..model.walk import walk
 from ..patterns.path_languages import exclude_each_other
+from .static import bare
 from .tree import Branch, Chain, Fork, Leaf
 
 
@@ -80,6 +83,26 @@ class _Known:
     fails: tuple[Condition, ...] = ()
     moved: bool = False
 
+    def elsewhere(self) -> "_Known":
+        """What is still known of another path: what asks for none."""
+        return _Known(tuple(filter(_of_client, self.holds)), tuple(filter(_of_client, self.fails)), True)
+
+
+# What no rewriting changes.
+_OF_CLIENT = frozenset({Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY, Variable.SCHEME, Variable.PORT, Variable.METHOD, Variable.CLIENT, Variable.FIELD, Variable.COOKIE})
+
+
+def _of_client(condition: Condition) -> bool:
+    """Whether a condition asks for what a request keeps, whatever becomes of its path."""
+    match condition:
+        case Not(inner):
+            return _of_client(inner)
+        case AllOf(parts) | AnyOf(parts):
+            return all(map(_of_client, parts))
+        case TextIs(template) | TextMatches(template):
+            return all(isinstance(part, str) or isinstance(part, Var) and part.variable in _OF_CLIENT for part in template)
+    return isinstance(condition, HostIs | SchemeIs | ClientIn)
+
 
 def without_impossible(chain: Chain, settles: Callable[[Field], bool] = lambda field: True, known: _Known = _Known()) -> Chain:
     """The chain without forks that no path comes to, and fields without what is known of them already. settles: whether a field shall be told what is known; one
@@ -94,12 +117,12 @@ def without_impossible(chain: Chain, settles: Callable[[Field], bool] = lambda f
                     forks.append(replace(fork, chain=without_impossible(fork.chain, settles, replace(here, holds=(*here.holds, fork.condition)))))
                 here = replace(here, fails=(*here.fails, fork.condition))
             if any(fork.chain.falls and any(_moves(inner) for inner in _all_items(fork.chain)) for fork in item.forks):
-                known = _Known(moved=True)
+                known = known.elsewhere()
             if not forks:
                 continue
             item = Branch(forks, item.span)
         elif _moves(item):
-            known = _Known(moved=True)  # what was asked before was asked of another path
+            known = known.elsewhere()  # what was asked before was asked of another path
         elif isinstance(item, Leaf):
             item = _with_known(item, settles, known)
         items.append(item)
@@ -119,6 +142,9 @@ def _all_items(chain: Chain) -> Iterator[object]:
 
 
 def _cannot_be(condition: Condition, known: _Known) -> bool:
+    parts = {bare(part) for part in (condition.conditions if isinstance(condition, AllOf) else (condition,))}
+    if any(bare(failed) in parts for failed in known.fails if _of_client(failed)):
+        return True
     return any(disjoint(held, condition) for held in known.holds) or any(implied(failed, condition) for failed in known.fails)
 
 

@@ -2,7 +2,8 @@
 
 Rule:     a condition on such a variable becomes the conditions under which it has the value that is asked for; a text with it becomes a table of what
           they look at, where that is one thing. What nobody asks for any more is not set. Dialects without an environment say it so themselves.
-Left out: variables whose values have captures in them, which a rule further on sets as well, or which go by the path and are asked for when a rewrite may
+          A capture of all that a pattern asks about is what it asks about.
+Left out: variables whose values have other captures in them, which a rule further on sets as well, or which go by the path and are asked for when a rewrite may
           have changed it; they stay as they are.
 """
 
@@ -11,11 +12,11 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from ..model import (
-    ALWAYS, ONE_SLASH, AllOf, AnyOf, Block, Capture, Choose, Condition, Estate, Field, Lookup, LookupRow, Not, PathIs, PathMatches, PathStartsWith, Rewrite, SetVariable, Step, Template, TextIs, TextMatches, Var, Variable,
+    ALWAYS, ONE_SLASH, AllOf, AnyOf, Block, Capture, Choose, Condition, Estate, Field, Lookup, LookupRow, Not, Part, PathIs, PathMatches, PathStartsWith, Rewrite, SetVariable, Step, Template, TextIs, TextMatches, Var, Variable,
     literal,
 )
 from ..model.walk import transform, walk
-from ..patterns import search
+from ..patterns import all_of_text, search
 from .late import without_late
 
 _MOST_WAYS = 12
@@ -27,10 +28,15 @@ _PATHS = frozenset({
 
 @dataclass(frozen=True, slots=True)
 class _Way:
-    """A variable gets this value where the condition holds, unless a later way holds."""
+    """A variable gets this value where the condition holds, unless a later way holds. A value that is no text by itself is never empty."""
 
     condition: Condition
-    value: str
+    value: Template
+
+    @property
+    def text(self) -> str:
+        found = literal(self.value)
+        return "".join(part if isinstance(part, str) else "?" for part in self.value) if found is None else found
 
 
 def without_environment(estate: Estate, strict: bool = False) -> Estate:
@@ -55,20 +61,22 @@ def _block(block: Block) -> Block:
     rest = tuple(transform(step, _on_paths) for step in block.steps[leading:])
     elsewhere = {item.name for item in walk(rest) if isinstance(item, SetVariable)}
     moved = _asked_of_another_path(rest)
+    compared = _compared(block)
     ways: dict[str, list[_Way] | None] = {}
     for line in lines:
         route = line.routes[0]
         held = transform(_over(route.condition, ways), _on_paths)
         for step in route.steps:
             assert isinstance(step, SetVariable)
-            value = literal(step.value)
+            value = _without_captures(step.value, route.condition)
             before = ways.get(step.name, [])
-            known = before is not None and value is not None and step.name not in elsewhere and len(before) < _MOST_WAYS and not (step.name in moved and _of_path(held))
-            ways[step.name] = [*before, _Way(held, str(value))] if known and before is not None else None  # type: ignore[arg-type]
+            known = before is not None and value is not None and (literal(value) is not None or step.name not in compared) and step.name not in elsewhere and len(before) < _MOST_WAYS and not (step.name in moved and _of_path(held))
+            ways[step.name] = [*before, _Way(held, value)] if known and before is not None and value is not None else None  # type: ignore[arg-type]
     known_ways = {name: found for name, found in ways.items() if found is not None}
     captured = frozenset(item.pattern for item in walk(rest) if isinstance(item, Capture))
     made = tuple(transform(step, lambda value: _asked(value, known_ways, captured)) for step in rest)
-    made = tuple(transform(step, lambda value: _shown(value, known_ways)) for step in made)
+    for put in (_settled, _shown):
+        made = tuple(transform(step, lambda value, put=put: put(value, known_ways)) for step in made)  # type: ignore[misc]
     used = {item.name for item in walk(made) if isinstance(item, Var) and item.variable is Variable.VARIABLE}
     kept: list[Step] = []
     for line in lines:
@@ -103,6 +111,44 @@ def _on_paths(value: object) -> object:
     return value
 
 
+def _compared(block: Block) -> set[str]:
+    """Variables that are asked for more than whether they are set."""
+    return {part.name for item in walk(block) if isinstance(item, TextMatches) or isinstance(item, TextIs) and item.values != ("",)
+            for part in item.template if isinstance(part, Var) and part.variable is Variable.VARIABLE}
+
+
+def _without_captures(value: Template, condition: Condition) -> Template | None:
+    """The value with what its captures stand for, which is never empty if there are any; None where that is not known."""
+    if not any(isinstance(part, Capture) for part in value):
+        return None if literal(value) is None else value
+    if not isinstance(condition, TextMatches) or not all_of_text(condition.pattern) or search(condition.pattern, "") is not None:
+        return None
+    whole = Capture(0, condition.pattern.label)
+    if any(isinstance(part, Capture) and part != whole for part in value):
+        return None
+    return tuple(inner for part in value for inner in (condition.template if part == whole else (part,)))
+
+
+def _settled(value: object, ways: dict[str, list[_Way]]) -> object:
+    """A field that is only there where a variable's one way holds has the value that it gets there."""
+    if not isinstance(value, Field) or value.when is None:
+        return value
+    held: tuple[Condition, ...] = value.when.conditions if isinstance(value.when, AllOf) else (value.when,)
+    there = {name: found[0] for name, found in ways.items() if len(found) == 1 and found[0].condition in held}
+    if not there:
+        return value
+    return replace(value, value=tuple(inner for part in value.value for inner in _there(part, there)))
+
+
+def _there(part: Part, there: dict[str, _Way]) -> Template:
+    match part:
+        case Var(Variable.VARIABLE, name) if name in there:
+            return there[name].value
+        case Lookup(subject=(Var(Variable.VARIABLE, name),), rows=(LookupRow(value=""),), fallback=(Var(Variable.VARIABLE, other),)) if name == other and name in there and there[name].text:
+            return there[name].value
+    return (part,)
+
+
 def _over(condition: Condition, ways: dict[str, list[_Way] | None]) -> Condition:
     """A condition of a line, which may ask for what lines before it set."""
     known = {name: found for name, found in ways.items() if found is not None}
@@ -132,7 +178,7 @@ def _meets(ways: list[_Way], holds) -> Condition:  # type: ignore[no-untyped-def
     """When the variable has a value that meets something: the last way that holds decides, and none is nothing."""
     made: Condition = ALWAYS if holds("") else Not(ALWAYS)
     for way in ways:
-        if holds(way.value):
+        if holds(way.text):
             made = way.condition if made == Not(ALWAYS) else made if made is ALWAYS else AnyOf((*made.conditions, way.condition) if isinstance(made, AnyOf) else (made, way.condition))
         else:
             not_here = Not(way.condition)
@@ -148,6 +194,6 @@ def _table(name: str, ways: list[_Way]) -> Lookup | None:
         if not isinstance(way.condition, TextMatches):
             return None
         subjects.add(way.condition.template)
-        rows.append(LookupRow(replace(way.condition.pattern, label=""), (way.value,) if way.value else ()))
+        rows.append(LookupRow(replace(way.condition.pattern, label=""), () if literal(way.value) == "" else way.value))
     span = ways[0].condition.span
     return Lookup(name, subjects.pop(), tuple(rows), span=span) if len(subjects) == 1 else None

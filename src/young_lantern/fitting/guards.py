@@ -38,14 +38,21 @@ def _as_one(branch: Branch, rest: list) -> Leaf | None:  # type: ignore[type-arg
     """Some addresses, and all others, who must say who they are: the one answer of both."""
     if len(branch.forks) != 2 or not isinstance(inside := branch.forks[0].condition, ClientIn) or branch.forks[1].condition is not ALWAYS:
         return None
-    free, guarded = ([*fork.chain.items, *rest][:1] for fork in branch.forks)
-    if not free or not guarded or not isinstance(free[0], Leaf) or not isinstance(guarded[0], Leaf):
+    free, guarded = (_leaf([*fork.chain.items, *rest]) for fork in branch.forks)
+    if free is None or guarded is None:
         return None
-    settings, guard = free[0].settings, guarded[0].settings.guard
-    if guard is None or settings.guard is not None or bare(free[0].answer) != bare(guarded[0].answer):
+    settings, guard = free.settings, guarded.settings.guard
+    if guard is None or settings.guard is not None or bare(free.answer) != bare(guarded.answer):
         return None
-    if bare(replace(settings, also=())) != bare(replace(guarded[0].settings, guard=None, also=())):
+    if bare(replace(settings, also=())) != bare(replace(guarded.settings, guard=None, also=())):
         return None
     spans = (span for span in walk((branch.forks[0].condition, branch.forks[0].span, branch.forks[0].also, branch.forks[1].span, branch.span)) if isinstance(span, Span))
     guard = replace(guard, also=tuple(dict.fromkeys((*guard.also, *spans))))
-    return replace(guarded[0], settings=replace(guarded[0].settings, guard=guard, exempt=inside))
+    return replace(guarded, settings=replace(guarded.settings, guard=guard, exempt=inside))
+
+
+def _leaf(items: list) -> Leaf | None:  # type: ignore[type-arg]
+    """The answer that all get; None where they do not."""
+    while items and isinstance(items[0], Branch) and items[0].forks[0].condition is ALWAYS:
+        items = [*items[0].forks[0].chain.items, *items[1:]]
+    return items[0] if items and isinstance(items[0], Leaf) else None

@@ -15,11 +15,12 @@ from dataclasses import dataclass, field, replace
 
 from ..model import (
     ALWAYS, Abort, AllOf, AnyOf, Capture, Condition, FileExists, FileNameMatches, FolderMatches, Not, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
-    Redirect, Respond, Rewrite, SetPath, Span, Template, TextIs, TextMatches, Var, Variable, join,
+    Respond, Rewrite, SetPath, Span, Step, TextIs, TextMatches, Var, Variable, join,
 )
 from ..model.walk import transform, walk
 from ..patterns import literal_start
 from .static import Known, bare, narrowed, simplified, truth, without
+from .every_path import EVERY_PATH, whole_path_in
 from .tree import Branch, Chain, Fork, Leaf, leaves
 
 NEVER = Not(ALWAYS)
@@ -131,30 +132,26 @@ def structural_spans(chain: Chain) -> set[Span]:
     return found
 
 
-# Patterns that every path meets -> what their first group is, as far as templates use it.
-_EVERY_PATH = {"^": None, "^/": None, ".*": None, "^.*": None, "^.*$": None, "^/.*": None, "^/.*$": None, "^/(.*)$": "/", "^/(.*)": "/", "^(.*)$": "", "(.*)": "", "^(.*)": "", "^(/.*)$": ""}
-
-
 def _total(fork: Fork) -> Fork:
     """A fork whose pattern every path meets holds always; its capture is the path, or what stands behind its first slash."""
     parts = fork.condition.conditions if isinstance(fork.condition, AllOf) else (fork.condition,)
-    every = next((item for item in parts if isinstance(item, PathMatches) and item.pattern.text in _EVERY_PATH), None)
+    every = next((item for item in parts if isinstance(item, PathMatches) and item.pattern.text in EVERY_PATH), None)
     if every is None:
         return fork
-    label, lead = every.pattern.label, _EVERY_PATH[every.pattern.text]
-
-    def change(value: object) -> object:
-        if isinstance(value, Redirect) and lead is not None:
-            return replace(value, location=_whole(value.location, label, lead))
-        return value
-
+    label = every.pattern.label
     for leaf in leaves(fork.chain):
-        leaf.answer = transform(leaf.answer, change)
+        leaf.answer = whole_path_in(leaf.answer, every)
     used = any(isinstance(item, Capture) and item.pattern == label for item in walk([item for item in _values(fork.chain)]))
     if used:
         return replace(fork, sure=True) if len(parts) == 1 else fork
     left = tuple(item for item in parts if item is not every)
     return replace(fork, condition=ALWAYS if not left else left[0] if len(left) == 1 else AllOf(left, every.span))
+
+
+def url_as_path(program: tuple[Step, ...]) -> tuple[Step, ...]:
+    """The program in which what asks for the path of the URL asks for the current one, for dialects that know no other; where a rule has changed the
+    one and not the other, the comparison shows it."""
+    return transform(program, lambda value: replace(value, form=PathForm.CURRENT) if isinstance(value, PathIs | PathStartsWith | PathMatches | PathGlob) and value.form is PathForm.URL else value)
 
 
 def _values(chain: Chain) -> Iterator[object]:
@@ -168,21 +165,6 @@ def _values(chain: Chain) -> Iterator[object]:
             yield item.settings
         else:
             yield item
-
-
-def _whole(location: Template, label: str, lead: str) -> Template:
-    """A Location with the whole path where it has the capture that stands for it."""
-    out: list = []
-    for part in location:
-        if isinstance(part, Capture) and part.pattern == label and part.group == 1:
-            if lead and not (out and isinstance(out[-1], str) and out[-1].endswith(lead)):
-                return location
-            if lead:
-                out[-1] = out[-1][:-len(lead)]
-            out.append(Var(Variable.PATH_ESCAPED))
-        else:
-            out.append(part)
-    return join(*out)
 
 
 def refuses(chain: Chain) -> bool:

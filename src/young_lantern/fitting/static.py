@@ -101,6 +101,8 @@ def truth(condition: Condition, known: Known) -> bool | None:
             return kind is not FileKind.FOLDER
         case TextIs(template, values, ignores_case) if (text := literal(template)) is not None and not any(isinstance(part, Placeholder) for part in template):
             return any(text == value or ignores_case and text.lower() == value.lower() for value in values)
+        case TextMatches(template, pattern) if (text := literal(template)) is not None and not any(isinstance(part, Placeholder) for part in template):
+            return search(pattern, text) is not None
         case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | FileExists() if lasting(condition):
             return True if (condition, True) in known.settled else False if (condition, False) in known.settled else None
         case TextIs((Var(Variable.VARIABLE, name),), values):
@@ -140,10 +142,6 @@ def _starts(prefix: str, ignores_case: bool, known: Known) -> bool | None:
         return True
     if any(prefix.startswith(other) for other in known.excluded):
         return False
-    for pattern in known.matched:
-        # A pattern that holds from the start on, and for nothing below the prefix, keeps the path out of it.
-        if pattern.text.startswith("^") and not any(search(pattern, prefix + rest) for rest in ("", "x", "x/y1", "x.html")):
-            return False
     return None if prefix.startswith(known.prefix) else False
 
 
@@ -180,6 +178,11 @@ def without(known: Known, condition: Condition) -> Known:
         return narrowed(known, condition.condition) if lasting(condition.condition) else known
     if lasting(condition):
         return replace(known, settled=known.settled | {(condition, False)})
+    if isinstance(condition, AllOf):
+        # Where all else holds, it is the one that is left that does not.
+        left = [item for item in condition.conditions if truth(item, known) is not True]
+        if len(left) == 1:
+            return without(known, left[0])
     return known
 
 

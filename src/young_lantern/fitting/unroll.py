@@ -11,7 +11,7 @@ import re
 from dataclasses import dataclass, field, replace
 
 from ..model import (
-    ALWAYS, Abort, AddressRule, AllOf, AnyOf, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
+    ALWAYS, Abort, AddressRule, AllOf, AnswerLimit, AnyOf, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
     ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, MediaTypes, Not, Note, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
     Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, literal,
 )
@@ -181,7 +181,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 env = replace(env, settings=_set(env, step))
             case LogTo():
                 env = replace(env, settings=replace(env.settings, log=step))
-            case Note():
+            case Note() | AnswerLimit():
                 continue
             case Protect(rules):
                 denied = _denied(rules)
@@ -446,9 +446,10 @@ def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -
             there = replace(there, file_root=step.root)
         if known.path is None and not text.startswith("/"):
             there = replace(there, suffix="/" + text)
+        below = [part.prefix for condition, said in known.held if said and isinstance(condition, AnyOf) and (part := _folder_of(condition)) is not None]
         if known.path is None and exists:
             # A prefix that is none of the folder's is none of the file's, unless the file's name continues it.
-            there = replace(there, prefix=known.prefix, excluded=frozenset(prefix for prefix in known.excluded if not _reaches(prefix, text)),
+            there = replace(there, prefix=max([known.prefix, *below], key=len), excluded=frozenset(prefix for prefix in known.excluded if not _reaches(prefix, text)),
                             held=frozenset(pair for pair in known.held if not pair[1] and _stays_out(pair[0], text)))
         chain = _restarted(Restart(folders.restarts, step.span), steps, replace(env, known=there), walker)
         if chain is None:
@@ -463,6 +464,14 @@ def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -
     while folders.walks and forks and not forks[-1].chain.items:
         forks.pop()
     return [Branch(forks, step.span)] if needed else []
+
+
+def _folder_of(condition: AnyOf) -> PathStartsWith | None:
+    """For `/x` and all below it: what paths that end in a slash begin with."""
+    match condition.conditions:
+        case (PathIs(path, False), PathStartsWith(prefix, False) as below) if prefix == path + "/":
+            return below
+    return None
 
 
 def _stays_out(condition: Condition, name: str) -> bool:

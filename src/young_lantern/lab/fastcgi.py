@@ -13,7 +13,7 @@ import struct
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from ..behaviour.origin_answers import SELF, parsed
+from ..behaviour.origin_answers import SELF, USUAL_TYPE, parsed
 
 _VERSION = 1
 _BEGIN, _END, _PARAMS, _STDIN, _STDOUT = 1, 3, 4, 5, 6
@@ -46,7 +46,7 @@ def answer(stream: socket.socket, describe: Callable[[list[tuple[str, str]], int
                 status = "404"
             code, _, location = status.partition(" ")
             text = json.dumps(describe(pairs, content)).encode()
-            lines = [f"Status: {code}", "Content-Type: application/json", *([f"Location: {location}"] if location else []), *(f"{name}: {value}" for name, value in made_up.fields)]
+            lines = [f"Status: {code}", *([f"Content-Type: {USUAL_TYPE}"] if "content-type" not in dict(made_up.fields) else []), *([f"Location: {location}"] if location else []), *(f"{name}: {value}" for name, value in made_up.fields)]
             made = "\r\n".join(lines).encode() + b"\r\n\r\n" + text
             for start in range(0, len(made), 0xFFF8):
                 stream.sendall(_record(_STDOUT, number, made[start:start + 0xFFF8]))

@@ -102,7 +102,9 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
     with tempfile.TemporaryDirectory(prefix="lantern-live-") as place, ExitStack() as stack:
         folder = Path(place)
         names = placeholder_names([*before.texts.values(), *after.texts.values()])
-        fills = {name: f"192.0.2.{200 + number % 50}" if "PORT" not in name.upper() else str(8100 + number) for number, name in enumerate(sorted(names))}
+        fills: dict[str, str] = {**after.given, **before.given}
+        names -= fills.keys() | before.defines | after.defines
+        fills |= {name: f"192.0.2.{200 + number % 50}" if "PORT" not in name.upper() else str(8100 + number) for number, name in enumerate(sorted(names))}
         readings = tuple(_filled(reading, fills, folder / f"filled-{number}") for number, reading in enumerate((before, after)))
         hosts = [row.host.text for reading in readings for listener in reading.estate.listeners for row in listener.rows]
         certificate = make_certificate(folder / "certificate", [host for host in hosts if not host.endswith(".*") and not host.startswith("~")])
@@ -172,7 +174,7 @@ def _empty_roots(estates: list[Estate], placed: tuple[tuple[str, Path], ...], fo
     (2.4.71, probed). Nobody would hear of the true answers.
     """
     made = []
-    for root in sorted(document_roots(*estates), key=len, reverse=True):
+    for root in sorted(document_roots(*estates, aliases=True), key=len, reverse=True):
         if root.startswith("/") and not Path(moved(root, placed)).exists():
             here = folder / root.lstrip("/")
             here.mkdir(parents=True, exist_ok=True)

@@ -13,7 +13,7 @@ import threading
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from types import TracebackType
 
-from ..behaviour.origin_answers import ANSWER, FIELD, SELF, parsed
+from ..behaviour.origin_answers import ANSWER, FIELD, SELF, USUAL_TYPE, parsed
 from . import fastcgi
 
 MARK = "lantern-stand-in-origin"
@@ -45,7 +45,8 @@ class _Handler(BaseHTTPRequestHandler):
         content = json.dumps(received).encode()
         status, location, more = asked(self.headers.get(ANSWER, ""), self.headers.get(FIELD, ""), f"http://{self.headers.get('Host', '')}{received['target']}")
         self.send_response(status)
-        self.send_header("Content-Type", "application/json")
+        if "content-type" not in dict(more):
+            self.send_header("Content-Type", USUAL_TYPE)
         self.send_header("Content-Length", str(len(content)))
         if location:
             self.send_header("Location", location)

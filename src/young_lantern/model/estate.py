@@ -99,10 +99,12 @@ class PathReading:
     refuses_upward: bool = True  # `/../` above the root is 400
     encoded_slash_status: int | None = None  # answered to a path with %2F, whatever it is
     keeps_empty_query: bool = False  # a lone "?" at the end of a target goes on with it
+    decodes_arguments: bool = False  # values of a query are asked for decoded, their names by case (Caddy); else as they came, in any case
     cookies_mind_case: bool = True  # names of cookies are told apart by the case of their letters
     # ASCII characters that are percent-encoded when a changed path goes out, besides controls.
     escapes: str = " \"#%<>?\\^`{|}"
     escapes_in_captures: str = "&+"  # besides these, where a capture goes out escaped
+    spares_plain_captures: bool = False  # none of a path that came without escapes, and without a plus sign (nginx)
 
 
 @dataclass(frozen=True, slots=True)

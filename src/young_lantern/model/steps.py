@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import Enum
-from typing import Any
 
 from .conditions import Condition, Pattern
+from .media_types import MediaType, MediaTypes, TypeTable  # noqa: F401
 from .span import Span
 from .text import Template
 
@@ -46,6 +45,7 @@ class Field:
     when:     only for requests that meet this where the step stands
     asked_last: `when` is asked when the answer goes out instead
     survives_errors: still applied when the answer is an error that the server made itself
+    also_of_origins: further statuses of answers that come from an origin
     unless_sent: not where the origin has sent a field of this name (in small letters); where it has sent this very one, the value is put behind its own
     """
 
@@ -64,6 +64,7 @@ class Field:
     when: Condition | None = None
     asked_last: bool = False
     unless_sent: str = ""
+    also_of_origins: frozenset[int] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -304,99 +305,6 @@ class Compress:
 
 
 @dataclass(frozen=True, slots=True)
-class MediaType:
-    """The media type of files whose names end in this extension; "": none."""
-
-    extension: str
-    media_type: str
-    span: Span | None = None
-
-
-class TypeTable:
-    """Rows by extension, in small letters; a later row of an extension counts.
-
-    No dataclass, so that walks over a program do not go through its hundred rows at every place; two are equal if they say the same, wherever
-    the lines stand.
-    """
-
-    __slots__ = ("_hash", "by_extension", "rows")
-
-    def __init__(self, rows: Iterable[MediaType] = ()) -> None:
-        self.rows: tuple[MediaType, ...] = tuple(rows)
-        self.by_extension: dict[str, str] = {item.extension.lower(): item.media_type for item in self.rows}
-        self._hash = hash(frozenset(self.by_extension.items()))
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, TypeTable) and self.by_extension == other.by_extension
-
-    def __hash__(self) -> int:
-        return self._hash
-
-    def __repr__(self) -> str:
-        return f"TypeTable({len(self.rows)} rows)"
-
-    def __add__(self, other: "TypeTable") -> "TypeTable":
-        return TypeTable((*self.rows, *other.rows)) if other.rows else self
-
-
-_EMPTY = TypeTable()
-
-
-@dataclass(frozen=True, slots=True)
-class MediaTypes:
-    """What Content-Type answers get (RFC 9110 section 8.3). None: as it was said before.
-
-    table:      by extension. adds: beside those in force
-    registered: extensions that no row has are looked up in the system's own table
-    otherwise:  where neither knows the name; "": no Content-Type is sent
-    forced:     of every file, whatever its name; "": no longer
-    charset:    put behind a type among `charset_types` (names, or `text/*`) that has none; "": nothing is
-    charset_on_origins: what an origin sends gets it, too
-    charsets:   of files by extension, whatever their type (httpd)
-    by_path:    the extension of the current path counts, not the file's, and texts have their types by it, too (nginx)
-    each:       every extension of a name counts, the last one that is known (httpd)
-    """
-
-    table: TypeTable | None = None
-    adds: bool = False
-    registered: bool | None = None
-    otherwise: str | None = None
-    forced: str | None = None
-    charset: str | None = None
-    charset_types: tuple[str, ...] | None = None
-    charset_on_origins: bool = False
-    charsets: TypeTable = _EMPTY
-    by_path: bool = False
-    each: bool = False
-    span: Span | None = None
-    also: tuple[Span, ...] = ()
-    otherwise_span: Span | None = None
-    charset_span: Span | None = None
-
-    def onto(self, before: "MediaTypes | None") -> "MediaTypes":
-        """What is in force after this step, `before` being in force before it."""
-        if before is None or not self.adds and None not in (self.table, self.registered, self.otherwise, self.forced, self.charset, self.charset_types):
-            return self
-
-        def last(name: str) -> Any:
-            said = getattr(self, name)
-            return getattr(before, name) if said is None else said
-
-        table = before.table if self.table is None else (before.table or _EMPTY) + self.table if self.adds else self.table
-        # httpd: where the first line has given one, a later one finds it (2.4.71, probed).
-        otherwise = before.otherwise if before.each and self.adds and before.otherwise else last("otherwise")
-        return MediaTypes(
-            table, False, last("registered"), otherwise, last("forced"), last("charset"), last("charset_types"), self.charset_on_origins or before.charset_on_origins,
-            before.charsets + self.charsets, self.by_path or before.by_path, self.each or before.each,
-            self.span or before.span, (*before.also, *self.also), last("otherwise_span"), last("charset_span"))
-
-    @property
-    def spans(self) -> tuple[Span, ...]:
-        """Every line that says something of it, but for those of a table that all sites share."""
-        return tuple(dict.fromkeys(span for span in (self.span, *self.also, self.otherwise_span, self.charset_span) if span))
-
-
-@dataclass(frozen=True, slots=True)
 class BodyLimit:
     """The largest request content taken; None is no limit.
 
@@ -406,6 +314,19 @@ class BodyLimit:
     limit_bytes: int | None
     status: int = 413
     when_read: bool = False
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class AnswerLimit:
+    """The largest request content taken where nobody asks for it, that is with whatever answer is not an origin's: a redirect and a refusal, too.
+
+    The last one that holds counts, and lasts as long as the request does. None is no limit.
+    """
+
+    limit_bytes: int | None
+    when: Condition | None = None
+    status: int = 413
     span: Span | None = None
 
 
@@ -492,7 +413,14 @@ class Written:
     refuses_marks: bool = False
 
 
-ForwardTarget = AsReceived | Mapped | Written
+@dataclass(frozen=True, slots=True)
+class AfterRewrite:
+    """What the target becomes by a rewrite that nothing but the origin sees (Caddy)."""
+
+    rewrite: "Rewrite"
+
+
+ForwardTarget = AsReceived | Mapped | Written | AfterRewrite
 
 
 @dataclass(frozen=True, slots=True)
@@ -550,6 +478,15 @@ class OriginTls:
 
 
 @dataclass(frozen=True, slots=True)
+class InPlace:
+    """What is answered in the place of an origin's answer with one of these statuses (None: any). Operations on fields are as for answers of the server's own."""
+
+    statuses: frozenset[int] | None
+    steps: tuple["Step", ...]
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Forward:
     """Pass the request to a pool.
 
@@ -559,6 +496,7 @@ class Forward:
     cookies:  how the origin's cookies are changed, before response_fields see them
     intercepts_errors: errors that the origin answers are answered by the server: those with a page; `intercepts_all`: all from 400 on;
               `intercepted`: only these
+    in_place:  answers in the place of the origin's; the first that is for its status counts
     *_seconds: None is the server's own default
     """
 
@@ -574,6 +512,7 @@ class Forward:
     intercepts_all: bool = False
     intercepted: frozenset[int] | None = None
     intercepts_span: Span | None = None
+    in_place: tuple[InPlace, ...] = ()
     connect_seconds: float | None = None
     read_seconds: float | None = None
     send_seconds: float | None = None
@@ -658,6 +597,7 @@ class ServeFiles:
 
     status:   of a file that is sent, if it is not the usual one
     methods_after_lookup: refused like any other not in `methods`, but only when the file was found
+    options_status: of OPTIONS, whatever lies there: the server says itself which methods it takes (RFC 9110 section 9.3.7); None: like any other
     """
 
     root: Template
@@ -668,6 +608,7 @@ class ServeFiles:
     methods: tuple[str, ...] = ("GET", "HEAD")
     methods_after_lookup: tuple[str, ...] = ()
     wrong_method_status: int = 405
+    options_status: int | None = None
     missing_status: int = 404
     span: Span | None = None
     root_span: Span | None = None
@@ -694,7 +635,7 @@ class Note:
 
 
 Step = (
-    Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | Credentials | ErrorPages | Compress | MediaTypes | BodyLimit
+    Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | Credentials | ErrorPages | Compress | MediaTypes | BodyLimit | AnswerLimit
     | LogTo | Redirect | Respond | Abort | Forward | Gateway | ServeFiles | Unserved | Note
 )
 ENDS = (Redirect, Respond, Abort, Forward, Gateway, ServeFiles, Unserved, Restart, Leave)

@@ -47,6 +47,7 @@ class Variable(Enum):
     COOKIE = "cookie"
     VARIABLE = "variable"  # set by a Set step
     ORIGIN_FIELD = "origin_field"  # of what the origin answered
+    ANSWER_TYPE = "answer_type"  # the Content-Type of the answer before field operations: of a file without charset, of an origin as it says it
 
 
 @dataclass(frozen=True, slots=True)

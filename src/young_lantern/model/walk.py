@@ -59,3 +59,19 @@ def transform(value: T, change: Callable[[Any], Any]) -> T:
                 made[field.name] = after
         return change(dataclasses.replace(value, **made) if made else value)  # type: ignore[type-var]
     return value
+
+
+def with_steps(program: tuple[Any, ...], made: Callable[[Any], list[Any]]) -> tuple[Any, ...]:
+    """A program in which each step, wherever it stands, is replaced by the steps that are made of it."""
+    def several(steps: tuple[Any, ...]) -> tuple[Any, ...]:
+        new = tuple(item for step in steps for item in made(step))
+        return steps if new == steps else new
+
+    def change(value: Any) -> Any:
+        steps = getattr(value, "steps", None)
+        if not isinstance(steps, tuple):
+            return value
+        new = several(steps)
+        return value if new is steps else dataclasses.replace(value, steps=new)
+
+    return several(transform(program, change))

@@ -117,3 +117,12 @@ def covered_prefix(pattern: Pattern) -> str:
     """The text such that every path that begins with it matches: `/a/` for `^/a/(.*)$`; "" if there is none."""
     found = regex.fullmatch(r"\^((?:[\w/-]|\\\.)+)(?:\(?\.\*\)?\$?)?", pattern.text)
     return found[1].replace("\\.", ".") if found and not pattern.ignores_case else ""
+
+
+def all_of_text(pattern: Pattern) -> bool:
+    """Whether a match is the whole text: the pattern begins and ends with anchors that stand outside of alternatives."""
+    try:
+        tree = parse(pattern.text).tree
+    except PatternUnreadable:
+        return False
+    return isinstance(tree, Sequence) and tree.items[:1] == (Anchor("start"),) and tree.items[-1:] == (Anchor("end"),)

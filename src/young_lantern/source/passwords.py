@@ -29,9 +29,20 @@ def without_users(name: str, text: str) -> str:
 
 def read_users(path: Path | None) -> tuple[tuple[str, str], ...]:
     """(name, hash) of each user; none where the file is not there or is no such file."""
+    return tuple((pair[0], pair[1]) for pair in _rows(path) if pair[0] and pair[1])
+
+
+def read_groups(path: Path | None) -> dict[str, tuple[str, ...]]:
+    """Who is in each group, as a file of `group: name name` lines says; all lines of a group count (httpd 2.4.71, probed)."""
+    made: dict[str, tuple[str, ...]] = {}
+    for group, names, *_ in _rows(path):
+        made[group.strip()] = (*made.get(group.strip(), ()), *names.split())
+    return made
+
+
+def _rows(path: Path | None) -> list[list[str]]:
     try:
         text = path.read_bytes()[:LIMIT_BYTES].decode("utf-8", "replace") if path is not None and path.is_file() else ""
     except OSError:
-        return ()
-    pairs = [line.strip().split(":") for line in text.splitlines() if ":" in line and not line.lstrip().startswith("#")]
-    return tuple((pair[0], pair[1]) for pair in pairs if pair[0] and pair[1])
+        return []
+    return [line.strip().split(":") for line in text.splitlines() if ":" in line and not line.lstrip().startswith("#")]

@@ -240,7 +240,7 @@ _READ = {
     "sites": "Listen ServerName ServerAlias DocumentRoot AllowEncodedSlashes MergeSlashes UseCanonicalName AccessFileName AllowOverride",
     "origin tls": "SSLProxyVerify SSLProxyCACertificateFile SSLProxyCheckPeerName SSLProxyCheckPeerCN SSLProxyCheckPeerExpire",
     "tls": "SSLEngine SSLCertificateFile SSLCertificateKeyFile SSLCertificateChainFile SSLProtocol SSLCipherSuite",
-    "access": "Require <RequireAll <RequireAny <RequireNone order allow deny AuthType AuthName AuthUserFile AuthBasicProvider AllowMethods <Limit <LimitExcept SSLRequireSSL",
+    "access": "Require <RequireAll <RequireAny <RequireNone order allow deny Satisfy AuthType AuthName AuthUserFile AuthGroupFile AuthBasicProvider AllowMethods <Limit <LimitExcept SSLRequireSSL",
     "environment": "SetEnvIf SetEnvIfNoCase SetEnvIfExpr BrowserMatch BrowserMatchNoCase",
     "mappings": "Redirect RedirectMatch RedirectPermanent RedirectTemp Alias AliasMatch ScriptAlias ScriptAliasMatch",
     "forwards": "ProxyPass ProxyPassMatch ProxyPassReverse ProxyPassReverseCookiePath ProxyPassReverseCookieDomain ProxyPreserveHost ProxyAddHeaders ProxyTimeout ProxyErrorOverride BalancerMember ProxySet",
@@ -262,6 +262,8 @@ _SETTLED = {
         MaxSpareThreads MaxClients MaxRequestWorkers ThreadsPerChild ThreadLimit AsyncRequestWorkerFactor MaxRequestsPerChild
         MaxConnectionsPerChild MaxMemFree ThreadStackSize GracefulShutdownTimeout ListenBacklog ListenCoresBucketsRatio
         SendBufferSize ReceiveBufferSize EnableMMAP EnableSendfile AcceptFilter LoadFile ExtendedStatus SeeRequestTail
+        H2CopyFiles H2MaxDataFrameLen H2MaxStreamErrors H2MaxWorkerIdleSeconds H2OutputBuffering H2Padding H2SerializeHeaders
+        H2SessionExtraFiles H2StreamMaxMemSize H2StreamTimeout H2TLSCoolDownSecs H2TLSWarmUpSize H2MaxHeaderBlockLen BufferedLogs ProxyStatus
         FlushMaxThreshold FlushMaxPipelined ReadBufferSize RLimitCPU RLimitMEM RLimitNPROC ChrootDir Suexec WatchdogInterval""",
     (Disposition.IMPLIED, "how long connections are kept open and waited for is the target's own affair"): """
         Timeout KeepAlive KeepAliveTimeout MaxKeepAliveRequests RequestReadTimeout LimitRequestLine LimitRequestFieldsize
@@ -276,6 +278,9 @@ _SETTLED = {
         H2MaxSessionStreams Protocols ProtocolsHonorOrder AddLanguage LanguagePriority ForceLanguagePriority
         AddEncoding MimeMagicFile SSLOptions NameVirtualHost UseCanonicalPhysicalPort FileETag
         ProxyIOBufferSize ProxyReceiveBufferSize ProxyVia SSLProxyEngine ProxyRequests""",
+    (Disposition.MANUAL, "stapled certificate states belong to the handshake and decide no request: Caddy staples by itself, nginx with ssl_stapling"): """
+        SSLUseStapling SSLStaplingCache SSLStaplingResponderTimeout SSLStaplingReturnResponderErrors SSLStaplingErrorCacheTimeout
+        SSLStaplingStandardCacheTimeout SSLStaplingFakeTryLater SSLStaplingForceURL SSLStaplingResponseTimeSkew SSLStaplingResponseMaxAge""",
     (Disposition.MANUAL, "the target writes its own error log; set its place and level there if you collect it"): """
         ErrorLog LogLevel ErrorLogFormat""",
 }
@@ -316,7 +321,7 @@ MODULES: dict[str, str] = {
 }
 
 # Protections that are not read: what they guard is not answered at all.
-GUARDS = ("sslverifyclient", "sslrequire", "satisfy", "authmerging", "<if", "<elseif", "<else")
+GUARDS = ("sslverifyclient", "sslrequire", "authmerging", "<if", "<elseif", "<else")
 
 
 def row_for(name: str) -> Row | None:

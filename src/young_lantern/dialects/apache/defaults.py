@@ -16,6 +16,8 @@ ADDED_SLASH = 301
 RESTARTS = 10
 # core, default handler (server/core.c, default_handler): POST is answered like GET; other methods are 405.
 METHODS = ("GET", "HEAD", "POST")
+# core.c, default_handler -> ap_send_http_options (2.4.71, probed): OPTIONS is answered with `Allow` before any file is looked for.
+OPTIONS_STATUS = 200
 # core, LimitRequestBody: 1 GiB since 2.4.53.
 BODY_LIMIT = 1024 * 1024 * 1024
 # core, AddDefaultCharset: only these, whoever answers.

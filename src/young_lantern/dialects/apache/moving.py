@@ -27,7 +27,7 @@ _MODULES = Path("/usr/lib/apache2/modules")
 _HOMES = ("/etc/apache2", "/etc/httpd")
 _PORT = re.compile(r"(:|^)(\d+|\$\{\w+\}|\{\{.*?\}\})$")
 # What a copy needs to run at all, with all that a part of a configuration takes to be there.
-_USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi auth_basic authn_file authz_user "
+_USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi auth_basic authn_file authz_user authz_groupfile "
           "lbmethod_byrequests lbmethod_bybusyness slotmem_shm setenvif env ssl socache_shmcb macro remoteip").split()
 
 
@@ -154,6 +154,8 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
         first.raw = str(plan.certificate_files[name.endswith("keyfile")])
     elif name == "authuserfile":
         first.raw = _quoted(plan.users(first.text))
+    elif name == "authgroupfile":
+        first.raw = _quoted(plan.path(first.text))
     elif name in ("customlog", "transferlog"):
         first.raw = f"{plan.folder}/logs/access.log"
     elif name == "sethandler" or name in ("proxypass", "proxypassmatch") and "fcgi://" in last.text:

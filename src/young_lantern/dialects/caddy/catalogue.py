@@ -54,6 +54,8 @@ ROWS: tuple[Row, ...] = (
     *(Row(name, frozenset({GLOBAL}), at_least(0), disposition=Disposition.UNSUPPORTED, why=_NOT_YET, shape=name)
       for name in "servers order pki events filesystem".split()),
 )
+# Lines of the global option `servers` that concern the server itself.
+SERVERS_OWN = frozenset({"timeouts", "max_header_size", "metrics", "log_credentials", "protocols", "keepalive_interval", "name"})
 NAMES = frozenset(row.name for row in ROWS)
 _BY_KEY = {(row.name, within): row for row in ROWS for within in row.within}
 

@@ -6,7 +6,7 @@ from ...model import Field, Folders, MediaTypes, Operation, PathReading, Side, T
 
 # net/url and path.Match: the path is decoded, but neither are slashes merged nor dots resolved before rules see it.
 # net/url shouldEscape for paths: unreserved characters and $&+,/:;=@ stay.
-READING = PathReading(merges_slashes=False, resolves_dots=False, refuses_upward=False, keeps_empty_query=True, escapes=" \"#%<>?[\\]^`{|}!'()*")
+READING = PathReading(merges_slashes=False, resolves_dots=False, refuses_upward=False, keeps_empty_query=True, decodes_arguments=True, escapes=" \"#%<>?[\\]^`{|}!'()*")
 HTTP_PORT, HTTPS_PORT = 80, 443
 # encode directive, "Response types" (2.6).
 ENCODE_TYPES = (

@@ -30,6 +30,10 @@ _NAMES: tuple[tuple[str, Variable], ...] = (
     ("http.matchers.file.relative", Variable.FOUND), ("file_match.relative", Variable.FOUND), ("orig_uri", Variable.TARGET), ("orig_path", Variable.ORIGINAL_PATH),
 )
 READ = dict(_NAMES)
+# MatchVarsRE (2.6.2, probed): a placeholder is looked for among the variables first, where nothing of that name is; and that nothing is this text, so that a
+# pattern which fits it holds for every request.
+NO_VALUE = "<nil>"
+
 WRITE: dict[Variable, str] = {}
 for _name, _variable in _NAMES:
     WRITE.setdefault(_variable, _name)

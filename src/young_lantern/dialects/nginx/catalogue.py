@@ -202,6 +202,9 @@ _OWN_PROCESS = _settled(Disposition.IMPLIED, "the target runs its own processes 
 """)
 _OWN_PROCESS = [row for row in _OWN_PROCESS if row.name not in ("error_log",)]
 _ERROR_LOG = _settled(Disposition.MANUAL, "the target writes its own error log; set its place and level there if you collect it", "mhsl 1-5: error_log")
+_STAPLING = _settled(Disposition.MANUAL, "stapled certificate states belong to the handshake and decide no request: Caddy staples by itself, httpd with SSLUseStapling and a cache for it", """
+    hs 1+: ssl_stapling ssl_stapling_verify ssl_stapling_file ssl_stapling_responder ssl_trusted_certificate
+""")
 _HARMLESS = _settled(Disposition.IMPLIED, "the target does this by itself, or has no such switch; the answer's content is the same", """
     hsl 1: server_tokens etag if_modified_since gzip_vary gzip_proxied gzip_http_version gzip_disable msie_padding
     hsl 1+: gzip_proxied gzip_disable
@@ -210,7 +213,8 @@ _HARMLESS = _settled(Disposition.IMPLIED, "the target does this by itself, or ha
     hsl 1-2: log_not_found chunked_transfer_encoding
     hsl 1+: resolver resolver_timeout
     hsli 1: rewrite_log uninitialized_variable_warn
-    hsl 1: gzip_static
+    hsl 1: gzip_static proxy_socket_keepalive fastcgi_socket_keepalive proxy_ssl_session_reuse open_file_cache_events
+    hsl 1+: referer_hash_max_size referer_hash_bucket_size
 """)
 # What is not carried: why, in terms of what the directive did; what follows from that is for the engineer to judge.
 _NOT_CARRIED = [row for why, lines in (
@@ -225,7 +229,6 @@ _NOT_CARRIED = [row for why, lines in (
     """),
     ("it decides who may see this; what it guards is answered with an error until it is carried over by hand, and not left open", """
         hsl 1+: auth_request auth_request_set secure_link secure_link_md5
-        hsl 1+: referer_hash_max_size
         hs 1+: ssl_client_certificate ssl_verify_client ssl_verify_depth ssl_crl
     """),
     ("it keeps answers of origins for later requests; without it the origin is asked every time", """
@@ -236,7 +239,7 @@ _NOT_CARRIED = [row for why, lines in (
     """),
     ("it changes what passes between client and origin; without it that passes as it is", """
         hsl 1+: proxy_pass_header proxy_ignore_headers proxy_method proxy_bind
-        hsl 1+: proxy_pass_request_body proxy_pass_request_headers proxy_set_body proxy_limit_rate proxy_socket_keepalive proxy_force_ranges
+        hsl 1+: proxy_pass_request_body proxy_pass_request_headers proxy_set_body proxy_limit_rate proxy_force_ranges
         hsl 1+: add_trailer mirror mirror_request_body proxy_ignore_client_abort
     """),
     ("it says when another origin is tried, or how long; the target has its own rule for that", """
@@ -245,7 +248,7 @@ _NOT_CARRIED = [row for why, lines in (
     """),
     ("it sets how TLS to the origin is spoken and checked; the target does it its own way", """
         hsl 1+: proxy_ssl_certificate
-        hsl 1+: proxy_ssl_certificate_key proxy_ssl_protocols proxy_ssl_ciphers proxy_ssl_session_reuse proxy_ssl_verify_depth
+        hsl 1+: proxy_ssl_certificate_key proxy_ssl_protocols proxy_ssl_ciphers proxy_ssl_verify_depth
     """),
     ("origins that do not speak HTTP are not read yet; requests meant for them are not forwarded", """
         l 1: uwsgi_pass scgi_pass grpc_pass memcached_pass
@@ -255,7 +258,7 @@ _NOT_CARRIED = [row for why, lines in (
         hsl 1+: fastcgi_hide_header fastcgi_pass_header fastcgi_ignore_headers fastcgi_catch_stderr
     """),
     ("it belongs to the handshake and decides no request; the target has its own setting for it", """
-        hs 1+: ssl_trusted_certificate ssl_stapling ssl_stapling_verify ssl_stapling_file ssl_conf_command ssl_ocsp ssl_password_file
+        hs 1+: ssl_conf_command ssl_ocsp ssl_password_file
     """),
     ("the variable that it makes is not read yet; where it is used, the line says so", """
         h 1+: split_clients geoip_country geoip_city
@@ -277,7 +280,7 @@ _REST = """
     hsl: fastcgi_cache_min_uses fastcgi_cache_revalidate fastcgi_cache_use_stale fastcgi_connect_timeout fastcgi_force_ranges
     hsl: fastcgi_ignore_client_abort fastcgi_keep_conn fastcgi_limit_rate fastcgi_max_temp_file_size fastcgi_next_upstream
     hsl: fastcgi_next_upstream_timeout fastcgi_next_upstream_tries fastcgi_no_cache fastcgi_pass_request_body
-    hsl: fastcgi_pass_request_headers fastcgi_request_buffering fastcgi_send_lowat fastcgi_send_timeout fastcgi_socket_keepalive
+    hsl: fastcgi_pass_request_headers fastcgi_request_buffering fastcgi_send_lowat fastcgi_send_timeout
     hsl: fastcgi_store fastcgi_store_access fastcgi_temp_file_write_size grpc_bind grpc_buffer_size grpc_connect_timeout
     hsl: grpc_hide_header grpc_ignore_headers grpc_intercept_errors grpc_next_upstream grpc_next_upstream_timeout
     hsl: grpc_next_upstream_tries grpc_pass_header grpc_read_timeout grpc_send_timeout grpc_socket_keepalive grpc_ssl_certificate
@@ -287,7 +290,7 @@ _REST = """
     hsl: http2_push_preload limit_conn_dry_run limit_req_dry_run memcached_bind memcached_buffer_size memcached_connect_timeout
     hsl: memcached_gzip_flag memcached_next_upstream memcached_next_upstream_timeout memcached_next_upstream_tries
     hsl: memcached_read_timeout memcached_send_timeout memcached_socket_keepalive min_delete_depth modern_browser modern_browser_value
-    hsl: mp4_buffer_size mp4_max_buffer_size mp4_start_key_frame msie_refresh open_file_cache_events postpone_gzipping
+    hsl: mp4_buffer_size mp4_max_buffer_size mp4_start_key_frame msie_refresh postpone_gzipping
     hsl: proxy_cache_convert_head proxy_cache_lock_age proxy_cache_lock_timeout proxy_cache_max_range_offset proxy_send_lowat
     hsl: proxy_ssl_conf_command proxy_ssl_crl proxy_ssl_password_file scgi_bind scgi_buffer_size scgi_buffering scgi_buffers
     hsl: scgi_busy_buffers_size scgi_cache scgi_cache_background_update scgi_cache_bypass scgi_cache_key scgi_cache_lock
@@ -311,10 +314,9 @@ _REST = """
     e: epoll_events
     hs: http2_body_preread_size http2_idle_timeout http2_max_concurrent_pushes http2_max_concurrent_streams http2_max_field_size
     hs: http2_max_header_size http2_max_requests http2_pool_size http2_recv_timeout http2_streams_index_size max_headers ssl
-    hs: ssl_ocsp_cache ssl_ocsp_responder ssl_session_ticket_key ssl_stapling_responder
+    hs: ssl_ocsp_cache ssl_ocsp_responder ssl_session_ticket_key
     h: http2_recv_buffer_size scgi_cache_path uwsgi_cache_path
     hsli: post_action
-    sl: referer_hash_bucket_size
 """
 # Which of them matter how: the first pattern that holds decides.
 _REST_WHY: tuple[tuple[str, Disposition, str], ...] = (
@@ -348,7 +350,7 @@ _WIDER = {
 
 # A row read first wins where two settle the same name: `server` stands twice, once in http and once in upstream.
 ROWS: tuple[Row, ...] = tuple(
-    replace(row, within=row.within | _contexts(_WIDER[row.name])) if row.name in _WIDER else row for row in _READ + _OWN_PROCESS + _ERROR_LOG + _HARMLESS + _NOT_CARRIED + _rest()
+    replace(row, within=row.within | _contexts(_WIDER[row.name])) if row.name in _WIDER else row for row in _READ + _OWN_PROCESS + _ERROR_LOG + _STAPLING + _HARMLESS + _NOT_CARRIED + _rest()
 )
 NAMES: frozenset[str] = frozenset(row.name for row in ROWS)
 _BY_NAME: dict[str, list[Row]] = {}

@@ -7,6 +7,8 @@ Unknown:  directives that name nothing outside stay as they are.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from ...source.plan import Plan
@@ -24,21 +26,55 @@ _PATHS = frozenset({"root", "alias"})
 _MODULES = tuple(map(Path, ("/usr/lib/nginx/modules", "/usr/lib64/nginx/modules", "/usr/local/nginx/modules")))
 
 
+_TABLES = "origins.conf"
+# What names an origin by a variable: its scheme and port, if they stand there, and the path behind it.
+_VARYING = re.compile(r"(https?://)?(\$(?:\w+|\{\w+\})(?::\d+)?)(.*)", re.DOTALL | re.IGNORECASE)
+
+
+@dataclass
+class Origins:
+    """pools: the names of upstreams; inline: the addresses of other origins by how they are written; held: what variables can hold; tables: what leads from these to the stand-ins."""
+
+    pools: frozenset[str]
+    inline: dict[str, str]
+    held: tuple[str, ...]
+    tables: list[str] = field(default_factory=list)
+
+    def named_by(self, scheme: str, subject: str, plan: Plan) -> str:
+        """A variable that has the stand-in's address where `subject` has an origin's. Its rows are texts, since patterns would take away the captures of others."""
+        name = f"$lantern_origin_{len(self.tables)}"
+        port = subject[subject.rindex(":"):] if re.search(r":\d+$", subject) else ""
+        rows = []
+        for text in self.held:
+            found = re.fullmatch(r"(https?://)?([^/]+)(/.*)?", scheme + text + port, re.DOTALL | re.IGNORECASE)
+            if found and (address := self.inline.get(found[2])) is not None:
+                rows.append(f'  "{text}{port}" "{"" if scheme else "http://"}{plan.origin(address)}{found[3] or ""}";\n')
+        self.tables.append(f'map "{subject}" {name} {{\n  default "{subject}";\n{"".join(rows)}}}\n')
+        return name
+
+
+def _held(texts: Iterable[str]) -> tuple[str, ...]:
+    """The values that lines of tables and `set` give."""
+    found = [directive.words[-1].text for text in texts for directive in parse(text, "").walk() if len(directive.words) > 1]
+    return tuple(dict.fromkeys(word for word in found if "$" not in word and '"' not in word))
+
+
 def move(reading: Reading, plan: Plan) -> list[str]:
     """Writes the copy below plan.folder; gives the command line that runs it in the foreground."""
     folder = plan.folder
     plan.learn(reading.estate)
     (folder / "logs").mkdir(parents=True, exist_ok=True)
-    pools = frozenset(pool.name for pool in reading.estate.pools if not pool.inline)
+    origins = Origins(frozenset(pool.name for pool in reading.estate.pools if not pool.inline), {pool.name: pool.members[0].address for pool in reading.estate.pools if pool.inline and pool.members}, _held(reading.texts.values()))
     for name, text in reading.texts.items():
         file = parse(text, name)
         for directive in file.walk():
             if directive.name == "include" and len(directive.words) == 2:
                 directive.words[1].raw = include_of_copy(directive.words[1].text, reading.root, HOME, reading.texts, folder)
-        _move_block(file.directives, "main", plan, pools)
+        _move_block(file.directives, "main", plan, origins)
         target = folder / "etc" / name.lstrip("/")
         target.parent.mkdir(parents=True, exist_ok=True)
         target.write_text(print_file(file), "utf-8", "surrogateescape")
+    (folder / _TABLES).write_text("".join(origins.tables), "utf-8", "surrogateescape")
     main = folder / "etc" / reading.main.name
     head = (
         f"pid {folder}/nginx.pid; error_log {folder}/logs/error.log notice; worker_processes 1; daemon off; master_process off;\n"
@@ -47,23 +83,24 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     return ["nginx", "-p", f"{folder}/", "-c", str(main)]
 
 
-def _move_block(directives: list[Directive], within: str, plan: Plan, pools: frozenset[str]) -> None:
+def _move_block(directives: list[Directive], within: str, plan: Plan, origins: Origins) -> None:
     directives[:] = [directive for directive in directives if not (directive.name in _DROPPED and within in ("main", "http"))]
     # The stand-in origins speak plain HTTP, and nobody may have the files that their certificates would be checked by.
     directives[:] = [directive for directive in directives if directive.name not in _RATES and not directive.name.startswith("proxy_ssl_")]
     directives[:] = [directive for directive in directives if directive.name != "load_module" or _find_module(directive)]
     listened: set[str] = set()
     for directive in list(directives):
-        _move_one(directive, within, plan, pools)
+        _move_one(directive, within, plan, origins)
         if directive.name == "listen":
             if directive.words[1].raw in listened or _only_ipv6(directive, directives):
                 directives.remove(directive)
             listened.add(directive.words[1].raw)
         if directive.block is not None:
-            _move_block(directive.block, directive.name, plan, pools)
+            _move_block(directive.block, directive.name, plan, origins)
     if within == "server" and not listened and not any(directive.name == "include" for directive in directives):
         directives.insert(0, _made("listen", f"127.0.0.1:{plan.port('80')}"))
     if within == "http":
+        directives.insert(0, _made("include", f"{plan.folder}/{_TABLES}"))
         for name in _TEMPORARY:
             directives.insert(0, _made(name, f"{plan.folder}/logs/{name}"))
         if not any(directive.name == "access_log" for directive in directives):
@@ -90,7 +127,7 @@ def _only_ipv6(directive: Directive, directives: list[Directive]) -> bool:
     return directive.words[1].raw.startswith(_moved_ipv6)
 
 
-def _move_one(directive: Directive, within: str, plan: Plan, pools: frozenset[str]) -> None:
+def _move_one(directive: Directive, within: str, plan: Plan, origins: Origins) -> None:
     words = directive.words
     for word in words[1:]:
         word.raw = plan.fill(word.raw)
@@ -121,13 +158,17 @@ def _move_one(directive: Directive, within: str, plan: Plan, pools: frozenset[st
         # another member would answer in its place.
         words[2:] = [word for word in words[2:] if not word.text.startswith("max_fails=")]
         words.append(Word(" ", "max_fails=0", 0, 0))
-    elif name == "fastcgi_pass" and first.text not in pools:
+    elif name == "fastcgi_pass" and first.text not in origins.pools:
         first.raw = plan.origin(first.text)
     elif name == "fastcgi_param" and len(words) > 2 and words[2].text.startswith("/"):
         words[2].raw = plan.path_with_values(words[2].text)
     elif name == "proxy_pass":
         found = re.match(r"(https?://)([^/$]+)(.*)", first.text)
-        if found and found[2] not in pools:
+        varying = _VARYING.fullmatch(first.text)
+        if varying:
+            # By then placeholders are filled in, so that what is left is a variable.
+            first.raw = f'{"http://" if varying[1] else ""}{origins.named_by(varying[1] or "", varying[2], plan)}{varying[3]}'
+        elif found and found[2] not in origins.pools:
             address = found[2] if ":" in found[2] else f"{found[2]}:{443 if found[1] == 'https://' else 80}"
             first.raw = found[1].replace("https", "http") + plan.origin(address) + found[3]
     elif name == "proxy_set_header" and first.text.lower() == "host" and len(words) > 2:

@@ -75,7 +75,18 @@ def read_template(text: str, set_names: frozenset[str] = frozenset(), captures: 
         at = found.end()
         parts.append(_part(found, set_names, captures, escapes, table))
     parts.append(text[at:])
-    return join(*parts)
+    return _with_marks(join(*parts))
+
+
+def _with_marks(template: Template) -> Template:
+    """`$is_args$args` is one thing: the query, with its mark where there is one."""
+    out: list[Part] = []
+    for part in template:
+        if part == Var(Variable.QUERY) and out and out[-1] == Var(Variable.QUERY_MARK):
+            out[-1] = Var(Variable.QUERY, "?")
+        else:
+            out.append(part)
+    return tuple(out)
 
 
 def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[str], escapes: bool,
@@ -101,6 +112,8 @@ def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[s
         return found_table
     if name in VARIABLES:
         return Var(VARIABLES[name])
+    if name == "sent_http_content_type":
+        return Var(Variable.ANSWER_TYPE)
     if name.startswith("upstream_http_"):
         return Var(Variable.ORIGIN_FIELD, name.removeprefix("upstream_http_").replace("_", "-"))
     if name not in _KNOWN_UNREAD:
@@ -141,6 +154,8 @@ def write_variable(part: Var, rewritten: bool = False) -> str | Unwritable:
             return "$fastcgi_script_name"  # of the pattern that the location says
         case Variable.FIELD:
             return "$http_" + name.lower().replace("-", "_")
+        case Variable.ANSWER_TYPE:
+            return "$sent_http_content_type"
         case Variable.ORIGIN_FIELD:
             return "$upstream_http_" + name.lower().replace("-", "_")
         case Variable.COOKIE:

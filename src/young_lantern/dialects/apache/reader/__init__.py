@@ -58,7 +58,8 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     order = {name: number for number, name in enumerate(loader.tree.texts)}
     context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
     return Reading("apache", main, loader.here, estate, list(context.claims.values()), context.findings, dict(loader.tree.texts),
-                   loader.files, tuple(loader.tree.name_of(path) for path in inactive), context.folders.beside, (*files, *context.folders.tops.items(), *context.found_files.items()))
+                   loader.files, tuple(loader.tree.name_of(path) for path in inactive), context.folders.beside, (*files, *context.folders.tops.items(), *context.found_files.items()),
+                   loader.given, frozenset(loader.defined))
 
 
 def _all(nodes: list[Node]) -> Iterator[Node]:

@@ -1,29 +1,28 @@
-"""httpd `Require`, `Order`/`Allow`/`Deny` -> Protect, and the refusals that follow from them.
+"""httpd `Require` -> Protect, Credentials, and the refusals that follow from them. Beside it: hosts.py.
 
-Source:   Apache HTTP Server manual, mod_authz_core, mod_authz_host, mod_access_compat.
+Source:   Apache HTTP Server manual, mod_authz_core, mod_authz_host, mod_authz_groupfile.
 Rule:     the last section with rules of its own decides alone (AuthMerging Off); bare Require lines mean any of them.
 Unknown:  whoever must say who he is (users, groups) is not let in unread: the answer is `Unserved`.
 """
 
 from __future__ import annotations
 
-import ipaddress
-
+from ....codes import GROUP_AS_IT_IS
 from ....model import (
-    ALWAYS, AddressRule, AllOf, AnyOf, Choose, ClientIn, Condition, Credentials, Disposition, MethodIn, Not, Protect, Respond, Route, SchemeIs, Step, TextIs, Unknowable, Unserved, Var, Variable,
+    ALWAYS, AddressRule, AllOf, AnyOf, Choose, ClientIn, Condition, Credentials, MethodIn, Not, Protect, Respond, Route, SchemeIs, Step, TextIs, Unknowable, Unserved, Var, Variable,
 )
+from ....source.passwords import read_groups
 from .context import Context, Node
 from .expressions import read_expression
+from .hosts import networks_of
+from .limited import ALL, LIMITS, read_by_methods
 from .places import NEVER
 
-_ALL = ("0.0.0.0/0", "::/0")
 _LOCAL = ("127.0.0.0/8", "::1/128")
-_OLD = ("order", "allow", "deny")
-_LIMITS = ("<limit", "<limitexcept")
 
 
 def has_rules(nodes: list[Node]) -> bool:
-    return any(node.name in _LIMITS and has_rules(node.block or []) or node.name in ("require", "<requireall", "<requireany", "<requirenone", *_OLD) for node in nodes)
+    return any(node.name in LIMITS and has_rules(node.block or []) or node.name in ("require", "<requireall", "<requireany", "<requirenone") for node in nodes)
 
 
 def read_methods(nodes: list[Node], context: Context) -> tuple[Step, ...] | None:
@@ -43,28 +42,15 @@ def read_methods(nodes: list[Node], context: Context) -> tuple[Step, ...] | None
 
 
 def read_access(nodes: list[Node], context: Context, above: list[Node] | None = None) -> tuple[Step, ...]:
-    """The rules of one section -> steps that end with 403, or 401, where they do not hold. above: what sections around say of credentials.
-
-    Lines in <Limit> are there for its methods only; where none is, everybody is let in (2.4.71, probed).
-    """
-    limit = next((node for node in nodes if node.name in _LIMITS), None)
-    if limit is not None:
-        rest = [node for node in nodes if node is not limit]
-        context.use(limit)
-        context.claims[limit.span].disposition, context.claims[limit.span].why = Disposition.KEPT, "what stands in it is accounted for line by line"
-        # httpd knows HEAD as a GET (core, Limit).
-        methods = MethodIn(tuple(dict.fromkeys((*limit.args, *(("HEAD",) if "GET" in limit.args else ())))), limit.span)
-        held = Not(methods, limit.span) if limit.name == "<limitexcept" else methods
-        inside, outside = (read_access(lines, context, above) for lines in ([*rest, *(limit.block or [])], rest))
-        if not outside and (refused := _refused(inside)) is not None:
-            condition, answer = refused
-            return (Choose((Route(held if condition is ALWAYS else AllOf((held, condition), limit.span), (answer,), limit.span),), limit.span),)
-        return (Choose((Route(held, inside, limit.span), Route(ALWAYS, outside, limit.span)), limit.span),)
+    """The rules of one section -> steps that end with 403, or 401, where they do not hold. above: what sections around say of credentials."""
+    by_methods = read_by_methods(nodes, context, lambda lines: read_access(lines, context, above))
+    if by_methods is not None:
+        return by_methods
     above = above or []
     rules = [node for node in nodes if node.name in ("require", "<requireall", "<requireany", "<requirenone")]
     context.take(nodes, "authtype")
     if not rules:
-        return _old(nodes, context)
+        return ()
     for rule in rules:
         context.use(rule)
     span = rules[0].span
@@ -75,7 +61,7 @@ def read_access(nodes: list[Node], context: Context, above: list[Node] | None = 
         return (Unserved(" ".join(["Require", *unread[0].args]), unread[0].span),)
     if all(rule.name == "require" and rule.args[:1] == ["ip"] for rule in rules):
         allowed = tuple(AddressRule(True, networks_of(rule.args[1:]), rule.span) for rule in rules)
-        return (Protect((*allowed, AddressRule(False, _ALL, span)), span),)
+        return (Protect((*allowed, AddressRule(False, ALL, span)), span),)
     held = _any([_condition(rule, context) for rule in rules])
     if held is ALWAYS:
         return ()
@@ -84,19 +70,8 @@ def read_access(nodes: list[Node], context: Context, above: list[Node] | None = 
     return (refusal,) if held == NEVER else (Choose((Route(Not(held, span), (refusal,), span, also=also),), span),)
 
 
-def _refused(steps: tuple[Step, ...]) -> tuple[Condition, Respond] | None:
-    """The one condition under which some steps refuse, and how; None where they do more than that."""
-    match steps:
-        case (Respond() as answer,):
-            return ALWAYS, answer
-        case (Choose((Route(condition, (Respond() as answer,)),)),):
-            return condition, answer
-        case (Protect(rules, span),) if all(rule.allows for rule in rules[:-1]) and rules[-1] == AddressRule(False, _ALL, rules[-1].span):
-            return Not(ClientIn(tuple(network for rule in rules[:-1] for network in rule.networks), span), span), Respond(403, raises=True, span=span)
-    return None
-
-
-_LINES = ("authtype", "authname", "authuserfile", "authbasicprovider", "authgroupfile")
+# What says how users are known.
+LINES = ("authtype", "authname", "authuserfile", "authbasicprovider", "authgroupfile")
 
 
 def _who(node: Node) -> tuple[str, ...] | None:
@@ -106,9 +81,22 @@ def _who(node: Node) -> tuple[str, ...] | None:
     return {"valid-user": (), "user": tuple(node.args[1:]), "group": (), "ldap-user": (), "file-owner": ()}.get(node.args[0].lower())
 
 
+def _members(lines: list[Node], file: Node | None, context: Context) -> tuple[str, ...] | None:
+    """Who is in the groups that Require lines name; None where their file is not on this machine."""
+    if not lines:
+        return ()
+    path = context.file_at(file.args[0], context.folders.places) if file is not None and file.args and context.folders is not None else None
+    if path is None:
+        return None
+    groups = read_groups(path)
+    for line in lines:
+        context.say(GROUP_AS_IT_IS, line.span, groups=" ".join(line.args[1:]), file=file.args[0] if file is not None else "")
+    return tuple(dict.fromkeys(name for line in lines for group in line.args[1:] for name in groups.get(group, ())))
+
+
 def _credentials(rules: list[Node], nodes: list[Node], context: Context) -> tuple[Step, ...]:
     """Require lines for users: alone, beside others of which any may hold, or all of them with others."""
-    lines = {name: context.last(nodes, name) for name in _LINES}
+    lines = {name: context.last(nodes, name) for name in LINES}
     span = rules[0].span
     file = lines["authuserfile"]
     kind, provider = lines["authtype"], lines["authbasicprovider"]
@@ -116,21 +104,25 @@ def _credentials(rules: list[Node], nodes: list[Node], context: Context) -> tupl
     all_of = len(rules) == 1 and rules[0].name == "<requireall"
     asked = [node for node in flat if _who(node) is not None]
     others = [node for node in flat if _who(node) is None]
-    users: tuple[str, ...] | None = tuple(name for node in asked for name in _who(node) or ())
-    plain = kind is not None and [word.lower() for word in kind.args] == ["basic"] and file is not None and (provider is None or [word.lower() for word in provider.args] == ["file"])
-    if not plain or any(node.args[0].lower() not in ("valid-user", "user") for node in asked) or any(node.name != "require" or _of(node, context) is None for node in others):
+    users: tuple[str, ...] = tuple(name for node in asked for name in _who(node) or ())
+    grouped = [node for node in asked if node.args[0].lower() == "group"]
+    members = _members(grouped, lines["authgroupfile"], context)
+    plain = members is not None and kind is not None and [word.lower() for word in kind.args] == ["basic"] and file is not None and (provider is None or [word.lower() for word in provider.args] == ["file"])
+    if not plain or any(node.args[0].lower() not in ("valid-user", "user", "group") for node in asked) or any(node.name != "require" or _of(node, context) is None for node in others):
         return (Unserved(span.directive, span),)
     for node in flat:
         context.use(node)
-    assert file is not None
+    assert file is not None and members is not None
+    users += members
     realm = lines["authname"]
     everybody = any(node.args[0].lower() == "valid-user" for node in asked)
-    also = tuple(node.span for node in (kind, realm, file, provider, *asked[1:]) if node is not None)
+    also = tuple(node.span for node in (kind, realm, file, provider, lines["authgroupfile"] if grouped else None, *asked[1:]) if node is not None)
     known = context.users_in(file.args[0], context.folders.places) if file.args and context.folders is not None else ()
     if everybody:
         # An empty file that is here lets nobody in.
-        users = () if not known and file.args and file.args[0] in context.found_files else None
-    step = Credentials((realm.args[0],) if realm and realm.args else (), users, known, file.args[0] if file.args else "", asked[0].span, also)
+        users = ()
+    empty = not known and file.args and file.args[0] in context.found_files
+    step = Credentials((realm.args[0],) if realm and realm.args else (), None if everybody and not empty else users, known, file.args[0] if file.args else "", asked[0].span, also)
     conditions = [_condition(node, context) for node in others]
     if not conditions:
         return (step,)
@@ -187,21 +179,6 @@ def _of(node: Node, context: Context) -> Condition | None:
     return _negated(made) if negated and made is not None else made
 
 
-def networks_of(words: list[str]) -> tuple[str, ...]:
-    """`10.1`, `10.1.0.0/16`, `10.1.0.0/255.255.0.0` and whole addresses -> CIDR texts."""
-    made = []
-    for word in words:
-        address, slash, mask = word.partition("/")
-        parts = address.split(".")
-        if ":" not in address and len(parts) < 4:
-            address, mask = ".".join([*filter(None, parts), *["0"] * (4 - len([*filter(None, parts)]))]), mask or str(8 * len([*filter(None, parts)]))
-        try:
-            made.append(str(ipaddress.ip_network(f"{address}/{mask}" if mask else address, strict=False)))
-        except ValueError:
-            made.append(word)
-    return tuple(made)
-
-
 def _negated(held: Condition) -> Condition:
     return NEVER if held is ALWAYS else ALWAYS if held == NEVER else Not(held)
 
@@ -214,30 +191,3 @@ def _all(parts: list[Condition]) -> Condition:
 def _any(parts: list[Condition]) -> Condition:
     kept = [part for part in parts if part != NEVER]
     return ALWAYS if ALWAYS in kept else AnyOf(tuple(kept)) if len(kept) > 1 else kept[0] if kept else NEVER
-
-
-def _old(nodes: list[Node], context: Context) -> tuple[Step, ...]:
-    """`Order allow,deny` lets in who is allowed and not denied; `Order deny,allow` (silence) whoever is not denied, or allowed."""
-    lines = context.take(nodes, *_OLD)
-    if not lines:
-        return ()
-    order = next((line.args[0].lower().replace(" ", "") for line in reversed(lines) if line.name == "order" and line.args), "deny,allow")
-    named: dict[str, list[str]] = {"allow": [], "deny": []}
-    for line in lines:
-        if line.name == "order":
-            continue
-        words = [word for word in line.args[1:]]
-        if any(not _is_address(word) for word in words):
-            return (Unserved(line.span.directive, line.span),)
-        named[line.name] += _ALL if "all" in [word.lower() for word in words] else networks_of(words)
-    span = lines[0].span
-    allowed, denied = AddressRule(True, tuple(named["allow"]), span), AddressRule(False, tuple(named["deny"]), span)
-    first, second = (denied, allowed) if order == "allow,deny" else (allowed, denied)
-    rules = [rule for rule in (first, second) if rule.networks]
-    if order == "allow,deny":
-        rules.append(AddressRule(False, _ALL, span))
-    return (Protect(tuple(rules), span),)
-
-
-def _is_address(word: str) -> bool:
-    return word.lower() == "all" or all(sign in "0123456789abcdefABCDEF.:/" for sign in word)

@@ -30,9 +30,9 @@ class Read:
     statuses: frozenset[int] | None = None
 
 
-def read_expression(text: str, span: Span | None) -> Read | None:
-    """An expression -> what it asks; None when some of it is not read."""
-    parser = _Parser(text, span)
+def read_expression(text: str, span: Span | None, of_answer: bool = False) -> Read | None:
+    """An expression -> what it asks; None when some of it is not read. of_answer: it is asked when the answer goes out, whose type is CONTENT_TYPE then."""
+    parser = _Parser(text, span, of_answer)
     try:
         made = parser.either()
         parser.blank()
@@ -46,8 +46,8 @@ class _NotRead(Exception):
 
 
 class _Parser:
-    def __init__(self, text: str, span: Span | None) -> None:
-        self.text, self.span, self.at = text, span, 0
+    def __init__(self, text: str, span: Span | None, of_answer: bool = False) -> None:
+        self.text, self.span, self.of_answer, self.at = text, span, of_answer, 0
 
     def blank(self) -> None:
         while self.at < len(self.text) and self.text[self.at].isspace():
@@ -169,6 +169,8 @@ class _Parser:
             return read_text(found[1] if found[1] is not None else found[2])
         if found := re.compile(r"%\{([^}]*)\}").match(self.text, self.at):
             self.at = found.end()
+            if self.of_answer and found[1].upper() == "CONTENT_TYPE":
+                return (Var(Variable.ANSWER_TYPE),)
             return self.known(values.expression_variable(found[1]))
         if found := re.compile(r"(?:(req|http|req_novary|reqenv|env)\(\s*'([^']*)'\s*\))").match(self.text, self.at):
             self.at = found.end()

@@ -11,9 +11,9 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....codes import VALUE_UNREAD
-from ....model import ALWAYS, Condition, Disposition, Field, HANDLED_STATUSES, HttpDate, Not, Operation, PathMatches, Side, Span, Step, Template, TextIs, Unread, Var, Variable
-from ....model.registered_types import REGISTERED, usual_name
+from ....model import (
+    ALWAYS, Condition, Disposition, Field, HANDLED_STATUSES, HttpDate, Not, Operation, Pattern, Side, Span, Step, Template, TextIs, TextMatches, Unread, Var, Variable,
+)
 from ....model.walk import walk
 from .. import values
 from .context import Context, Node
@@ -71,10 +71,12 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
         words = words[:-1]
     wanted: Condition | None = None
     statuses = None if always else HANDLED_STATUSES
+    # The redirect that adds a folder's slash is made before any handler is asked; one of an origin's is a handler's.
+    of_origins = frozenset() if always else frozenset({301})
     least = 2 if words[:1] and words[0].lower() == "unset" else 3
     if len(words) > least and words[-1].startswith(("env=", "expr=")):
         *words, by = words
-        asked = _by_environment(by, always and side is Side.RESPONSE, node, context) if by.startswith("env=") else read_expression(by[5:], node.span)
+        asked = _by_environment(by, always and side is Side.RESPONSE, node, context) if by.startswith("env=") else read_expression(by[5:], node.span, side is Side.RESPONSE)
         if asked is None or asked.statuses is not None and side is Side.REQUEST:
             if by.startswith("expr="):
                 context.value(node, by, "a condition that is read was expected")
@@ -86,6 +88,7 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
             return ()
         if asked.statuses is not None:
             statuses = asked.statuses if statuses is None else statuses & asked.statuses
+            of_origins &= asked.statuses
     operation = _OPERATIONS.get(words[0].lower()) if words else None
     if operation is None or len(words) < (2 if operation is Operation.REMOVE else 4 if operation is Operation.EDIT else 3):
         context.value(node, " ".join(words[:1]), "set, append, merge, add, unset, edit or setifempty and a field's name were expected")
@@ -101,7 +104,7 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
         context.value(node, unknown, _SET_BY_RULES)
         return ()
     made = Field(
-        side, operation, name, value, statuses=statuses, at_once=side is Side.REQUEST, survives_errors=always, apart=always and side is Side.RESPONSE, find=find, span=node.span, comments=node.comments,
+        side, operation, name, value, statuses=statuses, also_of_origins=of_origins, at_once=side is Side.REQUEST, survives_errors=always, apart=always and side is Side.RESPONSE, find=find, span=node.span, comments=node.comments,
     )
     # Conditions are asked when the answer goes out: what a rule set on the way counts, wherever the line stands.
     return (replace(made, when=wanted, asked_last=wanted is not None),)
@@ -159,15 +162,11 @@ def read_default_expiry(nodes: list[Node], above: list[Node], context: Context) 
     return _pair(seconds, default.span)
 
 
-def read_redirect_expiry(nodes: list[Node], above: list[Node], context: Context) -> tuple[Step, ...]:
-    """What redirects of the server's own get: their content is text/html (2.4.71, probed)."""
-    typed = [node for node in nodes if node.name == "expiresbytype" and len(node.args) > 1 and node.args[0].lower() == "text/html"]
-    seconds = values.read_expiry(typed[-1].args[1]) if typed and _is_active(nodes, above, context) else None
-    return tuple(replace(item, statuses=frozenset(range(300, 400))) for item in _pair(seconds, typed[-1].span)) if seconds is not None else ()
+def read_typed_expiry(nodes: list[Node], above: list[Node], context: Context) -> tuple[Step, ...]:
+    """ExpiresByType of a level: by the type of the answer, whoever said it; redirects of the server's own are text/html (2.4.71, probed).
 
-
-def read_typed_expiry(nodes: list[Node], above: list[Node], of_files: bool, context: Context) -> tuple[Step, ...]:
-    """ExpiresByType of a level. of_files: the media type is known by the file's name; what an origin sends has the type it says."""
+    mod_expires.c, expires_filter: what stands behind the type does not count, and `image/*` is for all of that kind that have no line of their own.
+    """
     typed: dict[str, tuple[int, Span]] = {}
     for node in context.take(nodes, "expiresbytype"):
         seconds = values.read_expiry(node.args[1]) if len(node.args) > 1 else None
@@ -178,15 +177,10 @@ def read_typed_expiry(nodes: list[Node], above: list[Node], of_files: bool, cont
     if not _is_active(nodes, above, context):
         return ()
     made: list[Field] = []
-    for media_type, (seconds, span) in typed.items():
-        endings = _endings(media_type, [*above, *nodes])
-        if not of_files:
-            context.say(VALUE_UNREAD, span, value=media_type, directive="ExpiresByType", expected="for what an origin sends, its media type decides: that is not carried")
-        elif endings:
-            pattern = context.pattern(rf"\.(?:{'|'.join(endings)})$" if len(endings) > 1 else rf"\.{endings[0]}$", Node("expiresbytype", [], span), ignores_case=True)
-            made += [replace(field, when=PathMatches(pattern, span=span)) for field in _pair(seconds, span)]
-        elif endings is None:
-            context.value_unread(span, "ExpiresByType", media_type, "a media type whose file names are known was expected")
+    for media_type, (seconds, span) in sorted(typed.items(), key=lambda pair: not pair[0].endswith("/*")):
+        text = f"^{re.escape(media_type[:-1])}" if media_type.endswith("/*") else f"^{re.escape(media_type)}(?:;|$)"
+        asked = TextMatches((Var(Variable.ANSWER_TYPE),), Pattern(text.replace("\\-", "-"), "pcre", ignores_case=True), span=span)
+        made += [replace(field, when=asked, asked_last=True) for field in _pair(seconds, span)]
     return tuple(made)
 
 
@@ -203,14 +197,3 @@ def _pair(seconds: int, span: Span) -> tuple[Field, ...]:
         Field(Side.RESPONSE, Operation.SET, "Cache-Control", (f"max-age={seconds}",), **common),  # type: ignore[arg-type]
         Field(Side.RESPONSE, Operation.SET, "Expires", (HttpDate(seconds),), **common),  # type: ignore[arg-type]
     )
-
-
-def _endings(media_type: str, nodes: list[Node]) -> tuple[str, ...] | None:
-    """The endings of files that have a media type, AddType lines minded; None: no file is known to have it, and none is known not to."""
-    table = dict(REGISTERED)
-    for node in nodes:
-        if node.name == "addtype" and node.args:
-            table.update({ending.lstrip(".").lower(): node.args[0].lower() for ending in node.args[1:]})
-    found = tuple(ending for ending, held in table.items() if held == media_type)
-    # A name that is not the one in the table meets no file, even if it means the same.
-    return found or (() if usual_name(media_type) in table.values() else None)

@@ -55,7 +55,7 @@ def read_serving(nodes: list[Node], place: Place, root: Node | None, context: Co
             no_index_status=403 if context.has("autoindex") else 404,
             added_slash=None if slash is not None and slash.args[:1] != [] and slash.args[0].lower() == "off" else defaults.ADDED_SLASH,
         ),
-        methods=defaults.METHODS, span=span, root_span=span, comments=root.comments if root else (),
+        methods=defaults.METHODS, options_status=defaults.OPTIONS_STATUS, span=span, root_span=span, comments=root.comments if root else (),
     )
 
 

@@ -1,4 +1,4 @@
-"""httpd `LimitRequestBody` -> BodyLimit.
+"""httpd `LimitRequestBody` -> BodyLimit, AnswerLimit.
 
 Source:   Apache HTTP Server manual, core: bytes; 0 is no limit; silence is 1 GiB since 2.4.53; "not applicable to proxy requests".
 Rule:     refused with 413 when the content is read; what is proxied is not limited at all (2.4.71, probed).
@@ -6,8 +6,16 @@ Rule:     refused with 413 when the content is read; what is proxied is not limi
 
 from __future__ import annotations
 
-from ....model import BodyLimit, Disposition, Step
+from ....model import AnswerLimit, BodyLimit, Disposition, Step
 from .context import Context, Node
+
+
+def read_answer_limit(nodes: list[Node], context: Context) -> tuple[AnswerLimit, ...]:
+    """The limit of a level for answers that nobody read the content for: it is thrown away before they go out (2.4.71, probed)."""
+    node = context.last(nodes, "limitrequestbody")
+    if node is None or not node.args or not node.args[0].isdigit():
+        return ()
+    return (AnswerLimit(int(node.args[0]) or None, span=node.span),)
 
 
 def read_body_limit(nodes: list[Node], forwards: bool, context: Context) -> tuple[Step, ...]:

@@ -36,7 +36,9 @@ class Loader:
         self.context = context
         self.files: dict[str, File] = {}
         self.paths: set[Path] = set()
-        self.defines: dict[str, str] = dict(values.read_environment(main.parent / "envvars"))
+        self.given: dict[str, str] = dict(values.read_environment(main.parent / "envvars"))
+        self.defines: dict[str, str] = dict(self.given)
+        self.defined: set[str] = set()
         self.macros: dict[str, Directive] = {}
         self.loads = False  # a LoadModule was met
         text = main.read_bytes()[:65536].decode("utf-8", "replace") if main.is_file() else ""
@@ -149,6 +151,7 @@ class Loader:
             self.defines.pop(args[0] if args else "", None)
         elif args:
             self.defines[args[0]] = args[1] if len(args) > 1 else ""
+            self.defined.add(args[0])
         return []
 
     def _load_module(self, directive: Directive, args: list[str], *_: object) -> list[Node]:

@@ -11,16 +11,17 @@ from __future__ import annotations
 
 import itertools
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, AllOf, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
+    ALWAYS, AllOf, AnswerLimit, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.walk import walk
 from .. import catalogue, defaults
-from . import access, compression, environment, fields, files, forwards, gateways, late_environment, limits, mappings, media_types, rewrites
+from . import access, compression, environment, fields, files, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites
 from .context import Context, Node
 from .files import SITE
 from .places import EARLY, NEVER, Place, Section, below, condition, merged
@@ -123,8 +124,10 @@ class Program:
         """Error pages and fields of the table `always`; those of folders only where the place is known."""
         context, levels = self.context, self.host.levels
         steps: list[Step] = [*files.read_error_pages(levels, context), *fields.read_response_fields(levels, True, context)]
+        steps += limits.read_answer_limit(levels, context)
         for section in self.sections:
             if place is not None or section.kind in EARLY:
+                steps += self._where(section, place, limits.read_answer_limit(section.nodes, context))
                 said = (*files.read_error_pages(section.nodes, context, True), *fields.read_response_fields(section.nodes, True, context))
                 steps += self._where(section, place, said)
         # Redirects of the mapping know what locations say of expiry, and not what folders do.
@@ -147,9 +150,9 @@ class Program:
             # It says that it is a section's: for a target that is refused at once, only what the server itself says is in force.
             return [replace(step, when=step.when or ALWAYS) if isinstance(step, Field) else step for step in steps]
         made: list[Step] = []
-        others = tuple(step for step in steps if not isinstance(step, Field))
+        others = tuple(step for step in steps if not isinstance(step, Field | AnswerLimit))
         for step in steps:
-            if isinstance(step, Field):
+            if isinstance(step, Field | AnswerLimit):
                 made.append(replace(step, when=held if step.when is None else AllOf((held, step.when), section.node.span)))
             elif others:
                 made.append(Choose((Route(held, others, section.node.span, section.node.comments),), section.node.span))
@@ -216,6 +219,9 @@ class Program:
             steps += [ForgetFields(), *self._head(place)]
         for section in self.sections:
             steps += self._where(section, place, environment.read_environment(section.nodes, self.context)) if environment.speaks(section.nodes) else []
+        for section in self.sections:
+            if section.kind not in EARLY:
+                steps += self._where(section, place, limits.read_answer_limit(section.nodes, self.context))
         steps += self._access(place)
         rewriting = list(self._rewriting(place)) if place is not None else []
         redirects = list(self._redirects(place))
@@ -241,13 +247,13 @@ class Program:
         return fields.read_default_expiry(nodes, above, self.context)
 
     def _typed(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
-        return fields.read_redirect_expiry(nodes, above, self.context)
+        return fields.read_typed_expiry(nodes, above, self.context)
 
     def _settings(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
         """What one level or section adds to answers that a handler makes."""
         context = self.context
         return (
-            *fields.read_request_fields(nodes, context), *fields.read_typed_expiry(nodes, above, place is not None, context),
+            *fields.read_request_fields(nodes, context),
             *fields.read_response_fields(nodes, False, context), *compression.read_compression(nodes, context),
             *media_types.read_media_types(nodes, not above, context),
             *limits.read_body_limit(nodes, place is None, context),
@@ -283,23 +289,41 @@ class Program:
         return list(routes[0].steps) if len(routes) == 1 and routes[0].condition is ALWAYS else [Choose(tuple(routes))] if routes else []
 
     def _clients(self, place: Place | None) -> list[Step]:
+        """Protections that are not read, then who is let in by address, then what Require asks."""
+        required = tuple(self._last_of(place, access.has_rules, lambda section: access.read_access(
+            hosts.without_hosts(section.nodes), self.context, [*self.host.levels, *(node for other in self.sections if _holds(other, section) and other is not section for node in other.nodes)])))
+        # Where one of both is enough, what Require asks stands in the routes of those sections, and at the end for all others.
+        either = any(hosts.satisfies_any(section.nodes) for section in self.sections)
+        let_in = self._last_of(place, hosts.has_hosts, lambda section: hosts.read_hosts(hosts.only_hosts(section.nodes), required if either else (), self.context), required if either else ())
+        return [*self._guards(place), *let_in, *(() if either else required)]
+
+    def _last_of(self, place: Place | None, speaks: Callable[[list[Node]], bool], read: Callable[[Section], tuple[Step, ...]], otherwise: tuple[Step, ...] = ()) -> list[Step]:
+        """What the last section in force that speaks of something says of it; otherwise: where none does."""
         routes: list[Route] = []
         for section in reversed(self.sections):
-            guard = next((node for node in section.nodes if self._closes(node)), None)
-            if guard is None and not access.has_rules(section.nodes):
-                continue
-            held = self._condition(section, place)
+            held = self._condition(section, place) if speaks(section.nodes) else NEVER
             if held == NEVER:
                 continue
-            steps = (Unserved(guard.span.directive, guard.span),) if guard else access.read_access(section.nodes, self.context, [*self.host.levels, *(node for other in self.sections if _holds(other, section) and other is not section for node in other.nodes)])
-            routes.append(Route(held, steps, section.node.span))
+            routes.append(Route(held, read(section), section.node.span))
             if held is ALWAYS:
                 break
+        else:
+            routes.append(Route(ALWAYS, otherwise))
         while routes and not routes[-1].steps:
             routes.pop()
         if len(routes) == 1 and routes[0].condition is ALWAYS:
             return list(routes[0].steps)
         return [Choose(tuple(routes))] if routes else []
+
+    def _guards(self, place: Place | None) -> list[Step]:
+        made: list[Step] = []
+        for section in self.sections:
+            guard = next((node for node in section.nodes if self._closes(node)), None)
+            held = self._condition(section, place) if guard is not None else NEVER
+            if guard is not None and held != NEVER:
+                self.context.take(section.nodes, *access.LINES)
+                made.append(Choose((Route(held, (Unserved(guard.span.directive, guard.span),), section.node.span),), section.node.span) if held is not ALWAYS else Unserved(guard.span.directive, guard.span))
+        return made
 
     def _closes(self, node: Node) -> bool:
         """Whether a directive is a protection that is not read."""
@@ -307,8 +331,8 @@ class Program:
             return False
         if node.name.startswith("<"):
             inside = node.block or []
-            return access.has_rules(inside) or any(inner.name in _DECIDING or self._closes(inner) for inner in inside)
-        return (node.args[0].lower() if node.args else "") not in ("none", "off", *(("all",) if node.name == "satisfy" else ()))
+            return access.has_rules(inside) or hosts.has_hosts(inside) or any(inner.name in _DECIDING or self._closes(inner) for inner in inside)
+        return (node.args[0].lower() if node.args else "") not in ("none", "off")
 
     def _rewriting(self, place: Place) -> list[Step]:
         routes: list[Route] = []

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from ....fitting.hosts import with_hosts_inside
 from ....model import Estate, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
@@ -33,6 +34,8 @@ _ORDER = ("mpm_event", "authz_core", "proxy", "slotmem_shm", "socache_shmcb", "f
 
 def write(estate: Estate, options: WriterOptions) -> Writing:
     """The estate as an httpd tree, with notes on what is not simply kept."""
+    # ServerAlias knows stars and question marks, no patterns.
+    estate = with_hosts_inside(estate, lambda name: name.pattern is None)
     context = Context(estate, options)
     output = Output()
     context.modules.update(_ALWAYS)
@@ -63,9 +66,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     told = {note.span for note in context.notes}
     for span in context.structure - told - set(output.targets):
         context.implied(span, "what it asks for is said by where the lines stand")
-    for line, why in context.idle.items():
-        if line not in told and line not in output.targets:
-            context.implied(line, why)
+    context.say_idle(output.targets)
     output.files.update(context.files)
     return Writing(output.files, output.targets, context.notes, context.reached)
 

@@ -44,12 +44,12 @@ class Context(Noting):
     rewritten: whether the path may have been changed where writing stands, so that REQUEST_URI is not it
     balancers: pool name -> what it is called here; `proxies` their sections
     variables: names taken by variables of rules
-    idle:      lines that need no word of their own, with the reason, unless one is written for them elsewhere
     groups:    (rule, capture) -> the variable that the rule keeps it in
     asked_indexes: names of index files that an origin answers
     moved:     the path was changed for the answer whose fields are written
     marks:     answers -> the variable that their rules set;  told: answers whose text stands for the whole host; scripts: those that an application makes of a file
     document_root: of the site that is written; marked: its lines that ask for a variable of a rule
+    filled:    names of fields that the answer, whose fields are written, gets where it has none
     """
 
     target: str = "apache"
@@ -59,7 +59,6 @@ class Context(Noting):
     proxies: list[Node] = field(default_factory=list)
     variables: set[str] = field(default_factory=set)
     structure: set[Span] = field(default_factory=set)
-    idle: dict[Span | None, str] = field(default_factory=dict)
     document_root: str = ""
     groups: dict[tuple[int, str], str] = field(default_factory=dict)
     asked_indexes: set[str] = field(default_factory=set)
@@ -69,6 +68,7 @@ class Context(Noting):
     files: dict[str, str] = field(default_factory=dict)  # of users, by name
     scripts: set[int] = field(default_factory=set)
     marked: list[Node] = field(default_factory=list)
+    filled: set[str] = field(default_factory=set)
 
     def line(self, *words: str, spans: tuple[Span | None, ...] = (), comments: tuple[str, ...] = (), block: list[Node] | None = None) -> Node:
         """A directive, or a section with `block`."""

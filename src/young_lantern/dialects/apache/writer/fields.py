@@ -8,10 +8,12 @@ Rule:     what goes with every answer, or beside what an origin sent, belongs to
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from itertools import groupby
 
 from ....codes import EXPIRES_DATE_LOST
-from ....model import Disposition, Field, HttpDate, Operation, literal
+from ....fitting import answer_types
+from ....model import Condition, Disposition, Field, HttpDate, Not, Operation, literal
 from ...noting import EARLY, Unwritable
 from ..values import quote
 from .context import Context
@@ -28,9 +30,9 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, by_rule: bool, conte
     made: list[tuple[Node, Field]] = []
     left = list(fields)
     expiry = _expiry(left, context)
-    if expiry is not None:
-        made += expiry
+    made += expiry
     set_names: set[str] = set()
+    context.filled = {field.name.lower() for field in left if field.operation is Operation.DEFAULT and not field.apart} if not by_rule else set()
     for field in left:
         made += [(line, field) for line in _lines(field, forwards, by_rule, set_names, context)]
         set_names.add(field.name.lower())
@@ -57,11 +59,18 @@ def _lines(field: Field, forwards: bool, by_rule: bool, before: set[str], contex
     if isinstance(text, Unwritable):
         context.lost(field.span, name, f"its value needs {text.what}")
         return []
+    asked, others = answer_types.divided(field.when)
+    if asked is not None:
+        return _by_type(field, asked, text, by_rule, context)
     asks = _asks(field)
     words = [name, quote(text), *([quote(asks)] if asks else [])]
     if field.operation in (Operation.DEFAULT, Operation.MERGE, Operation.APPEND) and not field.apart and not by_rule:
         return [context.line("Header", _VERBS[field.operation], *words, spans=spans, comments=field.comments)]
     verb = "add" if field.operation is Operation.ADD and name.lower() in before else "set" if field.operation is Operation.ADD else _VERBS[field.operation]
+    if name.lower() in context.filled and not asks and field.operation in (Operation.SET, Operation.ADD):
+        # The table without `always` is the one that is filled where it is empty: what handlers answer has its value there.
+        made = [context.line("Header", "set", *words, spans=spans, comments=field.comments)]
+        return made if forwards else [*made, context.line("Header", "always", "set", name, quote(text), quote("expr=%{REQUEST_STATUS} -ge 400"), spans=spans)]
     replaces = field.operation is Operation.SET and field.deferred and not field.apart and forwards
     own = [context.line("Header", "unset", name, spans=spans)] if replaces else []
     made = [*own, context.line("Header", "always", verb, *words, spans=spans, comments=field.comments)]
@@ -69,6 +78,21 @@ def _lines(field: Field, forwards: bool, by_rule: bool, before: set[str], contex
         # What is kept from errors of the server's own goes with those of an origin: the table without `always` is for what handlers made.
         made.append(context.line("Header", verb, name, quote(text), quote("expr=%{REQUEST_STATUS} -ge 400"), spans=spans))
     return made
+
+
+def _by_type(field: Field, asked: Condition, text: str, by_rule: bool, context: Context) -> list[Node]:
+    """A line that asks for the type of the answer when it goes out."""
+    found = answer_types.types_where(asked)
+    if found is None or by_rule:
+        context.lost(field.span, field.name, "it goes by the type of an answer that no handler makes" if by_rule else "it goes by more than the type of the answer")
+        return []
+    sign, left_out = "=~", found
+    if found.others:
+        sign, left_out = "!~", answer_types.types_where(Not(asked)) or found
+    pattern = "|".join(re.escape(name[:-1]) if name.endswith("/*") else f"{re.escape(name)}(?:;|$)" for name in left_out.names).replace("\\-", "-").replace("\\/", "/")
+    verb = "set" if field.operation is Operation.ADD else _VERBS[field.operation]
+    asks = f"expr=%{{CONTENT_TYPE}} {sign} m#^(?:{pattern})#"
+    return [context.line("Header", verb, field.name, quote(text), quote(asks), spans=(field.span,), comments=field.comments)]
 
 
 _NO_ERROR = "expr=%{REQUEST_STATUS} -lt 400"
@@ -101,20 +125,31 @@ def _verb(pattern: str) -> str:
     return "edit" if re.match(r"(\(\?i\))?(\^|\(;\\s\*)", pattern) else "edit*"
 
 
-def _expiry(left: list[Field], context: Context) -> list[tuple[Node, Field]] | None:
-    """Cache-Control and Expires of one age -> ExpiresDefault; both are taken out of `left`."""
-    for dated in left:
-        if dated.name.lower() != "expires" or len(dated.value) != 1 or not isinstance(dated.value[0], HttpDate) or dated.when is not None:
+def _expiry(left: list[Field], context: Context) -> list[tuple[Node, Field]]:
+    """Cache-Control and Expires of one age -> ExpiresDefault, ExpiresByType where it goes by the type; both are taken out of `left`."""
+    made: list[tuple[Node, Field]] = []
+    for dated in list(left):
+        if dated.name.lower() != "expires" or len(dated.value) != 1 or not isinstance(dated.value[0], HttpDate):
             continue
         seconds = dated.value[0].seconds_ahead
-        age = next((field for field in left if field.name.lower() == "cache-control" and field.value == (f"max-age={seconds}",) and field.when is None), None)
-        if age is None or seconds < 0:
+        asked, others = answer_types.divided(dated.when)
+        found = answer_types.types_where(asked) if asked is not None else answer_types.Types((), True)
+        age = next((field for field in left if field.name.lower() == "cache-control" and field.value == (f"max-age={seconds}",) and field.when == dated.when), None)
+        if age is None or seconds < 0 or found is None or others is not None and not (found.names or asked is None):
+            continue
+        if asked is None and dated.when is not None:
             continue
         left.remove(dated)
         left.remove(age)
-        spans = (dated.span, age.span)
-        return [(context.line("ExpiresActive", "On", spans=spans), dated), (context.line("ExpiresDefault", quote(f"access plus {_age(seconds)}"), spans=spans, comments=dated.comments), dated)]
-    return None
+        spans, text = (dated.span, age.span), quote(f"access plus {_age(seconds)}")
+        lines = [context.line("ExpiresByType", name, text, spans=spans, comments=dated.comments) for name in (() if found.others else found.names)]
+        if found.others:
+            lines.append(context.line("ExpiresDefault", text, spans=spans, comments=dated.comments))
+        plain = replace(dated, when=others)
+        if not made:
+            made.append((context.line("ExpiresActive", "On", spans=spans), replace(dated, when=None)))
+        made += [(line, plain) for line in lines]
+    return made
 
 
 def _age(seconds: int) -> str:

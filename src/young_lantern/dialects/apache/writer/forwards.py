@@ -40,6 +40,9 @@ def with_query(step: Forward) -> Forward:
     template = step.target.template
     if template[-2:] == (Var(Variable.QUERY_MARK), Var(Variable.QUERY)):
         return replace(step, target=replace(step.target, template=template[:-2], adds_query=True))
+    if template[-1:] == (Var(Variable.TARGET),):
+        # %{THE_REQUEST} has it among other words: a rule says the path and keeps the query.
+        return replace(step, target=replace(step.target, template=(*template[:-1], Var(Variable.PATH)), adds_query=True))
     if template[-1:] == (Var(Variable.QUERY, "?"),):
         return replace(step, target=replace(step.target, template=template[:-1], adds_query=True))
     return step

@@ -220,7 +220,7 @@ def _folders(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 def _texts(case: Case, chain: Chain, context: Context) -> Lines | None:
     answer = case.leaf.answer
-    if not isinstance(answer, Respond) or answer.raises or answer.status in (204, 304) or id(case) in context.told:
+    if not isinstance(answer, Respond) or answer.raises or answer.status in (204, 304) or answer.status not in errors.STATUSES or id(case) in context.told:
         return ()
     return tuple(Said(node, tuple(node.words), "text") for node in errors.text_page(answer, case.moved, context))
 

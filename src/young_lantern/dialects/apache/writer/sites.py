@@ -13,11 +13,13 @@ from dataclasses import dataclass, field
 from itertools import groupby
 
 from ....codes import CLIENT_BEHIND_ALL, IPV6_TOO, NO_COUNTERPART, RESTART_LOST
-from ....fitting import Leaf, leaves, own_types, unroll, without_impossible, without_tables
+from ....fitting import Leaf, answer_types, leaves, own_types, unroll, without_impossible, without_tables
+from ....fitting.every_path import without_every_path
 from ....fitting.guards import close_unguarded, exempt_clients
 from ....fitting.conditional import with_conditions, without_idle_changes
 from ....fitting.places import plain_paths
 from ....fitting.spread import spread
+from ....fitting.targets import plain_targets
 from ....fitting.trying import without_loops
 from ....model import SYSTEM_TRUST, AnswerPlainly, Disposition, Estate, Forward, HostName, Listener, Placeholder, Redirect, ServeFiles, Site, SiteTls, Span, Var, Variable
 from ....model.walk import walk
@@ -96,9 +98,10 @@ def write_body(site: Site, context: Context) -> list[Node]:
     """What a site does with its requests, the same on all its listeners."""
     context.site, context.variables, context.rewritten = site, set(), False
     captures_host = any(name.pattern for name in site.names)
-    chain, lost = unroll(tables_as_variables(with_conditions(without_tables(site.program))), captures_host=captures_host, own_requests=True, strict=context.options.strict)
+    chain, lost = unroll(tables_as_variables(with_conditions(without_tables(answer_types.split_tables(without_every_path(site.program))))), captures_host=captures_host, own_requests=True, strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
+    plain_targets(chain, rewrites_inside=False)
     passing: set[int] = set()
     chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict), lambda field: False))), passing))
     chain = close_unguarded(chain)
@@ -275,7 +278,8 @@ def needs_sharing(written: Written) -> bool:
 
 
 def _stem(name: str) -> str:
-    return name.replace("*.", "").replace(".*", "") or "any"
+    # One that the star stands for: ServerName must be none that no name was.
+    return re.sub(r"^\*", "any", re.sub(r"\*$", "invalid", name))
 
 
 def _address(listener: Listener, context: Context) -> str:

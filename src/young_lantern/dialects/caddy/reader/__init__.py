@@ -15,6 +15,7 @@ from ....source import SourceTree
 from ....source.places import Pairs, Places
 from ...dialect import Reading
 from .context import Context
+from . import routes
 from .load import HOME, Loader
 from .sites import read_sites
 
@@ -23,7 +24,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     """The configuration that begins in `main` (Caddyfile) -> Reading. Raises SourceUnreadable."""
     main = main.absolute()
     tree = SourceTree(main.parent, Places(files, main.parent, HOME))
-    context = Context()
+    context = Context(read_level=routes.read_level)
     loader = Loader(tree, context)
     loaded = loader.load(main)
     if not loaded.sites and not loaded.options:

@@ -17,10 +17,11 @@ from ..syntax import Directive
 
 @dataclass
 class Context(Collector):
-    """Collects what reading finds. `options`: the global ones by name. `lookups`: the tables that were read, by what they make."""
+    """Collects what reading finds. `options`: the global ones by name. `lookups`: the tables that were read, by what they make. `read_level`: reads a segment that stands in a directive of a topic module."""
 
     options: dict[str, list[str]] = field(default_factory=dict)
     lookups: dict[str, Lookup] = field(default_factory=dict)
+    read_level: Callable[["Level", "Context"], tuple[Step, ...]] | None = None
 
     def use(self, directive: Directive) -> Directive:
         self.claim(directive.span)

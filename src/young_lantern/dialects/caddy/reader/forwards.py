@@ -10,12 +10,13 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....model import AsReceived, Field, Forward, ForwardTarget, Mapped, Member, OriginTls, Pool, Side, Span, Step, Template, Var, Variable, Written
+from ....model import AfterRewrite, AsReceived, Field, Forward, ForwardTarget, InPlace, Mapped, Member, OriginTls, Pool, Rewrite, Side, Span, Step, Template, Var, Variable, Written, literal
 from .. import defaults, values
 from ..syntax import Directive
 from . import gateways
 from .context import Context, Level, Read
 from .fields import read_operation
+from .rewrites import read_rewrite
 
 _POLICIES = {"round_robin": "round_robin", "least_conn": "least_connections", "ip_hash": "client_hash", "random": "random", "first": "first"}
 _SETTINGS = frozenset("""flush_interval buffer_requests buffer_responses max_buffer_size lb_try_duration lb_try_interval
@@ -35,6 +36,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
     raised: frozenset[int] = frozenset()
     raises: Span | None = None
     by_fastcgi: Directive | None = None
+    in_place: list[InPlace] = []
     for inner in directive.block or []:
         match inner.name:
             case "to":
@@ -51,15 +53,20 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
                 if not trusts:
                     context.unread(directive, " ".join(inner.args), "0.0.0.0/0 ::/0 was expected; trust in some networks is not read")
             case "rewrite" if inner.args:
-                target = _target(context.template(inner.args[0], directive))
+                target = _target(context.template(inner.args[0], directive), read_rewrite(inner, inner.args, level, context))
             case "transport" if inner.args[:1] == ["fastcgi"]:
                 by_fastcgi = inner
             case "transport":
                 tls, asked = _read_transport(inner, times, directive, context)
                 secure = asked or secure
+            case "handle_response" if not inner.block:
+                pass  # reverseproxy.go (2.6.2, probed): without routes it is passed over
             case "handle_response" if (codes := _raised(inner, directive.block or [])) is not None:
+                context.use((inner.block or [])[0])
                 raised |= codes
                 raises = raises or inner.span
+            case "handle_response" if (codes := _statuses(inner, directive.block or [])) is not None and (made_of := _in_place(inner, level, context)) is not None:
+                in_place.append(InPlace(codes or None, made_of, inner.span))
             case name if name.startswith("@") and any(item.name == "handle_response" and item.args == [name] for item in directive.block or []):
                 pass  # told with the block that it is for
             case name if name not in _SETTINGS:
@@ -75,7 +82,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
     return (Forward(
         pool=pool, secure=secure, tls=tls if secure else OriginTls(), target=target, fields=(*forwarded, *up), response_fields=tuple(down),
         connect_seconds=times.get("dial_timeout"), read_seconds=times.get("read_timeout"), send_seconds=times.get("write_timeout"),
-        intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises,
+        intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises, in_place=tuple(in_place),
         upgrades=True, span=directive.span, comments=directive.comments,
     ),)
 
@@ -86,25 +93,44 @@ def _raised(inner: Directive, lines: list[Directive]) -> frozenset[int] | None:
     if len(block) != 1 or block[0].name != "error" or block[0].args[-1:] not in (["{rp.status_code}"], ["{http.reverse_proxy.status_code}"]) or len(block[0].args) != 2:
         return None
     # error.go (2.6.2, probed): a single word that is no number would be a message, with the status 500.
-    codes: set[int] = set()
+    codes = _statuses(inner, lines)
+    return codes if codes and min(codes) >= 400 else None
+
+
+def _statuses(inner: Directive, lines: list[Directive]) -> frozenset[int] | None:
+    """The statuses that a `handle_response` is for, none: all; None where it asks for something else."""
+    if not inner.args:
+        return frozenset()
     asked = next((line for line in lines if line.name == inner.args[0]), None) if len(inner.args) == 1 else None
     words = asked.args if asked is not None else []
-    if words[:1] != ["status"] or not all(re.fullmatch(r"[4-5](\d\d|xx)", word) for word in words[1:]):
+    block = [line.words for line in asked.block or []] if asked is not None else []
+    if not words and len(block) == 1:
+        words = [word.text for word in block[0]]
+    if words[:1] != ["status"] or not words[1:] or not all(re.fullmatch(r"[1-5](\d\d|xx)", word) for word in words[1:]):
         return None
+    codes: set[int] = set()
     for word in words[1:]:
         codes |= set(range(int(word[0]) * 100, int(word[0]) * 100 + 100)) if word.endswith("xx") else {int(word)}
     return frozenset(codes)
 
 
-def _target(template: Template) -> ForwardTarget:
+def _in_place(inner: Directive, level: Level, context: Context) -> tuple[Step, ...] | None:
+    """What stands in a `handle_response`; None where it makes use of what the origin answered."""
+    if any(item.name in ("copy_response", "copy_response_headers") or "{rp." in word.raw or "{http.reverse_proxy." in word.raw for top in inner.block or [] for item in top.walk() for word in item.words):
+        return None
+    assert context.read_level is not None
+    return context.read_level(level.below(inner), context)
+
+
+def _target(template: Template, steps: tuple[Step, ...]) -> ForwardTarget:
     """`rewrite /v1{uri}`: the placeholder at the end is the current path and query; else just what is written."""
     if template and template[-1] == Var(Variable.TARGET_NOW):
         return Mapped("", template[:-1], cuts_at_mark=True)
     # rewrite.go: a question mark in the new target replaces the query, even if nothing follows it; else the query stays.
-    last = template[-1] if template else ""
-    if isinstance(last, str) and last.endswith("?"):
-        return Written((*template[:-1], last[:-1]))
-    return Written(template, adds_query=not any(isinstance(part, str) and "?" in part for part in template))
+    written = literal(template)
+    if written is not None and "%" not in written:
+        return Written((written.removesuffix("?"),), adds_query="?" not in written)
+    return AfterRewrite(steps[0]) if steps and isinstance(steps[0], Rewrite) else AsReceived()
 
 
 def _read_transport(inner: Directive, times: dict[str, float | None], directive: Directive, context: Context) -> tuple[OriginTls, bool]:

@@ -51,7 +51,7 @@ class Loader:
             if not directive.words:
                 if number or directive.block is None:
                     raise SourceUnreadable("a block without an address; only the first may be one, for global options", file=directive.file, line=directive.end_line)
-                loaded.options = [self._claim(item, catalogue.GLOBAL) for item in directive.block]
+                loaded.options = [self._option(item) for item in directive.block]
             elif directive.block is None:
                 raise SourceUnreadable(f"expected '{{' after the address {directive.words[0].raw!r}", file=directive.file, line=directive.span.line)
             else:
@@ -116,7 +116,7 @@ class Loader:
                 if directive.block is not None and directive.name in SEGMENTS:
                     directive.block = self._segment(directive.block, above, base, snippets)
                 elif directive.block is not None:
-                    directive.block = self._lines(directive.block, snippets)
+                    directive.block = self._lines(directive.block, snippets, above, base)
                 out.append(directive)
                 continue
             self.context.use(directive)
@@ -137,8 +137,8 @@ class Loader:
                 out += self._segment(copy.deepcopy(self.files[shown].directives), (*above, real), path.parent, snippets)
         return out
 
-    def _lines(self, lines: list[Directive], snippets: tuple[str, ...]) -> list[Directive]:
-        """The lines of a directive's own block, with the snippets that are imported there."""
+    def _lines(self, lines: list[Directive], snippets: tuple[str, ...], above: tuple[Path, ...], base: Path) -> list[Directive]:
+        """The lines of a directive's own block, with the snippets that are imported there; what handle_response holds is a segment."""
         out: list[Directive] = []
         for line in lines:
             name = line.args[0] if line.name == "import" and line.args else ""
@@ -146,12 +146,19 @@ class Loader:
                 raise SourceUnreadable(f"the snippet {name} imports itself", file=line.file, line=line.span.line)
             if name in self.snippets:
                 inner = [_with_arguments(item, line.args[1:]) for item in self.snippets[name].block or []]
-                out += self._lines(inner, (*snippets, name))
+                out += self._lines(inner, (*snippets, name), above, base)
                 continue
             if line.block is not None:
-                line.block = self._lines(line.block, snippets)
+                line.block = self._segment(line.block, above, base, snippets) if line.name == "handle_response" else self._lines(line.block, snippets, above, base)
             out.append(line)
         return out
+
+    def _option(self, directive: Directive) -> Directive:
+        """A global option; `servers` with nothing in it that an answer depends on is one of the harmless ones."""
+        if directive.name == "servers" and all(line.name in catalogue.SERVERS_OWN for line in directive.block or []):
+            self.context.claims[directive.span] = Claim(directive.span, directive.name, catalogue.GLOBAL, True, Disposition.IMPLIED, "it sets times, sizes and records of the server; no answer depends on it")
+            return directive
+        return self._claim(directive, catalogue.GLOBAL)
 
     def _claim(self, directive: Directive, within: str) -> Directive:
         if directive.span in self.context.claims:

@@ -2,25 +2,29 @@
 
 Source:   Caddy documentation, "Request Matchers"; caddyhttp matchers.go (2.6.2, probed).
 Rule:     the matchers of a set must all hold; several lines of one kind are one matcher whose values are alternatives,
-          but every `not` line must hold by itself. A path without a star is compared whole; case never counts for it.
-Unknown:  an expression beyond comparisons of one placeholder is Unknowable with `condition-unread`.
+          but every `not` line must hold by itself, and of `expression` and `protocol` the last line alone is asked (`caddy adapt`).
+          A path without a star is compared whole; case never counts for it.
+Unknown:  an expression beyond what expressions.py reads is Unknowable with `condition-unread`.
 """
 
 from __future__ import annotations
 
-import operator
 import re
 from collections.abc import Callable
 
-from ....codes import CONDITION_UNREAD
+from ....codes import CONDITION_UNREAD, WITHOUT_EFFECT
 from ....model import (
     ALWAYS, AllOf, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathForm, PathGlob, PathIs,
     PathMatches, PathStartsWith, SchemeIs, Span, TextIs, TextMatches, Unknowable, Var, Variable,
 )
 from ....patterns import problem, search
 from ..syntax import Directive
+from ..values import NO_VALUE
+from . import expressions
 from .context import Context, Level
 
+_LAST_COUNTS = ("expression", "protocol")
+_ALL_COUNT = ("not", "path_regexp", "header_regexp", "vars_regexp")
 _PRIVATE = ("192.168.0.0/16", "172.16.0.0/12", "10.0.0.0/8", "127.0.0.1/8", "fd00::/8", "::1")
 
 
@@ -58,14 +62,19 @@ def read_definition(definition: Directive, level: Level, context: Context) -> Co
 def _read_set(lines: list[Directive], label: str, level: Level, context: Context, by: Directive) -> Condition:
     kinds: dict[str, list[Condition]] = {}
     absent: dict[str, bool] = {}
+    last = {line.name: line for line in lines}
     for number, line in enumerate(lines):
+        if line.name in _LAST_COUNTS and line is not last[line.name]:
+            context.say(WITHOUT_EFFECT, line.span, directive=line.span.directive)
+            continue
         read = KINDS.get(line.name)
         if read is None:
             context.claims[by.span].finding = context.say(CONDITION_UNREAD, line.span, condition=line.span.directive)
             kinds[f"?{number}"] = [Unknowable(line.span.directive, line.span)]
             continue
-        alone = line.name in ("not", "expression", "path_regexp", "header_regexp", "vars_regexp", "vars")
-        key = f"{line.name}{number}" if alone else line.name
+        key = f"{line.name}{number}" if line.name in _ALL_COUNT else line.name
+        if line.name == "vars" and line.args:
+            key = f"vars {line.args[0]}"
         if line.name == "header" and line.args:
             # MatchHeader: the values of one field are alternatives; a later `!` takes back the earlier ones, a later value the `!`.
             key = f"header {line.args[0].removeprefix('!').lower()}"
@@ -194,32 +203,18 @@ def read_candidate(word: str, root: object, line: Directive, context: Context) -
     return FileExists(root, context.template(word, line), kind, cleans=True, span=line.span)  # type: ignore[arg-type]
 
 
-_COMPARISON = re.compile(r"""\{([\w.-]+)\}\s*(==|!=|in|>=|<=|>|<)\s*("[^"]*"|'[^']*'|\d+|\[[^\]]*\])""")
-_ORDERS: dict[str, Callable[[int, int], bool]] = {">=": operator.ge, "<=": operator.le, ">": operator.gt, "<": operator.lt}
-
-
 def _expression(line: Directive, label: str, level: Level, context: Context) -> Condition:
     # One word is the expression itself; several stand with their quotes (matchers celmatcher.go, 2.6.2).
     text = line.args[0] if len(line.args) == 1 else " ".join(word.raw for word in line.words[1:])
-    parts = re.split(r"\s*&&\s*", text)
-    found: list[Condition] = []
-    for part in parts:
-        comparison = _COMPARISON.fullmatch(part.strip())
-        if comparison is None:
-            context.say(CONDITION_UNREAD, line.span, condition=text)
-            return Unknowable(text, line.span)
-        if comparison[2] in _ORDERS and (comparison[1] not in ("err.status_code", "http.error.status_code") or not comparison[3].isdigit()):
-            context.say(CONDITION_UNREAD, line.span, condition=text)
-            return Unknowable(text, line.span)
-        if comparison[2] in _ORDERS:
-            # Statuses are all that such comparisons are read of: the ones that are meant, one by one (RFC 9110 section 15).
-            held = tuple(str(status) for status in range(400, 600) if _ORDERS[comparison[2]](status, int(comparison[3])))
-            found.append(TextIs(context.template(f"{{{comparison[1]}}}", line), held, span=line.span))
-            continue
-        wanted = tuple(item.strip().strip("\"'") for item in comparison[3].strip("[]").split(","))
-        same = TextIs(context.template(f"{{{comparison[1]}}}", line), wanted, span=line.span)
-        found.append(Not(same, line.span) if comparison[2] == "!=" else same)
-    return found[0] if len(found) == 1 else AllOf(tuple(found), line.span)
+
+    def matcher(one: Directive) -> Condition | None:
+        return KINDS[one.name](one, label, level, context)
+
+    found = expressions.Reader(text, line, lambda name: context.template(f"{{{name}}}", line), matcher).read()
+    if found is None:
+        context.say(CONDITION_UNREAD, line.span, condition=text)
+        return Unknowable(text, line.span)
+    return found
 
 
 def _vars(line: Directive, label: str, level: Level, context: Context) -> Condition:
@@ -231,7 +226,10 @@ def _vars(line: Directive, label: str, level: Level, context: Context) -> Condit
 def _vars_regexp(line: Directive, label: str, level: Level, context: Context) -> Condition:
     name, key, text = ("", *line.args) if len(line.args) == 2 else line.args
     template = context.template(key, line) if key.startswith("{") else (Var(Variable.VARIABLE, key),)
-    return TextMatches(template, context.pattern(text, line, name or f"@{label}"), span=line.span)
+    pattern = context.pattern(text, line, name or f"@{label}")
+    if key.startswith("{") and not problem(pattern) and search(pattern, NO_VALUE):
+        template = (NO_VALUE,)
+    return TextMatches(template, pattern, span=line.span)
 
 
 KINDS: dict[str, Callable[[Directive, str, Level, Context], Condition]] = {

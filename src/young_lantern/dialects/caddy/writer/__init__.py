@@ -8,10 +8,11 @@ Left out: nothing is decided here: what the source says is written, or noted.
 
 from __future__ import annotations
 
+from ....fitting.hosts import with_hosts_inside
 from ....model import Estate, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
-from . import sites, snippets, types
+from . import errors, sites, snippets, types
 from .context import Context
 from .output import Node, Output
 
@@ -20,11 +21,14 @@ _HEAD = ("Written by Young Lantern from a configuration of {dialect}.",)
 
 def write(estate: Estate, options: WriterOptions) -> Writing:
     """The estate as a Caddyfile tree, with notes on what is not simply kept."""
+    estate = with_hosts_inside(estate, sites.says_host)
     context = Context(estate, options)
     output = Output()
     by_file: dict[str, list[Node]] = {}
+    written = {site.key: sites.write_site(site, context) for site in estate.sites}
+    errors.keep_apart(written, estate)
     for site in estate.sites:
-        nodes = sites.write_site(site, context)
+        nodes = written[site.key]
         if nodes:
             by_file.setdefault(f"sites/{sites.file_of(site)}.caddy", []).extend(nodes)
     sites.unanswered(estate, context)
@@ -40,4 +44,5 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
         if pool.span in context.reached:
             context.reached.update(item for item in walk(pool) if isinstance(item, Span))
     context.lose_the_rest(output.targets)
+    context.say_idle(output.targets)
     return Writing(output.files, output.targets, context.notes, context.reached)

@@ -18,11 +18,12 @@ def write_redirect(step: Redirect, context: Context) -> list[Node] | Unwritable:
     last = step.location[-1] if step.location else None
     if last in (Var(Variable.QUERY, "?"), Var(Variable.QUERY, "&")):
         authority, path = _split(step.location[:-1] if last == Var(Variable.QUERY, "?") else join(step.location[:-1], "&", Var(Variable.QUERY)))
-        before, after = context.template(authority, step.span), context.template(path, step.span)
-        if isinstance(before, Unwritable) or isinstance(after, Unwritable):
-            return before if isinstance(before, Unwritable) else after  # type: ignore[return-value]
-        if path in ((Var(Variable.PATH),), (Var(Variable.PATH_ESCAPED),)):
+        before = context.template(authority, step.span)
+        if path in ((Var(Variable.PATH),), (Var(Variable.PATH_ESCAPED),)) and not isinstance(before, Unwritable):
             return [Node(["redir", "" if before else "*", quote(before + "{uri}"), str(step.status)], None, spans, step.comments)]
+        after = context.template(path, step.span)
+        if isinstance(before, Unwritable) or isinstance(after, Unwritable):
+            return before if isinstance(before, Unwritable) else after
         lines = [Node(["rewrite", "*", quote(after or "/")], spans=spans),
                  Node(["redir", "*", quote(before + "{uri}"), str(step.status)], None, spans)]
         return [Node(["route"], lines, comments=step.comments or ("{uri} has the query only where there is one.",))]

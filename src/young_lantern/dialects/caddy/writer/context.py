@@ -9,13 +9,18 @@ import re
 from dataclasses import dataclass, field
 
 from ....codes import PLACEHOLDER_OPEN
-from ....model import Condition, Disposition, Lookup, Placeholder, Span, Template
+from ....model import Condition, Disposition, Lookup, LookupRow, Placeholder, Span, Template, Var, Variable
 from ....model.walk import walk
 from ...noting import Noting
 from .. import values
 from ..values import Unwritable
 
 TARGET = "caddy"
+# What Caddy has no placeholder for: the query with its mark where there is one, and the mark alone.
+_MARKS = {
+    Var(Variable.QUERY, "?"): Lookup("query_with_mark", (Var(Variable.QUERY),), (LookupRow("", ()),), ("?", Var(Variable.QUERY))),
+    Var(Variable.QUERY_MARK): Lookup("query_mark", (Var(Variable.QUERY),), (LookupRow("", ()),), ("?",)),
+}
 
 
 @dataclass
@@ -27,6 +32,9 @@ class Context(Noting):
     forwards: whether the site forwards anything, so that an added field is written as one everywhere
     rewritten: whether the path may have been changed by then, so that the target as received has another name
     tables: what the site's tables are called, and their nodes
+    shared: matchers that stand at the top of the site, by what they ask
+    captured: labels of patterns whose groups are used
+    in_errors: whether what is written stands in handle_errors
     pattern_names: label of a pattern in the fitted program -> the name its captures have here
     """
 
@@ -39,10 +47,13 @@ class Context(Noting):
     taken: set[str] = field(default_factory=set)
     tables: dict[str, tuple[str, object]] = field(default_factory=dict)
     made_from: dict[str, Lookup] = field(default_factory=dict)
+    shared: dict[str, "Matcher"] = field(default_factory=dict)
+    in_errors: bool = False
+    captured: set[str] = field(default_factory=set)
 
     def template(self, template: Template, span: Span | None) -> str | Unwritable:
         """The text of a template, not yet quoted; placeholders are noted."""
-        template = tuple(self.fixed(part) for part in template)
+        template = tuple(_MARKS.get(part, part) if isinstance(part, Var) else self.fixed(part) for part in template)
         if any(isinstance(part, Lookup) for part in template):
             from .tables import write_table
 

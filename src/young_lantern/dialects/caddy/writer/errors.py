@@ -10,12 +10,14 @@ from collections import Counter
 from dataclasses import dataclass
 
 from ....codes import ERROR_PAGE_PARTLY
-from ....fitting import Chain, Leaf, hoist, leaves, unroll
-from ....model import Abort, Block, Disposition, ErrorPage, ErrorPages, Forward, Gateway, Redirect, Respond, Rewrite, ServeFiles, SetPath, Site, literal
+from ....fitting import Chain, Leaf, answer_types, hoist, leaves, unroll
+from ....model import Abort, Block, Disposition, ErrorPage, ErrorPages, Estate, Forward, Gateway, Redirect, Respond, Rewrite, ServeFiles, SetPath, Site, literal
 from ..values import Unwritable
 from . import answers, routes
 from .context import Context
 from .output import Node
+
+_OWN_ERRORS = ("Errors of these hosts have no page, as before; without this line they would have those of the site for all other hosts.",)
 
 
 @dataclass(frozen=True)
@@ -90,7 +92,7 @@ def _inside(page: ErrorPage, site: Site, given: set[tuple[object, ...]], context
     if target is None:
         return Unwritable("a page whose path depends on the request")
     path = target.partition("?")[0]
-    made, _ = unroll((Rewrite(SetPath((path,)), span=page.span), *site.program))
+    made, _ = unroll((Rewrite(SetPath((path,)), span=page.span), *answer_types.split_tables(site.program)))
     return _keeping_status(made, page, given, context)
 
 
@@ -99,6 +101,7 @@ def _is_missing(leaf: Leaf) -> bool:
 
 
 def _keeping_status(chain: Chain, page: ErrorPage, given: set[tuple[object, ...]], context: Context) -> list[Node] | Unwritable:
+    answer_types.by_file_names(chain, lambda field: None)
     ends = list(leaves(chain))
     # Fields set before the error are on the answer already: they are written again only where places differ in them.
     same_fields = given == {_meaning_of(leaf) for leaf in ends if not _is_missing(leaf)}
@@ -132,3 +135,20 @@ def _set_anew(nodes: list[Node]) -> None:
             at = 1 if words is node.words else 0
             if len(words) > at and words[at].startswith("+") and names.count(words[at]) == 1:
                 words[at] = words[at][1:]
+
+
+def keep_apart(written: dict[str, list[Node]], estate: Estate) -> None:
+    """Sites without pages of their own would have those of a site that answers for all hosts (2.6.2, probed): they say that they have none."""
+    for listener in estate.listeners:
+        if not isinstance(listener.fallback, str) or not _has_pages(written[listener.fallback]):
+            continue
+        for key in dict.fromkeys(row.site for row in listener.rows if row.site != listener.fallback):
+            if not _has_pages(written[key]):
+                # A snippet stands first, and has what its blocks share.
+                for node in written[key][:1] if written[key] and written[key][0].words[0].startswith("(") else written[key]:
+                    assert node.block is not None
+                    node.block.append(Node(["handle_errors"], [Node(["respond", '""'])], (), _OWN_ERRORS))
+
+
+def _has_pages(nodes: list[Node]) -> bool:
+    return any(isinstance(inner, Node) and inner.words[0] == "handle_errors" for node in nodes for inner in node.block or ())

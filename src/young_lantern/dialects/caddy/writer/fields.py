@@ -10,7 +10,8 @@ import re
 from dataclasses import replace
 
 from ....codes import EXPIRES_DATE_LOST, FIELD_ON_ERRORS
-from ....model import Condition, Disposition, Field, HttpDate, Operation, PathIs, PathMatches, PathStartsWith, join
+from ....fitting.static import bare
+from ....model import AllOf, Condition, Disposition, Field, HttpDate, Lookup, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, TextIs, TextMatches, Var, Variable, join, literal
 from ....model.walk import walk
 from ..values import Unwritable, quote
 from .context import TARGET, Context
@@ -24,6 +25,7 @@ _SIGNS = {Operation.SET: "", **dict.fromkeys(_ADDS, "+"), Operation.DEFAULT: "?"
 def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) -> list[Node]:
     """Response fields in force -> `header` nodes, two for each condition. forwards: an origin's answer may be among those that get them."""
     nodes: list[Node] = []
+    fields = tuple(_unless_empty(field, context) for field in fields)
     for when in dict.fromkeys(field.when for field in fields):
         own = tuple(replace(field, when=None) for field in fields if field.when == when)
         made = _write(own, forwards, context)
@@ -31,30 +33,59 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) ->
     return nodes
 
 
+def _unless_empty(field: Field, context: Context) -> Field:
+    """The field, asked for where it has a value: Caddy sends one whose value comes out empty, nginx (headers module) does not."""
+    if context.estate.dialect != "nginx" or len(field.value) != 1 or field.operation in (Operation.REMOVE, Operation.EDIT) or not _may_be_empty(field.value[0]):
+        return field
+    there = Not(TextIs(field.value, ("",)))
+    return replace(field, when=there if field.when is None else AllOf((field.when, there)))
+
+
+def _may_be_empty(part: object) -> bool:
+    match part:
+        case Lookup(rows=rows, fallback=fallback):
+            return any(literal(result) == "" for result in (fallback, *(row.result for row in rows)))
+        case Var(variable=variable):
+            return variable in (Variable.ARGUMENT, Variable.COOKIE, Variable.FIELD, Variable.QUERY)
+    return False
+
+
 def matched(when: Condition, fields: tuple[Field, ...], nodes: list[Node], context: Context) -> list[Node]:
-    """The nodes behind a matcher of their own."""
-    span = fields[0].span
-    matcher = write_matcher(when, _wish(when), context, span)
-    if isinstance(matcher, Unwritable):
-        for field in fields:
-            context.lost(field.span, field.name, f"{TARGET} has no matcher for {matcher.what}")
-        return []
+    """The nodes behind a matcher, which stands at the top of the site, once for all places that ask it; behind one of their own in error pages."""
+    spans = tuple(field.span for field in fields if field.span)
+    key = str(bare(when))
+    matcher = context.shared.get(key) if not context.in_errors else None
+    if matcher is None:
+        made = write_matcher(when, _wish(when), context, fields[0].span)
+        if isinstance(made, Unwritable):
+            for field in fields:
+                context.lost(field.span, field.name, f"{TARGET} has no matcher for {made.what}")
+            return []
+        matcher = made
+        if isinstance(matcher.definition, Node):
+            matcher.definition.setting = True
+            if not context.in_errors:
+                context.shared[key] = matcher
     for node in nodes:
         node.words.insert(1, matcher.word)
         node.condition = when
-    definition = [] if matcher.definition is None else [matcher.definition]
-    for node in definition:
-        node.setting, node.spans = True, (span,) if span else ()
-    return [*definition, *nodes]
+    if not isinstance(matcher.definition, Node):
+        return nodes
+    matcher.definition.spans = tuple(dict.fromkeys((*matcher.definition.spans, *spans)))
+    return [matcher.definition, *nodes] if context.in_errors else nodes
 
 
 def _wish(when: Condition) -> str:
     """What the name of the matcher should remind of."""
     for item in walk(when):
+        if isinstance(item, PathGlob):
+            return item.glob
         if isinstance(item, PathMatches):
             return re.sub(r"\\[a-zA-Z]|\(\?[a-zA-Z:<>P]*", " ", item.pattern.text)
         if isinstance(item, PathIs | PathStartsWith):
             return item.path if isinstance(item, PathIs) else item.prefix
+        if isinstance(item, TextMatches) and item.template and isinstance(item.template[0], Var):
+            return f"{item.template[0].name or item.template[0].variable.value} {item.pattern.text}"
     return "some"
 
 
@@ -96,6 +127,10 @@ def _joined(fields: tuple[Field, ...]) -> tuple[Field, ...]:
     out: list[Field] = []
     for field in fields:
         earlier = next((number for number, other in enumerate(out) if other.name.lower() == field.name.lower()), None)
+        again = next((other for other in out if field.operation is Operation.SET and replace(other, span=None, comments=()) == replace(field, span=None, comments=())), None)
+        if again is not None:
+            out.append(replace(field, name=""))
+            continue
         if earlier is None or field.operation not in _ADDS or out[earlier].operation is not Operation.SET or out[earlier].statuses != field.statuses:
             out.append(field)
             continue

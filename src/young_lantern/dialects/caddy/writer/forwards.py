@@ -12,10 +12,11 @@ from ....codes import CLIENT_CHAIN_TRUST, ORIGIN_CONNECTION, PROXY_DEFAULTS
 from ....fitting.cookies import as_edits
 from ....fitting.mapping import as_received
 from ....model import (
-    AsReceived, Disposition, Forward, Gateway, Mapped, Operation, Pool, Var, Variable, Written,
+    AfterRewrite, AsReceived, Disposition, Forward, Gateway, Mapped, Operation, Pool, Var, Variable, Written,
 )
 from .. import values
 from ..values import Unwritable, quote
+from . import rewrites
 from .context import Context
 from .fields import write_operation
 from .output import Node
@@ -99,7 +100,15 @@ def _target(step: Forward, context: Context) -> tuple[list[Node], list[Node] | U
     match as_received(step.target):
         case AsReceived():
             return [], []
+        case AfterRewrite(rewrite):
+            made = rewrites.write_rewrite(rewrite, context)
+            return [], made if isinstance(made, Unwritable) else [Node(["rewrite", made[0].words[-1]])]
         case Written(template, adds_query):
+            if template[-1:] == (Var(Variable.TARGET),):
+                # A path that is put into a target is escaped by Caddy itself, and the query stays (2.6.2, probed).
+                template, adds_query = (*template[:-1], Var(Variable.ORIGINAL_PATH)), True
+            if Var(Variable.TARGET) in template:
+                return [], Unwritable("the target as received, within another")
             text = context.template(template, step.span)
             if isinstance(text, Unwritable):
                 return [], text

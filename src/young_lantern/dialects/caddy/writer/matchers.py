@@ -8,6 +8,7 @@ Unknown:  Unwritable, in words.
 
 from __future__ import annotations
 
+import json
 import re
 from dataclasses import replace
 
@@ -18,7 +19,7 @@ from ....model import (
 )
 from ....model.walk import walk
 from ....patterns import beyond_re2, search, to_re2
-from ..values import Unwritable, quote
+from ..values import NO_VALUE, Unwritable, quote
 from .context import Context, Matcher
 from .output import Node
 
@@ -86,7 +87,12 @@ def write_lines(condition: Condition, name: str, context: Context) -> Lines | Un
             return [Node(["header", f"!{field}"])]
         case TextMatches(template, pattern):
             subject = context.template(template, condition.span)
-            return subject if isinstance(subject, Unwritable) else _pattern_line(["vars_regexp"], pattern, name, context, condition.span, quote(subject))
+            if isinstance(subject, Unwritable):
+                return subject
+            if pattern.label not in context.captured and search(pattern, NO_VALUE) is not None and not beyond_re2(pattern.text) and "`" not in (text := to_re2(pattern).text):
+                # The matcher of that name would hold for every request.
+                return [Node(["expression", f"`{subject}.matches({json.dumps(text, ensure_ascii=False)})`"])]
+            return _pattern_line(["vars_regexp"], pattern, name, context, condition.span, quote(subject))
         case FileExists():
             return _file(condition, context)
         case Not(Not(inner)):
@@ -197,5 +203,6 @@ def _file(condition: FileExists, context: Context) -> Lines | Unwritable:
 
 
 def _same_root(root: object, context: Context) -> bool:
-    return root == context.root or (isinstance(root, tuple) and len(root) == 1 and isinstance(root[0], str)
+    # A whole path has no root of its own, and Caddy without one looks below the folder that it was started in.
+    return bool(root) and root == context.root or (isinstance(root, tuple) and len(root) == 1 and isinstance(root[0], str)
                                     and (root[0].rstrip("/"),) == tuple(part.rstrip("/") if isinstance(part, str) else part for part in context.root))

@@ -13,7 +13,7 @@ from ....fitting import Branch, Chain, Fork, Leaf, Settings, disjoint, leaves
 from ....fitting.static import lasting
 from ....model import (
     ALWAYS, Abort, AllOf, AnyOf, Condition, FileExists, Forward, Gateway, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
-    Rewrite, ServeFiles, Span, Unserved,
+    Operation, Rewrite, ServeFiles, Span, TextIs, Unserved, Var, Variable,
 )
 from ....model.walk import walk
 from ..order import sort_items
@@ -57,12 +57,30 @@ def _chain_nodes(chain: Chain, context: Context) -> list[Node]:
                 nodes += write_branch(item, context)
                 context.rewritten = context.rewritten or any(isinstance(inner, Rewrite) for inner in walk(item))
         elif isinstance(item, Leaf):
-            nodes += write_leaf(item, chain, context)
+            made = write_leaf(item, chain, context)
+            earlier = [node for node in nodes if _answers_elsewhere(node)]
+            apart = bool(earlier) and any(node.setting and not (_defaults_type(node) and all(map(_sends_nothing, earlier))) for node in made)
+            # What is set at a level is set for all that the level answers: for this answer alone it stands in a level of its own.
+            nodes += [Node(["handle"], arrange(made))] if apart else made
         else:
             nodes += _checked(rewrites.write_rewrite(item, context) if isinstance(item, Rewrite) else rewrites.write_variable(item, context), item.span, context)
             context.rewritten = True
         number += 1
     return nodes
+
+
+def _answers_elsewhere(node: Node) -> bool:
+    return not node.setting and not node.words[0].startswith("@") and node.kind not in ("rewrite", "uri", "try_files", "vars", "map")
+
+
+def _defaults_type(node: Node) -> bool:
+    return node.words[:2] == ["header", "?Content-Type"]
+
+
+def _sends_nothing(node: Node) -> bool:
+    """Whether what answers there has no content of its own that could lack a type."""
+    last = node.block[-1] if node.words[0] in ("handle", "route") and node.block else node
+    return isinstance(last, Node) and last.words[0] in ("error", "abort", "redir")
 
 
 def fold_found(branch: Branch, following: list[object]) -> Branch | None:
@@ -91,6 +109,10 @@ def write_settings(settings: Settings, below: Chain, context: Context) -> list[N
         placed = {span for node in nodes for line in (node, *(node.block or ())) for span in line.spans}
         nodes[0].spans = tuple(dict.fromkeys((*nodes[0].spans, *(span for span in settings.also if span not in placed))))
     for field in settings.request_fields:
+        if field.operation is Operation.DEFAULT:
+            # request_header knows no `?`: it is set where the client has not sent it.
+            unsent: Condition = TextIs((Var(Variable.FIELD, field.name),), ("",), span=field.span)
+            field = replace(field, operation=Operation.SET, when=unsent if field.when is None else AllOf((field.when, unsent)))
         words = fields.write_operation(field, True, context)
         if isinstance(words, Unwritable):
             context.lost(field.span, field.name, f"its value needs {words.what}")
@@ -303,11 +325,27 @@ def _lose_fork(fork: Fork, matcher: Unwritable, context: Context) -> None:
 
 # --- order ------------------------------------------------------------------------------------------------------------
 
+# A variable, or a table's name, which may look at one.
+_ASKS_VARIABLES = re.compile(r"\{(?:vars\.|http\.vars\.|(?!(?:query|path|host|hostport|uri|scheme|method|port|remote_host|remote_port|remote|dir|file|labels)\})[a-z][a-z0-9_]*\})")
+
+
+def _sets_variables(node: Node) -> bool:
+    """Whether what comes after it finds other variables than before; after a handle nothing comes."""
+    return node.words[0] == "vars" or not node.words[0].startswith("handle") and any(_sets_variables(inner) for inner in node.block or ())  # type: ignore[arg-type]
+
+
 def arrange(nodes: list[Node]) -> list[Node]:
     """The nodes of a level so that Caddy runs them as they stand: in its own order where that is the same, else in a `route`."""
     settings = [node for node in nodes if node.setting and not node.words[0].startswith("@")]
     rest = [node for node in nodes if not node.setting or node.words[0].startswith("@")]
     items = [node for node in rest if not node.words[0].startswith("@")]
+    setting = [node for node in items if _sets_variables(node)]
+    asking = [node for node in settings if any(_ASKS_VARIABLES.search(word) for line in (node, *(node.block or ())) for word in line.words)] if setting else []
+    if asking:
+        # Fields that hold what a variable says come after it, which Caddy's own order does not have.
+        items = [*setting, *asking, *(node for node in items if node not in setting)]
+        settings = [node for node in settings if node not in asking]
+        return [*settings, *(node for node in rest if node.words[0].startswith("@")), Node(["route"], items, (), _WHY_ROUTE)]
     ordered, later = sort_items(items), sort_items(items, stem_first=True)
     # Versions of Caddy sort differently in one point: what is written shall hold in all of them.
     holds = _groups_hold(items) and _exchangeable(items, ordered) and _exchangeable(items, later)

@@ -11,10 +11,14 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from ....codes import IPV6_TOO, RESTART_LOST
-from ....fitting import Branch, Chain, Fork, hoist, leaves, own_types, unroll, with_keys_in_patterns, without_impossible, without_tables
+from ....codes import IPV6_TOO, RESTART_LOST, TYPE_BY_NAME
+from ....fitting import Branch, Chain, Fork, answer_types, hoist, leaves, own_types, unroll, with_keys_in_patterns, without_impossible, without_tables
+from ....fitting.every_path import without_every_path
+from ....fitting.places import url_as_path
+from ....fitting.preflight import answer_preflights
+from ....fitting.targets import plain_targets
 from ....model import (
-    AnswerPlainly, Disposition, Estate, FileExists, Forward, Gateway, HostName, Listener, Lookup, Placeholder, Refuse, ServeFiles, SetVariable, Site, Span, Template, Var,
+    AnswerPlainly, Capture, Disposition, Estate, FileExists, Forward, Gateway, HostName, Listener, Lookup, Placeholder, Refuse, ServeFiles, SetVariable, Site, Span, Template, Var,
     Variable, literal,
 )
 from ....model.walk import walk
@@ -38,7 +42,7 @@ class Place:
 
 def write_site(site: Site, context: Context) -> list[Node]:
     """A site -> its blocks, and the snippet they share if there are several."""
-    context.site, context.taken, context.pattern_names, context.tables, context.made_from = site, set(), {}, {}, {}
+    context.site, context.taken, context.pattern_names, context.tables, context.made_from, context.shared = site, set(), {}, {}, {}, {}
     places = [place for listener in context.estate.listeners_of(site.key) if (place := _place(site, listener, context)).addresses]
     if not places:
         for span in (site.span, *site.also, *(name.span for name in site.names)):
@@ -47,17 +51,22 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for table in walk(site.program):
         if isinstance(table, Lookup) and table.networks:
             context.implied(table.span, "its networks are asked for where its variable was")
-    chain, lost = unroll(with_keys_in_patterns(without_tables(site.program, networks_only=True)), captures_host=any(name.pattern for name in site.names), strict=context.options.strict)
+    chain, lost = unroll(with_keys_in_patterns(without_tables(answer_types.split_tables(without_every_path(url_as_path(site.program))), networks_only=True)), captures_host=any(name.pattern for name in site.names), strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     chain = without_impossible(chain)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
+    context.captured = {item.pattern for item in walk(chain) if isinstance(item, Capture)}
     source = site.client_from
     for span in (source.span, *source.also) if source is not None else ():
         context.lost(span, "where the client's address comes from", "Caddy has no setting for it until 2.6.3: rules ask for the address of the proxy in front",
                      "ask for the field with a matcher of your own, or set trusted_proxies among the servers' options of a later Caddy")
     chain.items[:0] = _empty_variables(chain)
+    plain_targets(chain, rewrites_inside=True)
+    answer_preflights(chain)
     own_types.as_fields(chain, values.text_type)
+    dropped = answer_types.by_file_names(chain, lambda field: context.note(field.span, Disposition.CHANGED, TYPE_BY_NAME, field=field.name))
+    context.idle.update(dict.fromkeys((field.span for field in dropped), "no answer that is written has such a type"))
     types.note_types_of(site, chain, context)
     pages = errors.choose_pages(chain)
     context.forwards = any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain))
@@ -72,7 +81,10 @@ def write_site(site: Site, context: Context) -> list[Node]:
         else:
             context.root = ()
     body = [*head, *routes.write_chain(chain, context)]
+    context.in_errors = True
     body += errors.write_pages(pages, site, context)
+    context.in_errors = False
+    body[len(head):len(head)] = [matcher.definition for matcher in context.shared.values()]  # type: ignore[misc]
     body[:0] = [node for _, node in context.tables.values()]  # type: ignore[misc]
     spans = tuple(span for span in (site.span, *site.also) if span)
     names = tuple(name.span for name in site.names if name.span)
@@ -156,6 +168,11 @@ def _place(site: Site, listener: Listener, context: Context) -> Place:
     if listener.fallback == site.key:
         addresses.append(f"{scheme}://{suffix}" if suffix else f"{scheme}://")
     return Place(listener, addresses)
+
+
+def says_host(name: HostName) -> bool:
+    """Whether an address can hold a name: a star may only be its first label."""
+    return name.pattern is None and not name.text.endswith(".*")
 
 
 def _host(name: HostName, context: Context) -> str | None:

@@ -50,6 +50,10 @@ def _row(value: object, result: tuple, table: Lookup, context: Context) -> tuple
         if value.engine == "pcre" and beyond_re2(value.text):
             return Unwritable(f"the pattern {value.text}")
         pattern = to_re2(value) if value.engine == "pcre" else value
+        if result == table.subject:
+            # maphandler.go: a pattern's value may hold groups and no placeholders; the text itself is the group of all, of a pattern that matches all of it.
+            whole = pattern.text.startswith("^") and re.search(r"[^\\]\$$", pattern.text) and "|" not in pattern.text
+            return "~" + (pattern.text if whole else f"(?s)^.*(?:{pattern.text}).*$"), "${0}"
         if not all(isinstance(part, str | Capture) for part in result):
             return Unwritable("a table whose pattern leads to a variable")
         text = "".join(part.replace("$", "$$") if isinstance(part, str) else f"${{{part.group}}}" for part in result)

@@ -29,7 +29,8 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     context = Context(places=places)
     loader = Loader(tree, context)
     directives = loader.load(main)
-    context.set_names, context.captures = names_used(directives, context)
+    context.set_lines, context.captures = names_used(directives, context)
+    context.set_names = frozenset(context.set_lines)
     opened = [directive for directive in directives if directive.name == "http"]
     if not opened:
         raise SourceUnreadable("has no http block, so it serves no site", file=tree.name_of(main), line=1)

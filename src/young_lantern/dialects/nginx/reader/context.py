@@ -54,7 +54,7 @@ class Scope:
 
 @dataclass
 class Context(Collector):
-    """Collects what reading finds. `set_names`: every variable that some `set` makes; `captures`: every named group.
+    """Collects what reading finds. `set_names`: every variable that some `set` makes, `set_lines` the lines; `captures`: every named group.
 
     tables: the blocks that make a variable by looking it up, by its name; `lookups`: those that were read
     places: where files that lines name lie on this machine
@@ -65,6 +65,7 @@ class Context(Collector):
     """
 
     set_names: frozenset[str] = frozenset()
+    set_lines: dict[str, list[Directive]] = field(default_factory=dict)
     captures: frozenset[str] = frozenset()
     formats: dict[str, Span] = field(default_factory=dict)
     blocks: dict[int, list[Directive]] = field(default_factory=dict)

@@ -11,6 +11,7 @@ from dataclasses import replace
 from ....model import (
     SUCCESS_STATUSES, AllOf, Condition, Field, HttpDate, Lookup, LookupRow, Not, Operation, PathMatches, Pattern, Side, Span, Template, TextIs, TextMatches, Var, Variable, literal,
 )
+from ....model.walk import walk
 from .. import values
 from ..syntax import Directive
 from .context import Context, Scope
@@ -43,7 +44,11 @@ def _read_expires(scope: Scope, context: Context) -> tuple[Field, ...]:
     if directive is None or directive.args == ["off"]:
         return ()
     value = directive.args[-1]
-    made = None if directive.args[0] == "modified" else _by_table(context.template(value, directive), directive.span) if value.startswith("$") else _of_time(value, directive.span)
+    table = context.template(value, directive) if value.startswith("$") else ()
+    made = None if directive.args[0] == "modified" else _by_table(table, directive.span) if table else _of_time(value, directive.span)
+    for span in {found.span for found in walk(table) if isinstance(found, Lookup) and found.span is not None}:
+        # Its rows go into the fields, so that it may be written nowhere itself.
+        context.claims[span].asked_by += (directive.span,)
     if made is None:
         context.unread(directive, value, "a time such as 30d, -1, epoch, max or off was expected, or a map of such (not relative to the file's date)")
     return made or ()
@@ -64,26 +69,30 @@ def _of_time(value: str, span: Span) -> tuple[Field, ...] | None:
 
 
 def _by_table(found: Template, span: Span) -> tuple[Field, ...] | None:
-    """`expires $variable` (1.7.9): what a map gives is read like the word itself, when the answer goes out."""
+    """`expires $variable` (1.7.9): what a map gives is read like the word itself, when the answer goes out; it may be what another map gives."""
     match found:
         case (Lookup(networks=False) as table,):
             earlier: list[Condition] = []
             made: list[Field] = []
-            for row in table.rows:
-                asked = _asked(table, row)
-                fields = _of_time(literal(row.result) or "", span) if literal(row.result) is not None else None
+            for row in (*table.rows, None):
+                wanted = () if row is None else (asked(table, row),)
+                result = table.fallback if row is None else row.result
+                fields = _of_time(literal(result) or "", span) if literal(result) is not None else _by_table(result, span)
                 if fields is None:
                     return None
-                made += [replace(field, when=AllOf((*earlier, asked)) if earlier else asked, asked_last=True) for field in fields]
-                earlier.append(Not(asked))
-            fields = _of_time(literal(table.fallback) or "", span) if literal(table.fallback) is not None else None
-            if fields is None:
-                return None
-            return (*made, *(replace(field, when=AllOf(tuple(earlier)), asked_last=True) for field in fields))
+                held = (*earlier, *wanted)
+                made += [replace(field, when=_all((*held, *((field.when,) if field.when is not None else ()))), asked_last=True) for field in fields]
+                earlier += [Not(item) for item in wanted]
+            return tuple(made)
     return None
 
 
-def _asked(table: Lookup, row: LookupRow) -> Condition:
+def _all(conditions: tuple[Condition, ...]) -> Condition:
+    flat = tuple(part for item in conditions for part in (item.conditions if isinstance(item, AllOf) else (item,)))
+    return flat[0] if len(flat) == 1 else AllOf(flat)
+
+
+def asked(table: Lookup, row: LookupRow) -> Condition:
     if isinstance(row.value, Pattern):
         return PathMatches(row.value, span=table.span) if table.subject == (Var(Variable.PATH),) else TextMatches(table.subject, row.value, span=table.span)
     return TextIs(table.subject, (row.value,), table.ignores_case, span=table.span)

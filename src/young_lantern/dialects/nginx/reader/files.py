@@ -128,6 +128,8 @@ def _apart(template: Template) -> tuple[Template, Template]:
     for number, part in enumerate(template):
         if part == Var(Variable.QUERY_MARK):
             return template[:number], template[number + 1:]
+        if part == Var(Variable.QUERY, "?"):
+            return template[:number], (Var(Variable.QUERY), *template[number + 1:])
         if isinstance(part, str) and "?" in part:
             path, _, query = part.partition("?")
             return join(*template[:number], path), join(query, *template[number + 1:])

@@ -18,26 +18,28 @@ from ..syntax import Directive
 from .context import Context, Scope
 from .interception import intercepts
 
-_URL = re.compile(r"(https?)://([^/?]*)(.*)", re.DOTALL | re.IGNORECASE)
+# Some variables bring the slash that ends the authority.
+URL = re.compile(r"(https?)://([^/?]*?)((?:[/?]|\$(?:request_uri|uri|document_uri)\b|\$\{(?:request_uri|uri|document_uri)\}).*)?", re.DOTALL | re.IGNORECASE)
 
 
-def read_forward(directive: Directive, scope: Scope, prefix: str | None, context: Context) -> Forward | None:
-    """The `proxy_pass` of a scope -> Forward. `prefix` is the location's own text, None in a pattern or named one."""
+def read_forward(directive: Directive, scope: Scope, prefix: str | None, context: Context, url: str = "") -> Forward | None:
+    """The `proxy_pass` of a scope -> Forward. `prefix` is the location's own text, None in a pattern or named one; url: what it comes to with its variable."""
     context.use(directive)
-    found = _URL.fullmatch(directive.args[0])
+    varies, written = bool(url), url or directive.args[0]
+    found = URL.fullmatch(written)
     if not found:
-        context.unread(directive, directive.args[0], "http:// or https:// and an origin were expected (a variable may not hold the whole URL)")
+        context.unread(directive, written, "http:// or https:// and an origin were expected (a variable may not hold the whole URL)")
         return None
-    scheme, authority, path = found[1].lower(), found[2], found[3]
+    scheme, authority, path = found[1].lower(), found[2], found[3] or ""
     if any(not isinstance(part, str | Placeholder) for part in context.template(authority, directive)):
         context.unread(directive, directive.args[0], "an origin that does not depend on the request was expected")
         return None
     pool = _pool(authority, scheme, directive, context)
-    target = _target(path, prefix, directive, context)
-    if prefix is None and path and "$" not in path:
+    target = Written(context.template(path, directive)) if varies and path else _target(path, prefix, directive, context)
+    if prefix is None and path and "$" not in path and not varies:
         # proxy module, proxy_pass: the server refuses a path where there is no location's text that it could replace.
         context.unread(directive, directive.args[0], "an origin without a path was expected in a location by pattern or name, or in an if")
-    has_variables = literal(context.template(authority + path, directive)) is None
+    has_variables = varies or literal(context.template(authority + path, directive)) is None
     http_version = context.used(scope, "proxy_http_version")
     buffering = context.switch(scope, "proxy_buffering", True)
     set_fields, drops = _request_fields(scope, context)

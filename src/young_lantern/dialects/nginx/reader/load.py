@@ -129,18 +129,18 @@ def broken(context: Context, directive: Directive) -> bool:
     return context.claims[directive.span].disposition is not None
 
 
-def names_used(directives: list[Directive], context: Context) -> tuple[frozenset[str], frozenset[str]]:
-    """The variables that `set` makes, and the named groups of all patterns."""
-    sets: set[str] = set()
+def names_used(directives: list[Directive], context: Context) -> tuple[dict[str, list[Directive]], frozenset[str]]:
+    """The `set` lines by the variables that they make, and the named groups of all patterns."""
+    sets: dict[str, list[Directive]] = {}
     groups: set[str] = set()
     for top in directives:
         for directive in _walk(top, context):
             if directive.name == "set" and len(directive.args) == 2:
-                sets.add(directive.args[0].lstrip("$").lower())
+                sets.setdefault(directive.args[0].lstrip("$").lower(), []).append(directive)
             if directive.name in ("location", "server_name", "rewrite", "if") or directive.name.startswith("~"):
                 for word in (directive.name, *directive.args):
                     groups.update(re.findall(r"\(\?P?<([A-Za-z_]\w*)>", word))
-    return frozenset(sets), frozenset(groups)
+    return sets, frozenset(groups)
 
 
 def _walk(directive: Directive, context: Context):  # type: ignore[no-untyped-def]

@@ -14,12 +14,13 @@ from dataclasses import dataclass, field, replace
 
 from ....codes import VALUE_UNREAD
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Block, Choose, Condition, Field, ForgetFields, MethodIn, Not, PathIs, PathMatches, PathStartsWith,
+    ALWAYS, AllOf, AnyOf, Block, Choose, Condition, Field, ForgetFields, Forward, MethodIn, Not, PathIs, PathMatches, PathStartsWith,
     Redirect, Respond, Restart, Rewritten, Route, Step, TextIs, Unserved, Var, Variable, join,
 )
+from ....model.walk import with_steps
 from .. import catalogue, defaults
 from ..syntax import Directive
-from . import access, answers, client, compression, fields, files, forwards, gateways, logs, media_types, rewrites
+from . import access, answers, client, compression, fields, files, gateways, logs, media_types, origins, rewrites
 from .context import Context, Scope
 from .load import broken
 
@@ -232,11 +233,11 @@ class SiteLocations:
         """The content handler of a scope: an origin, files, or one that is not read."""
         steps: list[Step] = []
         proxied = scope.own("proxy_pass") or (scope.parent.own("proxy_pass") if scope.kind == "if" and scope.parent else [])
-        forward = None
+        forwarded: tuple[Step, ...] | None = None
         if proxied and not broken(self.context, proxied[-1]):
             with self.context.gather() as spans:
-                forward = forwards.read_forward(proxied[-1], scope, prefix, self.context)
-            forward = forward and replace(forward, also=tuple(spans))
+                forwarded = origins.read_origins(proxied[-1], scope, prefix, self.context)
+            forwarded = forwarded and tuple(with_steps(forwarded, lambda step: [replace(step, also=tuple(spans)) if isinstance(step, Forward) else step]))
         passed = self.own_handlers(scope, "fastcgi_pass")
         gateway = None
         if passed and not broken(self.context, passed[-1]):
@@ -247,8 +248,8 @@ class SiteLocations:
         guard = next((directive for name in catalogue.GUARDS for directive in scope.inherited(name) if directive.args != ["off"]), None)
         if guard is not None:
             steps.append(Unserved(" ".join([guard.name, *guard.args]), guard.span))
-        elif forward:
-            steps.append(forward)
+        elif forwarded:
+            steps.extend(forwarded)
         elif gateway:
             steps.append(gateway)
         elif proxied:
@@ -288,7 +289,8 @@ class SiteLocations:
         if location is None:
             self.context.claims[by.span].finding = self.context.say(VALUE_UNREAD, by.span, value=name, directive=by.name, expected="a named location of this site was expected")
             return (Respond(500, raises=True, span=by.span),)
-        if name in self.calling:
+        # A page for an error may lead to itself where errors on the way there have pages, too; it ends when those are not looked up any more.
+        if name in self.calling and not (by.name == "error_page" and 0 < self.pages_open < self.pages_deep):
             return (Respond(500, raises=False, span=by.span),)
         self.pages_open += by.name == "error_page"
         key = name, self.pages_open

@@ -141,10 +141,11 @@ def _read_rewrite(directive: Directive, scope: Scope, phase: Phase, context: Con
     drops = replacement.endswith("?")
     if drops:
         query = query.removesuffix("?")
-    edit = QueryEdit(context.template(query, directive, escapes=False), appends_query=not drops) if mark else None
+    # ngx_http_script_copy_capture_code: what a capture brings into the query is escaped (1.22.1, probed).
+    edit = QueryEdit(context.template(query, directive, escapes=True), appends_query=not drops) if mark else None
     if outward:
         location = context.template(path, directive, escapes=True)
-        location = _with_query(location, context.template(query, directive), drops, bool(mark and not drops))
+        location = _with_query(location, context.template(query, directive, escapes=True), drops, bool(mark and not drops))
         status = 301 if flag == "permanent" else defaults.REWRITE_REDIRECT
         answer: tuple[Step, ...] = (*before_answer(scope), Redirect(status, location, answers.is_absolute(scope, context), span, directive.comments))
         return [Choose((Route(condition, answer, span),), span)]

@@ -8,10 +8,12 @@ Left out: nothing is decided here: what the source says is written, or noted.
 
 from __future__ import annotations
 
+from itertools import chain
+
 from ....model import Estate, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
-from . import gateways, sites, types
+from . import gateways, sites, tables, types
 from .context import Context
 from .output import Node, Output
 
@@ -35,6 +37,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     http += types.write_default(estate)
     if context.unlimited:
         http.append(Node(["client_max_body_size", "0"], None, (), _NO_LIMIT))
+    context.http.update(tables.never_set(context, [*context.http.values(), *chain.from_iterable(by_file.values())]))
     http += [*context.http.values(), Node(["include", "sites/*.conf"], apart=True)]
     if context.applications:
         output.write(gateways.FILE, gateways.common_parameters())
@@ -46,13 +49,11 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     for pool in estate.pools:
         if pool.span in context.reached:
             context.reached.update(item for item in walk(pool) if isinstance(item, Span))
-    context.lose_the_rest({*output.targets, *context.overruled})
+    context.lose_the_rest({*output.targets, *context.idle})
     told = {note.span for note in context.notes}
     for span in context.structure - told - set(output.targets):
         context.implied(span, "what it asks for is said by how the locations stand")
-    for span, why in context.overruled.items():
-        if span not in told and span not in output.targets:
-            context.implied(span, why)
+    context.say_idle(output.targets)
     output.files.update(context.files)
     return Writing(output.files, output.targets, context.notes, context.reached)
 

@@ -1,4 +1,4 @@
-"""Ages of answers that only some paths get -> locations within the location, since `expires` has no condition.
+"""Ages of answers that only some plain paths get -> locations within the location, since `expires` has no condition.
 
 Rule:     such a condition becomes a place of its own, with all that its surroundings say and the age; at a whole path it is
           decided beforehand. Other fields are no reason for a location: fields.py gives their value by a table.
@@ -12,7 +12,7 @@ from dataclasses import replace
 from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.places import NEVER, atoms_of
 from ....fitting.static import Known, bare, narrowed, truth
-from ....model import ALWAYS, AllOf, AnyOf, Condition, Field, HttpDate
+from ....model import ALWAYS, AllOf, AnyOf, Condition, Field, HttpDate, PathMatches
 
 # Beyond these a location for each combination would be no configuration that a person reads. Chosen among 2, 4 and 8.
 _MOST = 2
@@ -23,7 +23,9 @@ def conditions_in(chain: Chain) -> list[Condition]:
     found: dict[object, Condition] = {}
     for leaf in leaves(chain):
         for field in leaf.settings.fields:
-            if field.when is not None and any(isinstance(part, HttpDate) for part in field.value) and list(atoms_of(field.when)):
+            if field.when is not None and any(isinstance(part, HttpDate) for part in field.value) and (atoms := list(atoms_of(field.when))):
+                if any(isinstance(atom, PathMatches) for atom in atoms):
+                    continue  # a location by pattern would take paths from those around it: a table says it
                 found.setdefault(bare(field.when), field.when)
     return list(found.values()) if len(found) <= _MOST else []
 

@@ -30,7 +30,6 @@ class Context(Noting):
     texts:     label of a pattern -> its text, case and all
     asked:     labels of patterns that matched on the way: what they name is still in sight
     rewritten: whether the path may have been changed by then
-    overruled: lines that come to nothing in some place, and why; said of those that are written nowhere
     structure: lines that say which routes there are, rather than what happens there
     set_names: variables that some step sets; any other is empty, and unknown to nginx
     tables:    what each variable is looked up in
@@ -51,7 +50,6 @@ class Context(Noting):
     rewritten: bool = False
     jumps: int = 0
     unlimited: bool = False
-    overruled: dict[Span | None, str] = field(default_factory=dict)
     structure: set[Span] = field(default_factory=set)
     set_names: frozenset[str] = frozenset()
 

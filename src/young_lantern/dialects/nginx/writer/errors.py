@@ -73,7 +73,7 @@ def _write_page(page: ErrorPage, statuses: list[int], context: Context) -> list[
         elif target is not None:
             made.setdefault(target, []).append(str(status))
     spans = tuple(dict.fromkeys((*spans, *(item for item in walk(page.steps) if isinstance(item, Span)))))
-    return [Node(["error_page", *found, equal or own, where], None, spans, page.comments) for (own, where), found in made.items()]
+    return [Node(["error_page", *found, own if len(own) > 1 else equal or own, where], None, spans, page.comments) for (own, where), found in made.items()]
 
 
 def _target(page: ErrorPage, status: int, context: Context) -> tuple[str, str] | Unwritable | None:
@@ -89,8 +89,8 @@ def _target(page: ErrorPage, status: int, context: Context) -> tuple[str, str] |
             return "", quote(path if path.startswith("/") else f"/{path}")
         case [Leaf(answer=Redirect(status=(301 | 302 | 303 | 307 | 308) as code, location=location))]:
             text = context.template(location, page.span)
-            if isinstance(text, str):
-                return f"={code}", quote(text)
+            if isinstance(text, str) and not text.startswith("/"):
+                return f"={code}", quote(text)  # a path would be looked up again inside
     if any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain)):
         context.note(page.span, Disposition.CHANGED, ERROR_PAGE_PARTLY, statuses=status, reason="the page comes from an origin, and its status is the error's")
     from .routes import write_named

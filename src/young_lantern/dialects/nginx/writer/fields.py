@@ -35,6 +35,8 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
     if expiry is not None:
         nodes.append(expiry)
     for field in list(left):
+        if field not in left:
+            continue
         spans = (field.span,) if field.span else ()
         name = field.name
         if field.when is not None:
@@ -45,7 +47,14 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
             context.structure.update(span for span in walk(field.when) if isinstance(span, Span))
             # headers module: a field whose value comes out empty is not sent.
             others = [held for held in left if held is not field and held.name.lower() == name.lower() and held.when is None and held.operation is Operation.SET]
-            if field.operation is Operation.SET and len(others) == 1 and left.index(others[0]) < left.index(field):
+            defaults = [held for held in left if held is not field and held.name.lower() == name.lower() and held.when is None and held.operation is Operation.DEFAULT]
+            if len(defaults) == 1 and field.operation in (Operation.SET, Operation.ADD):
+                table = by_condition(field, _unless_sent(defaults[0]) if forwards else defaults[0].value)
+                if table is not None:
+                    left.remove(defaults[0])
+                    spans = tuple(dict.fromkeys((*spans, *((defaults[0].span,) if defaults[0].span else ()))))
+                    nodes = [node for node in nodes if node.words[:2] != ["add_header", defaults[0].name]]
+            elif field.operation is Operation.SET and len(others) == 1 and left.index(others[0]) < left.index(field):
                 table = by_condition(field, others[0].value)
                 if table is None:
                     context.lost(field.span, name, "nginx has no table whose other values are dates, or parts of what a pattern found", "give each value in a location of its own")
@@ -70,8 +79,7 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
             nodes.append(Node(["proxy_hide_header", name], None, spans))
         elif forwards and field.operation is Operation.DEFAULT:
             # nginx adds a field whether the origin has sent one or not: it is empty, and so not sent, where the origin has.
-            table = Lookup(f"{_word(name)}_unless_sent", (Var(Variable.ORIGIN_FIELD, name.lower()),), (LookupRow("", field.value),), (), span=field.span)
-            made = context.template((table,), field.span)
+            made = context.template(_unless_sent(field), field.span)
             if isinstance(made, Unwritable):
                 context.lost(field.span, name, f"its value needs {made.what}")
                 continue
@@ -80,13 +88,29 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
     return nodes
 
 
+def _unless_sent(field: Field) -> Template:
+    """A value that is empty where the origin has sent one."""
+    return (Lookup(f"{_word(field.name)}_unless_sent", (Var(Variable.ORIGIN_FIELD, field.name.lower()),), (LookupRow("", field.value),), (), span=field.span),)
+
+
 def by_condition(field: Field, otherwise: Template = ()) -> Lookup | None:
     """A field that only some requests get, as a table of its value by what is asked; None where no table can ask it."""
     assert field.when is not None
-    if field.operation not in _ADDS or any(isinstance(part, HttpDate | Capture) for part in (*field.value, *otherwise)):
+    if field.operation not in _ADDS or any(isinstance(part, HttpDate | Capture) for part in otherwise) or any(isinstance(part, HttpDate) for part in field.value):
         return None
+    if any(isinstance(part, Capture) for part in field.value):
+        return _captured(field, otherwise)
     made = _table(field.when, field.value, otherwise, re.sub(r"\W+", "_", field.name.lower()), field)
     return made[0] if made is not None and len(made) == 1 and isinstance(made[0], Lookup) else None
+
+
+def _captured(field: Field, otherwise: Template) -> Lookup | None:
+    """A value with groups of the pattern that a text is asked for: the table asks that pattern, so that its groups are those of its row."""
+    match field.when:
+        case TextMatches(template, pattern) if all(not isinstance(part, Capture) or part.pattern == pattern.label for part in field.value):
+            value = tuple(replace(part, pattern="") if isinstance(part, Capture) else part for part in field.value)
+            return Lookup(f"{re.sub(r'[^0-9a-zA-Z]+', '_', field.name.lower())}_by_{_of(template)}", template, (LookupRow(replace(pattern, label=""), value),), otherwise, span=field.span)
+    return None
 
 
 def _table(condition: Condition, yes: Template, no: Template, name: str, field: Field) -> Template | None:
@@ -200,26 +224,53 @@ def _word(name: str) -> str:
 
 
 def _expires(fields: list[Field], forwards: bool, context: Context) -> Node | None:
-    """Expires and Cache-Control of one age -> one `expires`; both are taken out of the list. Where another Cache-Control comes for some, it is off."""
-    dates = [field for field in fields if field.name.lower() == "expires" and any(isinstance(part, HttpDate) for part in field.value)]
-    if len(dates) != 1 or len(dates[0].value) != 1 or dates[0].when is not None:
+    """Expires and Cache-Control of one age -> one `expires`; both are taken out of the list. What some answers get goes by a table; where another
+    Cache-Control comes for some, it is off."""
+    pairs = [pair for dated in fields if (pair := _pair(dated, fields)) is not None]
+    if not pairs:
         return None
-    age = dates[0].value[0]
-    assert isinstance(age, HttpDate)
-    control = [field for field in fields if field.name.lower() == "cache-control" and field.when is None]
-    wanted = (f"max-age={age.seconds_ahead}",) if age.seconds_ahead >= 0 else ("no-cache",)
-    own = next((field for field in control if field.value == wanted), None)
-    if own is None:
+    said: Template = ()
+    for age, dated, _ in pairs:
+        time = ("-" if age.seconds_ahead < 0 else "") + write_time(abs(age.seconds_ahead))
+        made = (time,) if dated.when is None else _table(dated.when, (time,), said or ("off",), "expires", dated)
+        if made is None:
+            context.lost(dated.span, "Expires", "nginx has no table that asks what it goes by", "move it into a location of its own")
+            continue
+        said = _merged(made)
+    for _, *both in pairs:
+        for field in both:
+            fields.remove(field)
+    if not said:
         return None
-    fields.remove(dates[0])
-    fields.remove(own)
-    spans = tuple(dict.fromkeys(field.span for field in (dates[0], own) if field.span))
-    time = ("-" if age.seconds_ahead < 0 else "") + write_time(abs(age.seconds_ahead))
+    spans = tuple(dict.fromkeys(field.span for _, *both in pairs for field in both if field.span))
+    plain = pairs[0][1] if len(pairs) == 1 and pairs[0][1].when is None else None
     replaced = [field for field in fields if field.name.lower() == "cache-control" and field.when is not None and field.operation is Operation.SET]
-    if len(replaced) == 1 and (table := by_condition(replace(replaced[0], name="expires", value=("off",)), (time,))) is not None:
-        time = str(context.template((table,), dates[0].span))
-    if forwards and dates[0].unless_sent:
+    if plain is not None and len(replaced) == 1 and (table := by_condition(replace(replaced[0], name="expires", value=("off",)), said)) is not None:
+        said = (table,)
+    if forwards and pairs[0][1].unless_sent and not (plain is not None and isinstance(said[0], Lookup)):
         # nginx would put its own in the place of what the origin says.
-        table = Lookup("expires_unless_sent", (Var(Variable.ORIGIN_FIELD, "cache-control"), Var(Variable.ORIGIN_FIELD, "expires")), (LookupRow("", (time,)),), ("off",), span=dates[0].span)
-        time = str(context.template((table,), dates[0].span)) if not time.startswith("$") else time
-    return Node(["expires", time], None, spans, dates[0].comments)
+        said = (Lookup("expires_unless_sent", (Var(Variable.ORIGIN_FIELD, "cache-control"), Var(Variable.ORIGIN_FIELD, "expires")), (LookupRow("", said),), ("off",), span=pairs[0][1].span),)
+    text = context.template(said, pairs[0][1].span)
+    if isinstance(text, Unwritable):
+        context.lost(pairs[0][1].span, "Expires", f"it goes by {text.what}")
+        return None
+    context.structure.update(span for _, dated, _ in pairs for span in walk(dated.when) if isinstance(span, Span))
+    return Node(["expires", text], None, spans, pairs[0][1].comments)
+
+
+def _pair(dated: Field, fields: list[Field]) -> tuple[HttpDate, Field, Field] | None:
+    """An Expires reckoned from now with the Cache-Control of the same age."""
+    if dated.name.lower() != "expires" or len(dated.value) != 1 or not isinstance(dated.value[0], HttpDate):
+        return None
+    age = dated.value[0]
+    wanted = (f"max-age={age.seconds_ahead}",) if age.seconds_ahead >= 0 else ("no-cache",)
+    own = next((field for field in fields if field.name.lower() == "cache-control" and field.value == wanted and field.when == dated.when and (field.span == dated.span or dated.when is None)), None)
+    return (age, dated, own) if own is not None else None
+
+
+def _merged(made: Template) -> Template:
+    """A table whose last word is another table of the same text: one table."""
+    match made:
+        case (Lookup(subject=subject, fallback=(Lookup() as inner,)) as table,) if inner.subject == subject and inner.ignores_case == table.ignores_case and not table.networks:
+            return (replace(table, rows=(*table.rows, *inner.rows), fallback=inner.fallback),)
+    return made

@@ -231,7 +231,7 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
         value = _folded(field, held.get(name, ("", (Var(Variable.FIELD, field.name),) if name != taken else (), field))[1], name in held or name == taken, context)
         if value is not False:
             if name in held and field.operation in (Operation.SET, Operation.REMOVE):
-                context.overruled.setdefault(held[name][2].span, "a later line sets the field anew")
+                context.idle.setdefault(held[name][2].span, "a later line sets the field anew")
             held[name] = (field.name, value, field)  # type: ignore[assignment]
     if source is not None and taken and taken not in held:
         held[taken] = source.field, None, Field(Side.REQUEST, Operation.REMOVE, source.field, span=source.span)

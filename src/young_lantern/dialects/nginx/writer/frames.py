@@ -35,20 +35,24 @@ class Frame:
     types: types.Said = types.Said()
 
 
-def choose_frame(chain: Chain, context: Context) -> Frame:
-    """The frame of a site. A connection that is closed has no answer, so it takes any."""
+def choose_frame(chain: Chain, context: Context, first: Leaf | None = None) -> Frame:
+    """The frame of a site. A connection that is closed has no answer, so it takes any. first: an answer that is best given before a location is
+    looked for, if its fields are those of the frame: in each location it would stand again."""
     below = [leaf for leaf in leaves(chain) if not isinstance(leaf.answer, Abort)]
     for leaf in below:
         said = {field.span for field in leaf.settings.fields}
         leaf.settings = replace(leaf.settings, fields=fields.joined(leaf.settings.fields))
         for span in said - {field.span for field in leaf.settings.fields}:
-            context.overruled.setdefault(span, "what another line says of the same field takes its place")
+            context.idle.setdefault(span, "what another line says of the same field takes its place")
         if not isinstance(leaf.answer, Forward | Gateway):
             for field in leaf.settings.request_fields:
-                context.overruled.setdefault(field.span, "no origin is asked there that would get it")
+                context.idle.setdefault(field.span, "no origin is asked there that would get it")
     shared_fields = _most([leaf.settings.fields for leaf in below], lambda held: fields.own_settings(held))
     if any(conditions_in(Chain([leaf])) for leaf in below):
         shared_fields = None  # ages that some paths have make locations within the locations, which must say all for themselves
+    if first is not None and shared_fields is not None and bare(first.settings.fields) != bare(shared_fields):
+        if first.settings.fields and all(bare(leaf.settings.fields) == bare(first.settings.fields) or fields.own_settings(leaf.settings.fields) for leaf in below):
+            shared_fields = first.settings.fields
     raising = [leaf for leaf in below if _may_raise(leaf)]
     shared_pages = _most([leaf.settings.pages for leaf in raising], lambda held: held is not None)
     sending = [leaf.settings.compress for leaf in below if isinstance(leaf.answer, ServeFiles | Forward | Gateway)]
@@ -59,8 +63,10 @@ def choose_frame(chain: Chain, context: Context) -> Frame:
     root, root_spans = _common_root(below)
     also = [span for leaf in below for item in (leaf.settings.fields, leaf.settings.compress) for inner in walk(item) if isinstance(inner, Span)
             for span in (inner,) if item and (bare(item) == bare(shared_fields) if isinstance(item, tuple) else bare(item) == bare(common))]
-    held = {bare(leaf.settings.guard) if leaf.settings.guard else None for leaf in below}
-    guard = below[0].settings.guard if len(held) == 1 and below else None
+    if shared_pages is not None:
+        also += [span for leaf in raising if leaf.settings.pages is not None and bare(leaf.settings.pages) == bare(shared_pages) for span in walk(leaf.settings.pages) if isinstance(span, Span)]
+    held = {bare(leaf.settings.guard) if leaf.settings.guard and leaf.settings.exempt is None else None for leaf in below}
+    guard = below[0].settings.guard if len(held) == 1 and below and below[0].settings.exempt is None else None
     return Frame(shared_fields or (), shared_pages, common, limit, guard, root, root_spans, tuple(dict.fromkeys(also)), types.of_leaves(below, None, context))
 
 
@@ -105,6 +111,7 @@ def write_frame(frame: Frame, forwards_below: bool, chain: Chain, context: Conte
     """The lines at server level."""
     nodes: list[Node] = []
     if frame.fields:
+        forwards_below = forwards_below and any(isinstance(leaf.answer, Forward | Gateway) and bare(leaf.settings.fields) == bare(frame.fields) for leaf in leaves(chain))
         nodes += fields.write_fields(frame.fields, forwards_below, context, all(map(_is_refusing_text, leaves(chain))))
     if frame.pages is not None:
         nodes += errors.write_pages(frame.pages, chain, context)
@@ -113,7 +120,7 @@ def write_frame(frame: Frame, forwards_below: bool, chain: Chain, context: Conte
     if frame.limit is not None and frame.limit.limit_bytes is not None:
         nodes += limits.write_limit(frame.limit, context)
     if frame.guard is not None:
-        nodes += guards.write_guard(frame.guard, context)
+        nodes += guards.write_guard(frame.guard, None, context)
     if nodes:
         nodes[0].spans = tuple(dict.fromkeys((*nodes[0].spans, *frame.also)))
     return nodes
@@ -136,7 +143,7 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
     if (is_forward or (isinstance(leaf.answer, ServeFiles) and _is_stated(settings.limit))) and settings.limit != frame.limit and (settings.limit is not None or is_forward and frame.limit is not None and frame.limit.limit_bytes is not None):
         nodes += limits.write_limit(settings.limit, context)
     if settings.guard is not None and frame.guard is None:
-        nodes += guards.write_guard(settings.guard, context)
+        nodes += guards.write_guard(settings.guard, settings.exempt, context)
     if settings.log is not None:
         nodes += logs.write_logs((settings.log,), context)
     return nodes

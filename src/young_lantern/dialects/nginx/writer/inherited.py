@@ -6,6 +6,7 @@ Source:   nginx development guide: a level inherits a directive, or a whole list
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 
 from .output import Node
@@ -30,21 +31,38 @@ def without_inherited(inner: list[Node], outer: list[Node]) -> list[Node]:
     return [node for node in inner if id(node) not in dropped]
 
 
+def hidden_as_above(nodes: list[Node], above: tuple[Node, ...] = ()) -> None:
+    """Repeats what a level above hides of an origin's fields where a forward hides some itself, since its list takes the place of the one above."""
+    own = [node for node in nodes if node.words[0] == "proxy_hide_header"]
+    # A place that says its fields anew has said what they hide, too.
+    if own and not any(node.words[0] in ("add_header", "expires") for node in nodes):
+        said = [node.words for node in own]
+        first = nodes.index(own[0])
+        nodes[first:first] = [Node(node.words, None, node.spans) for node in above if node.words not in said]
+    held = tuple(node for node in nodes if node.words[0] == "proxy_hide_header") or above
+    for node in nodes:
+        if node.block is not None and node.words[0] in ("location", "if"):
+            hidden_as_above(node.block, held)
+
+
 def shared_by_forwards(nodes: list[Node]) -> list[Node]:
-    """The locations of a site, and before them what all that pass requests on say alike."""
+    """The locations of a site, and before them what most that pass requests on say alike, where all of them say something."""
     forwarding = list(_forwarding(nodes))
-    if len(forwarding) < 2:
-        return nodes
     shared: list[Node] = []
     for name in ("proxy_http_version", "proxy_set_header", "proxy_redirect"):
         own = [[node for node in block if node.words[0] == name] for block in forwarding]
-        if not own[0] or any([node.words for node in held] != [node.words for node in own[0]] for held in own):
+        if not all(own):
             continue
-        for number, node in enumerate(own[0]):
-            spans = tuple(dict.fromkeys(span for held in own for span in held[number].spans))
+        counted = Counter(tuple(tuple(node.words) for node in held) for held in own)
+        if not counted or (most := counted.most_common(1)[0])[1] < 2:
+            continue
+        alike = [held for held in own if tuple(tuple(node.words) for node in held) == most[0]]
+        for number, node in enumerate(alike[0]):
+            spans = tuple(dict.fromkeys(span for held in alike for span in held[number].spans))
             shared.append(Node(node.words, None, spans, node.comments))
+        gone = {id(node) for held in alike for node in held}
         for block in forwarding:
-            block[:] = [node for node in block if node.words[0] != name]
+            block[:] = [node for node in block if id(node) not in gone]
     return [*shared, *nodes]
 
 

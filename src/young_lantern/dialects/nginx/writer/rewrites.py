@@ -15,6 +15,9 @@ from ..values import quote, variable_name
 from .context import Context
 from .output import Node
 
+# Names of variables that keep what was asked before the path is changed.
+AT_FIRST = "_at_first"
+
 
 def write_rewrite(step: Rewrite, context: Context, condition: PathMatches | None = None, flag: str = "") -> Node | Unwritable:
     """One `rewrite`. condition: the pattern that the path must meet; its captures are in the target."""
@@ -55,4 +58,5 @@ def write_variable(step: SetVariable, context: Context) -> Node | Unwritable:
     value = context.template(step.value, step.span)
     if isinstance(value, Unwritable):
         return value
-    return Node(["set", f"${variable_name(step.name)}", quote(value)], None, (step.span,) if step.span else ())
+    why = ("Looked up here, before rules change the path.",) if step.name.endswith(AT_FIRST) else ()
+    return Node(["set", f"${variable_name(step.name)}", quote(value)], None, (step.span,) if step.span else (), why)

@@ -14,7 +14,7 @@ from ....fitting import Branch, Chain, Fork, Leaf, leaves
 from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places, refuses
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, Abort, ClientIn, Condition, Forward, Gateway, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
+    ALWAYS, SUCCESS_STATUSES, Abort, ClientIn, Condition, Forward, Gateway, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
     Span, StripPrefix, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import walk
@@ -191,7 +191,7 @@ def write_named(wish: str, chain: Chain, context: Context) -> str:
     context.pattern, context.jumps = "", 0
     body = _body(chain, Where("named", "", frame, whole), context)
     context.pattern, context.asked, context.rewritten, context.jumps = before
-    same = next((node for node in context.named if node.block is not None and _text(node.block) == _text(body) and not wish.startswith("error")), None)
+    same = next((node for node in context.named if node.block is not None and _text(node.block) == _text(body)), None)
     if same is not None:
         context.names.discard(name[1:])
         same.spans = tuple(dict.fromkeys((*same.spans, *_spans_of(chain))))
@@ -256,8 +256,36 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
     if body.jumps and (where.frame.pages is not None or any(_has_pages(node.words[-1], context) for node in body.jumps)):
         # core module: whether an error behind the jump has a page is said where the jump is made.
         body.jumps.insert(0, Node(["recursive_error_pages", "on"]))
+    _without_repeated(body)
     said = types.write(types.of_leaves(leaves(chain), where.frame.types, context, where.text if where.kind == "exact" else ""), where.frame.types, leaves(chain), context) if where.kind != "server" else []
     return [*body.settings, *said, *body.jumps, *body.phase, *body.content]
+
+
+_SENT = ("add_header", "expires", "proxy_hide_header")
+
+
+def _without_repeated(body: _Body) -> None:
+    """Answers of an `if` have no fields of their own where the location's give the same: what goes with success only does not tell a refusal."""
+    own = [node for node in body.settings if node.words[0] in _SENT]
+    if not any(node.words[0] == "add_header" for node in own):
+        return
+    for node in body.phase:
+        inner = node.block or []
+        there = [line for line in inner if line.words[0] in _SENT]
+        if node.words[0] != "if" or not there or inner[-1].words[0] != "return" or not inner[-1].words[1].isdigit():
+            continue
+        status = int(inner[-1].words[1])
+        if _sent_with(there, status) == _sent_with(own, status):
+            node.block = [line for line in inner if line not in there]
+            for line in there:
+                for other in own:
+                    if other.words == line.words:
+                        other.spans = tuple(dict.fromkeys((*other.spans, *line.spans)))
+
+
+def _sent_with(lines: list[Node], status: int) -> list[list[str]]:
+    """The fields that go with a status."""
+    return sorted(line.words[:3] for line in lines if status in SUCCESS_STATUSES or line.words[0] == "add_header" and line.words[-1] == "always" if line.words[0] != "proxy_hide_header")
 
 
 def _has_pages(name: str, context: Context) -> bool:
@@ -279,7 +307,7 @@ def _walk(items: list, where: Where, body: _Body, context: Context) -> None:  # 
             rest = below
             context.implied(item.span, "the prefix is cut off by the alias")
         elif isinstance(item, Rewrite) and (folded := _redirect_there(item, rest)) is not None:
-            context.overruled.setdefault(item.span, "the redirect that follows says where to")
+            context.idle.setdefault(item.span, "the redirect that follows says where to")
             rest = folded
         elif isinstance(item, Rewrite | SetVariable):
             _effect(item, body, context)

@@ -13,19 +13,23 @@ from dataclasses import dataclass, replace
 from ....codes import CLIENT_PRIVATE, RESTART_LOST
 from ....fitting import Branch, Chain, Fork, Leaf, leaves, own_types, unroll, without_impossible
 from ....fitting.conditional import with_conditions
-from ....fitting.guards import close_unguarded
-from ....fitting.places import atoms_of, glob_as_pattern, plain_paths, structural_spans
+from ....fitting.every_path import without_every_path
+from ....fitting.guards import close_unguarded, exempt_clients
+from ....fitting.places import atoms_of, glob_as_pattern, plain_paths, structural_spans, url_as_path
+from ....fitting.preflight import answer_preflights
 from ....fitting.scripts import by_places
+from ....fitting.targets import plain_targets
 from ....model import (
-    AnswerPlainly, AnyOf, Block, Choose, Disposition, Estate, Field, FileExists, Forward, Gateway, HostName, Listener, PathIs, PathMatches, PathStartsWith, Placeholder, Redirect, Refuse, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls, Step, StripPrefix,
+    AnswerPlainly, AnyOf, Block, Choose, Disposition, Estate, Field, FileExists, Forward, Gateway, HostName, Listener, PathIs, PathMatches, PathStartsWith, Placeholder, Redirect, Refuse, Respond, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls, Step, StripPrefix,
 )
 from ....model.walk import transform, walk
 from ....patterns import host_matches
 from ..values import quote, spell
 from . import files, frames, logs, routes, tls, types
 from .context import Context
+from .early import with_early_tables
 from .fields import by_condition
-from .inherited import shared_by_files, shared_by_forwards
+from .inherited import hidden_as_above, shared_by_files, shared_by_forwards
 from .output import Node
 
 _BY_ORDER = "It answers hosts that no site names, too, as before: it was the first of its port."
@@ -54,7 +58,10 @@ def write_site(site: Site, context: Context) -> list[Node]:
             context.implied(span, "no listener leads to it")
         return []
     captures_host = any(name.pattern for name in site.names)
-    program = site.program if context.estate.dialect == "nginx" or _rewrites(site.program) else with_conditions(site.program, _as_table)
+    program = without_every_path(url_as_path(site.program))
+    if context.estate.dialect != "nginx":
+        program = with_early_tables(program) if _rewrites(program) else with_conditions(program, _as_table)
+        context.set_names |= {item.name for item in program if isinstance(item, SetVariable)}
     chain, lost = unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)
     if captures_host:
         context.asked = frozenset({"host"})
@@ -63,7 +70,9 @@ def write_site(site: Site, context: Context) -> list[Node]:
     chain = without_impossible(chain, _has_place)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     own_types.as_settings(chain)
-    chain = close_unguarded(plain_paths(chain, context.options.strict))
+    answer_preflights(chain)
+    plain_targets(chain, rewrites_inside=False)
+    chain = close_unguarded(exempt_clients(plain_paths(chain, context.options.strict)))
     structure = structural_spans(chain)
     body = _write_program(chain, site, context)
     if context.by_name:
@@ -71,7 +80,9 @@ def write_site(site: Site, context: Context) -> list[Node]:
         context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, False
         chain = without_impossible(unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0], _has_place)
         own_types.as_settings(chain)
-        body = _write_program(close_unguarded(plain_paths(chain, context.options.strict)), site, context)
+        answer_preflights(chain)
+        plain_targets(chain, rewrites_inside=False)
+        body = _write_program(close_unguarded(exempt_clients(plain_paths(chain, context.options.strict))), site, context)
     context.structure |= structure
     groups: dict[tuple[tuple[str, ...], bool], list[Place]] = {}
     for place in places:
@@ -103,12 +114,12 @@ def _as_table(field: Field) -> Field | None:
     """A field that only some paths get, where a table by the path can say it; one for plain paths and their starts has a location."""
     made = replace(field, when=transform(field.when, glob_as_pattern))
     asked = made.when.conditions if isinstance(made.when, AnyOf) else (made.when,)
-    tabled = all(isinstance(item, PathIs | PathStartsWith | PathMatches) for item in asked) and any(isinstance(item, PathMatches) for item in asked)
-    return made if tabled and by_condition(made) is not None else None
+    places = all(isinstance(item, PathIs | PathStartsWith) for item in asked)
+    return made if not places and by_condition(made) is not None else None
 
 
 def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
-    frame = frames.choose_frame(chain, context)
+    frame = frames.choose_frame(chain, context, _first_answer(chain))
     head: list[Node] = [*logs.write_logs(site.logs, context), *_client(site, context)]
     if frame.root:
         text = context.template(frame.root, frame.root_spans[0] if frame.root_spans else None)
@@ -133,7 +144,9 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     locations = routes.write_chain(chain, frame, context)
     slash = [node for node in head if node.words[0] == "if"]
     head = [node for node in head if node.words[0] != "if"]
-    return [*head, *settings, *slash, *phase.phase, *shared_by_forwards(shared_by_files([*locations, *context.named]))]
+    made = [*head, *settings, *slash, *phase.phase, *shared_by_forwards(shared_by_files([*locations, *context.named]))]
+    hidden_as_above(made)
+    return made
 
 
 def _client(site: Site, context: Context) -> list[Node]:
@@ -175,6 +188,16 @@ def _server_phase(chain: Chain, frame: frames.Frame, context: Context) -> tuple[
         else:
             break
     return items[:last + 1], items[last + 1:]
+
+
+def _first_answer(chain: Chain) -> Leaf | None:
+    """A redirect or an answer that asks for no path, and is given before any path is asked for."""
+    for item in _opened(chain.items)[:1]:
+        if isinstance(item, Branch) and len(item.forks) == 1 and _must_run_first(item.forks[0]):
+            match item.forks[0].chain.items:
+                case [Leaf(answer=Redirect() | Respond()) as leaf]:
+                    return leaf
+    return None
 
 
 def _opened(items: list) -> list:  # type: ignore[type-arg]

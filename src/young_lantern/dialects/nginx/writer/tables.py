@@ -10,8 +10,9 @@ import re
 
 from ....fitting.static import bare
 from ....model import Lookup, Pattern, Var, Variable
+from ....model.walk import walk
 from ...noting import Unwritable
-from ..values import quote
+from ..values import quote, variable_name
 from .context import Context
 from .output import Node
 
@@ -24,11 +25,12 @@ def write_table(table: Lookup, context: Context) -> str | Unwritable:
         name, number = f"{wish}_{number}", number + 1
     if name in context.tables:
         return f"${name}"
+    context.tables[name] = table  # a table within it has another name
     made = _geo(name, table, context) if table.networks else _map(name, table, context)
     if isinstance(made, Unwritable):
+        del context.tables[name]
         return made
     context.http[f"table {name}"] = made
-    context.tables[name] = table
     return f"${name}"
 
 
@@ -90,3 +92,17 @@ def networks(found: tuple[str, ...], context: Context) -> str:
         lines = [Node(["default", "0"]), *(Node([network, "1"]) for network in found if network != "unix:")]
         context.http[key] = Node(["geo", name], lines)
     return context.http[key].words[1]
+
+
+def never_set(context: Context, nodes: list[Node]) -> dict[str, Node]:
+    """A table for each variable that is asked for though nothing in the configuration sets it, which nginx refuses: it is empty."""
+    lines = [node.words for top in nodes for node in walk(top) if isinstance(node, Node)]
+    made = {words[1] for words in lines if words[0] == "set"} | {words[-1] for words in lines if words[0] in ("map", "geo")}
+    text = " ".join(word for words in lines for word in words)
+    unset = {
+        name for name in map(variable_name, context.set_names) if f"${name}" not in made and re.search(rf"\$(?:{name}\b|{{{name}}})", text)
+    }
+    return {
+        f"unset {name}": Node(["map", '""', f"${name}"], [Node(["default", '""'])], comments=(f"Nothing sets ${name} where it is asked for.",))
+        for name in sorted(unset)
+    }

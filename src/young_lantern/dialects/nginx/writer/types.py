@@ -158,6 +158,6 @@ def write(said: Said, above: Said, found: Iterable[Leaf], context: Context) -> l
     if nodes:
         nodes[-1].spans = tuple(spans)
     for span in spans if not nodes else ():
-        context.overruled.setdefault(span, "what it says of media types is in force there, written further up or by silence")
+        context.idle.setdefault(span, "what it says of media types is in force there, written further up or by silence")
     return nodes
 
