@@ -338,8 +338,5 @@ def test_pages_for_errors_that_an_origin_answers(reads: Reads, asked: str, overr
     pages = "ErrorDocument 404 /index.php\nErrorDocument 500 /404.html\n" if asked == "fastcgi" else "ErrorDocument 404 /app/x\nErrorDocument 500 /404.html\nProxyPass /app http://192.0.2.6:80/app\n"
     reading = reads.read("apache", httpd(f"DirectoryIndex index.php\n{HANDLER}\n{inner if asked == 'fastcgi' else ''}{override}{pages}"))
     live = check_live(reading, reading, most=300)
-    # On a busy machine this server has been seen to drop a connection on the way to such a page: that says nothing of the rule.
-    answered = [row for row in live.rows if row.request.method == "GET" and all(answer.status is not None for answer in row.answers)]
-    assert len(answered) > 0.9 * sum(row.request.method == "GET" for row in live.rows)
-    assert [str(row.request) + str(row.request.fields) + str(row.defects) for row in answered if row in live.surprises] == []
+    assert [str(row.request) + str(row.request.fields) + str(row.defects) for row in live.surprises] == []
     assert any(row.request.field("Lantern-Answer") == "418" for row in live.rows) is bool(override)

@@ -49,8 +49,8 @@ INCLUDE_EMPTY = _code("include-empty", _R, _MINOR,
     "check the path; a link to a removed file or an unmounted folder is the usual cause")
 PLACE_UNREAD = _code("place-not-read", _R, _BREAKING,
     "{directive} is not read where it stands",
-    "it holds for a part of what is proxied only, or stands in a section that no ProxyPass line by prefix is for",
-    "put it beside the ProxyPass line, or into a <Location> that holds all that the line is for")
+    "it stands in a section by a pattern, or in one that no ProxyPass line by prefix is for",
+    "put it beside the ProxyPass line, or into a <Location> for a path")
 GROUP_AS_IT_IS = _code("group-as-it-is", _R, _NOTE,
     "who is in {groups} is taken from {file} as it is now",
     "only httpd has groups of users; in other dialects their members are named one by one",
@@ -117,6 +117,10 @@ ROOT_MISSING = _code("document-root-not-found", _H, _MINOR,
     "the document root {folder} is not there, though the folder around it, or another root, is",
     "every answer from it is an error, and not the same one everywhere: httpd leaves out its rules for a folder that is not there, and may refuse to start",
     "correct the path, or create the folder before the move")
+PAGE_LEFT = _code("page-left-on-connection", _H, _BREAKING,
+    "the page {page} for errors is answered by an origin, and left unread on the connection to it when the client asks by HEAD",
+    "httpd asks for such a page by GET, sends a client that asked by HEAD no content and reads none; the next request on that connection, another client's, may get the page for its answer",
+    "close these connections: SetEnvIf REDIRECT_STATUS \"^[45]\" proxy-nokeepalive in <Location \"/\">; or serve the page from a file")
 CERTIFICATE_MISSING = _code("certificate-not-found", _TLS, _MINOR,
     "the certificate file {file} is not on this machine",
     "it could not be checked whether it covers the names of the site or has expired",

@@ -7,6 +7,7 @@ Unknown:  a certificate that is not on this machine is said to be unchecked, nev
 from __future__ import annotations
 
 import datetime
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -16,11 +17,11 @@ from .behaviour.differences import resolved
 from .behaviour.request import Assumed, assumed
 from .behaviour.witnesses import document_roots
 from .codes import (
-    CERTIFICATE_EXPIRED, CERTIFICATE_MISSING, CERTIFICATE_NAME, POOL_UNKNOWN, REDIRECT_LOOP, ROOT_MISSING, ROUTE_UNREACHABLE, RULE_ONLY_PLAIN,
+    CERTIFICATE_EXPIRED, CERTIFICATE_MISSING, CERTIFICATE_NAME, PAGE_LEFT, POOL_UNKNOWN, REDIRECT_LOOP, ROOT_MISSING, ROUTE_UNREACHABLE, RULE_ONLY_PLAIN,
     TLS_WITHOUT_CERTIFICATE,
 )
 from .dialects.dialect import Reading
-from .model import ALWAYS, AllOf, Choose, Condition, Estate, Finding, PathIs, PathMatches, PathStartsWith, Redirect, Route, Site, Span, finding
+from .model import ALWAYS, AllOf, Choose, Condition, ErrorPage, Estate, Finding, PathIs, PathMatches, PathStartsWith, Redirect, Route, Site, Span, finding, literal
 from .model.walk import walk
 from .patterns import host_matches
 from .source.places import moved
@@ -29,7 +30,7 @@ from .source.places import moved
 def check_health(reading: Reading) -> list[Finding]:
     """Findings on the source itself, those of its reader not among them, in order of their places."""
     estate = reading.estate
-    found = [*_pools(estate), *_certificates(estate, reading.root), *_roots(reading), *_loops(estate), *_unreachable(estate), *_plain_rules(estate)]
+    found = [*_pools(estate), *_certificates(estate, reading.root), *_roots(reading), *_loops(estate), *_unreachable(estate), *_plain_rules(estate), *_pages_left(reading)]
     order = {name: number for number, name in enumerate(reading.texts)}
     return sorted(dict.fromkeys(found), key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
 
@@ -141,6 +142,27 @@ def _plain_rules(estate: Estate) -> Iterator[Finding]:
             for text, item in _rules(plain).items():
                 if text not in rules and item.span is not None and item.span not in sent_on:
                     yield finding(RULE_ONLY_PLAIN, item.span, directive=item.span.directive, host=row.host.text)
+
+
+def _pages_left(reading: Reading) -> Iterator[Finding]:
+    """Pages for errors that origins answer, where nothing closes the connection (dialects/apache/writer/kept_connections.py)."""
+    if reading.dialect != "apache" or any(_CLOSES.fullmatch(word) for file in reading.tree.values() for line in file.walk() for word in line.args):
+        return
+    numbered = with_port_numbers(reading.estate)
+    for listener in numbered.listeners:
+        for row in listener.rows:
+            host = "any.example" if row.host.is_any else "x" + row.host.text[1:] if row.host.text.startswith("*.") else row.host.text
+            for page in (item for item in walk(numbered.site(row.site).program) if isinstance(item, ErrorPage) and item.restarts is not None):
+                path = literal(page.target or ())
+                if not path or not path.startswith("/"):
+                    continue
+                outcome = decide(numbered, Request("GET", "https" if listener.secure else "http", host, int(str(listener.port)), path), assumed(Assumed.FILES, frozenset()))
+                if outcome.origin is not None and outcome.origin.protocol == "http":
+                    yield finding(PAGE_LEFT, page.span, page=path)
+
+
+# What keeps httpd from using a connection to an origin again.
+_CLOSES = re.compile(r"proxy-nokeepalive(=.*)?|disablereuse=on", re.IGNORECASE)
 
 
 def _sent_to_tls(site: Site) -> set[Span]:

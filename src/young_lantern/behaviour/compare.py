@@ -46,6 +46,7 @@ class Reason(Enum):
     FILE_SLASH = "the path of a file is asked for with a slash at its end"
     FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
+    PAGE = "one of them asks for the page of an error by GET, whatever the client asked by"
     OTHER = ""
 
 
@@ -206,6 +207,8 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
     request = row.request
     whats = {item.what for item in part}
     breaks = any(item.severity is Severity.BREAKING for item in part)
+    if whats == {"method to the origin"} and not breaks:
+        return Reason.PAGE
 
     def differs(twin: Request) -> bool:
         seen = decider.both(twin, row.facts)

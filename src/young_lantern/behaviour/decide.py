@@ -422,7 +422,8 @@ class _Run:
         # nginx (1.22.1, probed): the client's query does not go along to an error page.
         state.query = query if mark else None
         state.pinned = False
-        if state.method != "HEAD" and not page.keeps_method:
+        # http_request.c (2.4.71, probed): httpd asks for a page by GET, whatever the client asked by; nginx leaves HEAD as it is.
+        if not page.keeps_method and (state.method != "HEAD" or self.estate.dialect == "apache"):
             state.method = "GET"
         return _Jump(page.restarts, True)
 
@@ -455,8 +456,8 @@ class _Run:
             return self.fail(self._known_status(answer.status), step.intercepts_span or step.span, insists=True)
         # On an error page nginx keeps the error's status over the origin's; Caddy (2.6.2, probed) and httpd send the origin's.
         status = answer.status if state.restored or state.keeps_first else state.forced_status or answer.status
-        if state.in_error and state.keeps_first and step.intercepts_errors and state.request.method != "HEAD":
-            status = state.error_status or status  # mod_proxy_http.c: but not with ProxyErrorOverride (2.4.71, probed)
+        if state.keeps_first and state.error_status and state.request.method != "HEAD" and self._intercepts(step, state.error_status):
+            status = state.error_status  # mod_proxy_http.c: but not where ProxyErrorOverride holds for it (2.4.71, probed)
         return self.end(step.span, status=status, location=self._sent_back(step, answer.location, origin) if answer.location else None, origin=origin,
                         extra=step.response_fields, sent=tuple(cookies.mapped(pair, step.cookies, state) for pair in answer.fields))
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 from ..model import (
-    AllOf, AnyOf, ClientIn, Condition, Field, HostIs, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Rewrite, SchemeIs, TextIs, TextMatches, Var, Variable,
+    AllOf, AnyOf, ClientIn, Condition, Field, HostIs, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Rewrite, Rewritten, SchemeIs, TextIs, TextMatches, Var, Variable,
 )
 from ..model.walk import walk
 from ..patterns.path_languages import exclude_each_other
@@ -77,15 +77,16 @@ def _within(one: tuple[str, bool], other: tuple[str, bool]) -> bool:
 @dataclass(frozen=True, slots=True)
 class _Known:
     """What is known of the path where a chain stands. holds: conditions that all who come there meet; fails: those that nobody meets, since another fork
-    has them; moved: whether the path may be another one than fields were asked for."""
+    has them; moved: whether the path may be another one than fields were asked for; rewritten: whether a rule may have acted."""
 
     holds: tuple[Condition, ...] = ()
     fails: tuple[Condition, ...] = ()
     moved: bool = False
+    rewritten: bool = False
 
     def elsewhere(self) -> "_Known":
         """What is still known of another path: what asks for none."""
-        return _Known(tuple(filter(_of_client, self.holds)), tuple(filter(_of_client, self.fails)), True)
+        return _Known(tuple(filter(_of_client, self.holds)), tuple(filter(_of_client, self.fails)), True, True)
 
 
 # What no rewriting changes.
@@ -116,13 +117,17 @@ def without_impossible(chain: Chain, settles: Callable[[Field], bool] = lambda f
                 if not _cannot_be(fork.condition, here):
                     forks.append(replace(fork, chain=without_impossible(fork.chain, settles, replace(here, holds=(*here.holds, fork.condition)))))
                 here = replace(here, fails=(*here.fails, fork.condition))
-            if any(fork.chain.falls and any(_moves(inner) for inner in _all_items(fork.chain)) for fork in item.forks):
+            if any(fork.chain.falls and any(_moves(inner) for inner in _all_items(fork.chain)) for fork in forks):
                 known = known.elsewhere()
+            elif any(isinstance(inner, Rewrite) for fork in forks for inner in _all_items(fork.chain)):
+                known = replace(known, rewritten=True)
             if not forks:
                 continue
             item = Branch(forks, item.span)
         elif _moves(item):
             known = known.elsewhere()  # what was asked before was asked of another path
+        elif isinstance(item, Rewrite):
+            known = replace(known, rewritten=True)
         elif isinstance(item, Leaf):
             item = _with_known(item, settles, known)
         items.append(item)
@@ -143,6 +148,8 @@ def _all_items(chain: Chain) -> Iterator[object]:
 
 def _cannot_be(condition: Condition, known: _Known) -> bool:
     parts = {bare(part) for part in (condition.conditions if isinstance(condition, AllOf) else (condition,))}
+    if not known.rewritten and any(isinstance(part, Rewritten) and part.label for part in parts):
+        return True
     if any(bare(failed) in parts for failed in known.fails if _of_client(failed)):
         return True
     return any(disjoint(held, condition) for held in known.holds) or any(implied(failed, condition) for failed in known.fails)

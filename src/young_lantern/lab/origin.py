@@ -1,5 +1,7 @@
 """The stand-in origin: it answers every request, by HTTP or FastCGI, with what it received, as JSON.
 
+Rule:     each connection is for one request: httpd leaves the content of an answer to HEAD on a connection that it uses again
+          (writer/errors.py), and what the next request gets then depends on who is faster.
 Rule:     a request may ask it for another answer (behaviour/origin_answers.py).
 """
 
@@ -48,6 +50,7 @@ class _Handler(BaseHTTPRequestHandler):
         if "content-type" not in dict(more):
             self.send_header("Content-Type", USUAL_TYPE)
         self.send_header("Content-Length", str(len(content)))
+        self.send_header("Connection", "close")
         if location:
             self.send_header("Location", location)
         for name, value in more:

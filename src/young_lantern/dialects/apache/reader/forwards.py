@@ -81,10 +81,20 @@ class Proxies:
             if len(node.args) < 2:
                 self.context.value(node, " ".join(node.args), "a path and the origin's URL, or !, were expected")
             elif node.name == "proxypass":
+                made += self._parts(node, node.args[0], node.args[1:])
                 made.append(self._prefix(node, node.args[0], node.args[1:], without))
             else:
                 made.append(self._pattern(node, node.args[0], node.args[1:], without))
         return made
+
+    def _parts(self, node: Node, prefix: str, words: list[str]) -> list[Route]:
+        """What is proxied by a line, but lies in a section that says something of its own of proxies; the innermost first."""
+        if not _URL.fullmatch(words[0]):
+            return []
+        start = prefix.rstrip("/") + "/"
+        inner = {section.text for section in self.sections if section.kind == "location" and section.text != prefix and section.text.startswith(start) and section.text != start
+                 and not re.search(r"[*?\[]", section.text) and any(line.name in _IN_PLACES for line in section.nodes)}
+        return [Route(below(text, node.span), self.forward(node, words, prefix, place=text), node.span, (), text) for text in sorted(inner, key=len, reverse=True)]
 
     def _prefix(self, node: Node, prefix: str, words: list[str], without: tuple[Route, ...]) -> Route:
         held = below(prefix, node.span)
@@ -128,8 +138,8 @@ class Proxies:
 
     # --- one forward ------------------------------------------------------------------------------------------------------
 
-    def forward(self, node: Node, words: list[str], prefix: str | None, target: ForwardTarget | None = None) -> tuple[Step, ...]:
-        """The steps that pass a request to the origin of a line."""
+    def forward(self, node: Node, words: list[str], prefix: str | None, target: ForwardTarget | None = None, place: str | None = None) -> tuple[Step, ...]:
+        """The steps that pass a request to the origin of a line. place: the section that the request lies in, below the line's prefix."""
         context = self.context
         url, *options = words
         found = _URL.fullmatch(url)
@@ -153,7 +163,7 @@ class Proxies:
             assert prefix is not None
             whole = prefix == "/" and path in ("", "/")
             target = Mapped("/", ("/",), keeps_spelling=True) if whole and "nocanon" in options else Mapped("" if whole else prefix, (path,) if path and not whole else (), keeps_spelling="nocanon" in options)
-        levels = [*self.levels, *self._inner(prefix)]
+        levels = [*self.levels, *self._inner(place or prefix)]
         preserve = context.last(levels, "proxypreservehost")
         keeps_host = preserve is not None and preserve.args[:1] != [] and preserve.args[0].lower() == "on"
         adds = context.last(levels, "proxyaddheaders")
@@ -163,7 +173,7 @@ class Proxies:
         connect = values.read_seconds(pairs.get("connectiontimeout", ""))
         return (Forward(
             pool=pool, secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), preserve.span if preserve else None, pool),
-            redirects=self._mappings(prefix), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, upgrades=named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
+            redirects=self._mappings(place or prefix), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, upgrades=named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
             also=(preserve.span,) if preserve and keeps_host else (),
         ),)
 

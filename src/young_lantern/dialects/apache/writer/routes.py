@@ -418,7 +418,7 @@ def _leaf(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Case:
     elif leaf.settings.limit is not None:
         context.idle.setdefault(leaf.settings.limit.span, "where no origin is asked, httpd takes no content")
     if isinstance(answer, Restart):
-        return Case(leaf, (), False, _again(answer, where, plan, context))
+        return Case(leaf, (), False, _again(answer, answer.span or next((item for item in walk((leaf.through, where.parts)) if isinstance(item, Span)), None), where, plan, context))
     match answer:
         case Forward() if (made := _mapped_forward(answer, leaf, where, plan, context)) is not None:
             event = made
@@ -443,11 +443,11 @@ def _limit(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> None:
     plan.events.append(Event(where.parts, made))
 
 
-def _again(answer: Restart, where: _Where, plan: Plan, context: Context) -> Event:
+def _again(answer: Restart, span: Span | None, where: _Where, plan: Plan, context: Context) -> Event:
     """A changed path that is looked up again: the rules begin anew."""
     asked = write_conditions(where.parts, (), context)
     if isinstance(asked, Unwritable):
-        return _lose(answer.span, asked, where, plan, context)
+        return _lose(span, asked, where, plan, context)
     event = Event(where.parts, rewrites.rule(asked, "-", [_ROUNDS], context, (answer.span,), _WHY_AGAIN))
     plan.events.append(event)
     return event

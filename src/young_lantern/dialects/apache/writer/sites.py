@@ -27,6 +27,7 @@ from ....patterns import host_matches
 from ..values import quote, spell
 from . import files, gateways, logs, routes, settings, tls
 from .context import Context
+from .kept_connections import closed_after_pages
 from .output import Node
 from .tables import tables_as_variables
 
@@ -135,7 +136,8 @@ def write_body(site: Site, context: Context) -> list[Node]:
         nodes += _proxy(plan, chain, context)
     nodes += plan.aliases
     served = [(case.leaf.answer, case.parts) for case in plan.cases if isinstance(case.leaf.answer, ServeFiles)]
-    return [*nodes, *files.write_folders(served, chain, context), *sections, *applications]
+    closed = closed_after_pages([*nodes, *sections], plan.mappings, context)
+    return [*nodes, *files.write_folders(served, chain, context), *sections, *closed, *applications]
 
 
 # A network of all addresses is none that httpd takes (2.4.71, probed), and without a list nobody's word counts for private addresses.
