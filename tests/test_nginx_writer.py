@@ -368,3 +368,15 @@ def test_what_goes_to_an_origin_is_not_looked_up_at_the_start(reads: Reads) -> N
     for reading in (made.reading, made.read_back):
         outcome = decide(reading.estate, asked, real_files())
         assert outcome.origin is not None and dict(outcome.origin.fields).get("x-kind", "sent") == "sent"
+
+
+@pytest.mark.parametrize("length", [46, 47, 60])
+def test_long_names_have_room(reads: Reads, length: int) -> None:
+    """nginx does not start where the name of a host, a key of a table or a variable is longer than its usual tables take."""
+    host = "a" * (length - len(".fernhollow.example")) + ".fernhollow.example"
+    keys = "\n".join(f"{'k' * length}{number} yes" for number in range(2))
+    text = f"http://{host} {{\nmap {{header.X-Key}} {{{'v' * length}}} {{\n{keys}\ndefault no\n}}\nheader X-Seen {{{'v' * length}}}\nrespond ok\n}}\nhttp://b.fernhollow.example {{\nrespond b\n}}\n"
+    made = translate(reads.write("caddy", text), "nginx")
+    main = made.writing.files["nginx.conf"]
+    assert ("server_names_hash_bucket_size 128;" in main) is (length > 46)
+    assert not check_live(made.reading, made.read_back, most=20).surprises

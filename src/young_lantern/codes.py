@@ -211,6 +211,10 @@ TLS_PROTOCOLS_CHANGED = _code("tls-versions-differ", _TLS, _MINOR,
     "TLS versions offered change from {before} to {after}",
     "{target} does not offer versions below 1.2",
     "check that no client still needs them")
+CHAIN_LENGTH = _code("chain-of-clients", _T, _MINOR,
+    "a client's certificate may have any number of issuers above it; {source} took {depth}",
+    "{target} has no limit for it; each of these issuers is vouched for by one that is trusted, all the same",
+    "nothing, unless an issuer that is trusted lets others issue certificates that shall not be let in")
 CIPHERS_DEFAULT = _code("cipher-suites-default", _TLS, _MINOR,
     "the list of cipher suites is not carried over; {target} chooses its own",
     "the suites of TLS 1.3 cannot be chosen, and those that {target} offers for 1.2 are all in current use",

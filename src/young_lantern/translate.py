@@ -12,6 +12,7 @@ from .dialects import locate, named
 from .dialects.dialect import Reading, WriterOptions, Writing
 from .errors import DialectUnknown
 from .fitting.accidents import without_accidents
+from .fitting.certificates import with_certificates
 from .fitting.environment import without_environment
 from .fitting.in_place import as_pages
 from .fitting.unreachable import with_unreachable
@@ -62,6 +63,7 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
     intended = reading.estate if options.strict or target.name == reading.dialect else without_accidents(reading.estate)
     if target.name != reading.dialect:
         intended = without_environment(intended, options.strict)
+        intended = with_certificates(intended, target.name)
         intended = with_unreachable(intended, target.name)
         intended = intended if target.name == "caddy" else as_pages(intended)
     writing = target.write(intended, options)

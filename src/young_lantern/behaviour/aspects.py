@@ -21,6 +21,7 @@ from ..patterns.languages import ALL, Language, Languages, characters
 from ..patterns.reach import reach
 from ..patterns.regular import Reading
 from ..source.passwords import PASSWORD
+from .client_certificates import CERTIFICATE, TRUSTED, UNKNOWN
 from .evaluate import in_network
 from .request import CLIENT
 
@@ -84,6 +85,8 @@ class _Finder:
         asked = [text for text in self._values(LENGTH, wanted) if text and len(text) <= _MOST_DIGITS] if wanted else []
         if lengths or asked:
             self.found.values[LENGTH] = [None, *dict.fromkeys([*(str(length + 1) for length in lengths), *asked])]
+        if any(site.tls is not None and site.tls.clients is not None for site in sites):
+            self.found.values["field", CERTIFICATE.lower()] = [None, TRUSTED, UNKNOWN]
         known = [item for item in items if isinstance(item, Credentials)]
         if known:
             self.found.values[AUTHORIZATION] = [None, *_users(known)]

@@ -11,14 +11,14 @@ from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
 
 from ..model import (
-    UNREACHABLE, Abort, AfterRewrite, AnswerLimit, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    TLS_ERRORS, UNREACHABLE, Abort, AfterRewrite, AnswerLimit, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     ForgetFields, Forward, Gateway, Leave, Pattern, Listener, LogTo, Mapped, MediaTypes, Note, Operation, Protect,
     QueryEdit, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
 )
 from ..patterns import compiled, host_matches, search
 from ..patterns.engines import go_replacement
-from . import answering, content_types, cookies, gateway, paths
+from . import answering, client_certificates, content_types, cookies, gateway, paths
 from .client import seen_from
 from .evaluate import State, holds, in_network, text
 from .origin_answers import SELF, wanted
@@ -80,7 +80,17 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     if "%2f" in raw.lower():
         state.refused = site.reading.encoded_slash_status
     state.note(f"site {site.key}", span or site.span, request.host, True)
-    return _Run(estate, state).outcome()
+    if (asked := client_certificates.asked_of(site, request)) is not None:
+        state.looked_at("field", client_certificates.CERTIFICATE)
+        certificate = client_certificates.shown(request)
+        state.unproven = client_certificates.refusal(asked, certificate)
+        state.note("the client's certificate", asked.span, certificate or "none", state.unproven is None)
+        if state.unproven == ():
+            return Outcome(None, site=site.key, decided_by=asked.span, handshake=True, trace=tuple(state.trace))
+    outcome = _Run(estate, state).outcome()
+    if asked is not None and asked.verified and certificate == client_certificates.TRUSTED:
+        outcome = replace(outcome, trusts=", ".join(asked.trusted))
+    return outcome
 
 
 def choose_listener(estate: Estate, request: Request) -> Listener | None:
@@ -135,6 +145,10 @@ class _Run:
                 status, self.state.refused = self.state.refused, None
                 self.state.note("an encoded slash is refused", self.state.site.span, self.state.request.target)
                 return self.fail(status, self.state.site.span)
+            if self.state.unproven is not None and not isinstance(step, Block):
+                # ngx_http_process_request: before any rule is looked at, but with the pages for errors of the whole site.
+                steps, self.state.unproven = self.state.unproven, None
+                return self.run(steps)
             result = _HANDLERS[type(step)](self, step)
             if result is not None:
                 return result
@@ -289,7 +303,10 @@ class _Run:
         if step.when is not None and not step.asked_last and not holds(step.when, self.state):
             return None
         if step.at_once:
+            # mod_headers does it last of all before a request is answered.
+            self.state.let_in = self.estate.dialect == "apache"
             step = replace(step, value=(text(step.value, self.state),))
+            self.state.let_in = False
         if step.side is Side.REQUEST and step.operation is Operation.SET and step.name.lower() == "host" and self.estate.dialect == "apache":
             # mod_headers changes the request itself, so that what comes after it sees another Host (2.4.71, probed).
             self.state.host_set = text(step.value, self.state)
@@ -396,12 +413,12 @@ class _Run:
             # httpd: an answer that is no error, made like one, has words of the server's own where no page is written for it.
             own = OWN_WORDS if self.estate.dialect == "apache" else ""
             words = own if 200 <= status < 300 and status != 204 else None
-            return self.end(span, status=status, is_error=True, body=words)
+            return self.end(span, status=self._sent_status(status), is_error=True, body=words)
         # ngx_http_special_response_handler: the place of the error says whether further ones are looked up, not the place they lead to.
         state.recurs = state.pages is not None and state.pages.recurs
         state.in_error, state.keeps_first, state.first_fields, state.first_path = True, page.keeps_first, list(state.fields), state.path if state.url is None else state.url
         state.first_variables, state.first_query = dict(state.variables), state.query
-        state.forced_status = page.status.fixed if page.status.fixed is not None else None if page.status.pages_own else status
+        state.forced_status = page.status.fixed if page.status.fixed is not None else None if page.status.pages_own else self._sent_status(status)
         state.note(f"error page for {status}", page.span)
         if page.redirect:
             assert page.target is not None
@@ -427,6 +444,10 @@ class _Run:
             state.method = "GET"
         return _Jump(page.restarts, True)
 
+    def _sent_status(self, status: int) -> int:
+        """ngx_http_special_response_handler: errors of TLS have numbers of their own, by which pages are found, and go out as 400."""
+        return 400 if self.estate.dialect == "nginx" and status in TLS_ERRORS else status
+
     def forward(self, step: Forward) -> _Next:
         state = self.state
         if state.body_limit is not None and self._too_large(state.body_limit):
@@ -437,6 +458,7 @@ class _Run:
         state.member_label = members[0] if len(members) == 1 else f"one of {', '.join(members)}"
         if isinstance(step.target, Written) and step.target.refuses_marks and self._brings_mark(step.target.template):
             return self.fail(403, step.span, insists=True)
+        state.let_in = True
         target = self._target(step)
         if any(ord(character) < 33 or ord(character) > 126 for character in target):
             state.gave_up = "the origin would get a malformed request line"
@@ -642,7 +664,7 @@ class _Run:
             limit, state.answer_limit = state.answer_limit, None
             result = self.fail(limit.status, limit.span, insists=True)
             return result if isinstance(result, Outcome) else Outcome(limit.status, site=state.site.key, decided_by=limit.span, trace=tuple(state.trace))
-        state.sent = sent
+        state.sent, state.let_in = sent, state.let_in or file is not None
         operations, types = [*extra, *state.fields], None
         if origin is not None:
             operations = [replace(item, statuses=item.statuses | item.also_of_origins) if item.statuses is not None and item.also_of_origins else item for item in operations]
@@ -666,7 +688,7 @@ class _Run:
             fields = answering.response_fields(operations, status, is_error, state, sent, "" if types is None else "content-type", apart)
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
-            state.site.key, span, state.gave_up, tuple(state.trace), types, state.types if file is not None and not listing else None,
+            state.site.key, span, state.gave_up, tuple(state.trace), types, by_name=state.types if file is not None and not listing else None,
         )
 
 

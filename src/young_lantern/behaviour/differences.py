@@ -78,6 +78,7 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
         differ("file", _path(before.file), _path(after.file), Severity.BREAKING if (before.status or 0) < 400 else Severity.MINOR)
         if before.body is not None and after.body is not None and request.method != "HEAD":
             differ("content", before.body, after.body, Severity.BREAKING)
+    differ("whose certificates of clients are trusted", before.trusts, after.trusts, Severity.BREAKING)
     found += _fields(before, after)
     found += media_types(before, after)
     differ("content coding", before.coding, after.coding, Severity.MINOR)
@@ -112,6 +113,8 @@ _NO_METHODS = (301, 302, 307, 308, 404, 405)
 
 def _status_severity(before: Outcome, after: Outcome, request: Request) -> Severity:
     one, other = before.status or 0, after.status or 0
+    if any(refused.handshake and 400 <= (said.status or 0) < 500 and said.origin is None for refused, said in ((before, after), (after, before))):
+        return Severity.MINOR  # the client is refused by one before it is heard, by the other with an answer
     if one // 100 == other // 100:
         return Severity.MINOR
     if one == 405 and other == 200 and after.file and request.method not in ("GET", "HEAD"):
@@ -152,7 +155,7 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         # What no rule speaks of passes as the client sent it.
         seen = one.get(name, request.field(name)) or None, other.get(name, request.field(name)) or None
         # A field without a value says as little as none.
-        slight = name in _CLIENT_FIELDS or set(seen) == {EMPTY, None}
+        slight = name in _CLIENT_FIELDS or set(seen) <= {EMPTY, None} or all(value in (EMPTY, None) or NO_CERTIFICATE.fullmatch(value) for value in seen)
         differ(f"field {name} to the origin", *seen, Severity.MINOR if slight else Severity.BREAKING)
     differ("redirects of the origin", resolved(canonical(before.mapped_back), request), resolved(canonical(after.mapped_back), request), Severity.BREAKING)
     return found
@@ -161,6 +164,10 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
 def _method_weight(before: str, after: str) -> Severity:
     """Both are answered with the same fields (RFC 9110 section 9.3.2), and the client that asks by HEAD gets no content either way."""
     return Severity.MINOR if {before, after} == {"GET", "HEAD"} else Severity.BREAKING
+
+
+# What stands in a text in the place of what is known of a certificate that is not there (httpd, Caddy).
+NO_CERTIFICATE = re.compile(r"\(null\)|\{http\.request\.tls\.client\.\w+\}")
 
 
 # Parameters that most applications never look at, or find out by themselves.

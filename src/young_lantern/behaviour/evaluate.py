@@ -21,7 +21,7 @@ from ..model import (
     Placeholder, Rewritten, SchemeIs, Site, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
 from ..patterns import host_matches, search
-from . import paths
+from . import client_certificates, paths
 from .outcome import TraceEntry
 from .request import Facts, Request
 from .route_index import RouteIndex
@@ -89,6 +89,8 @@ class State:
     intercepted: bool = False  # an origin's error was taken over
     for_index: bool = False  # it is asked for as a folder's index file
     refused: int | None = None
+    let_in: bool = False
+    unproven: tuple[Step, ...] | None = None  # what answers a client whose certificate does not do
     trace: list[TraceEntry] = field(default_factory=list)
     index: RouteIndex | None = None  # with it, routes that were tried and did not hold are not noted
     reads: dict[tuple[str, str], None] | None = None  # what of the request was looked at so far, where somebody asks
@@ -252,6 +254,9 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return _cookie(name, request, state.site.reading.cookies_mind_case)
         case Variable.VARIABLE:
             return state.variables.get(name, "")
+        case Variable.CERTIFICATE | Variable.CERTIFICATE_SUBJECT | Variable.CERTIFICATE_ISSUER | Variable.CERTIFICATE_FINGERPRINT:
+            state.looked_at("field", client_certificates.CERTIFICATE)
+            return client_certificates.value_of(variable, name, state.site, request, state.let_in)
 
 
 def script_parts(split: Pattern | None, path: str) -> tuple[str, str]:

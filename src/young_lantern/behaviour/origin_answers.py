@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from ..model import CookieFlags, CookieMapping, ErrorPages, Field, Forward, Gateway, Lookup, Operation, Pattern, Side, Site, TextIs, TextMatches, Var, Variable, literal
 from ..model.walk import walk
 from ..patterns import examples
+from .client_certificates import CERTIFICATE, in_words
 from .request import Request
 
 ANSWER, FIELD = "Lantern-Answer", "Lantern-Field"
@@ -60,7 +61,7 @@ def asks_origin(request: Request) -> bool:
 def fields_in_words(request: Request) -> list[str]:
     """The fields of a request as reports show them; what is asked of a stand-in is said of the origin."""
     said = {ANSWER: "the origin answers", FIELD: "the origin sends"}
-    return ["(the origin cannot be reached)" if (name, value) == (ANSWER, REFUSED) else f"({said[name]} {value.replace(SELF, 'to the same URL') if name == ANSWER else value})" if name in said else f"{name}: {value}" for name, value in request.fields]
+    return ["(the origin cannot be reached)" if (name, value) == (ANSWER, REFUSED) else f"({said[name]} {value.replace(SELF, 'to the same URL') if name == ANSWER else value})" if name in said else in_words(value) if name == CERTIFICATE else f"{name}: {value}" for name, value in request.fields]
 
 
 def answers_to_ask(sites: list[Site]) -> Iterator[tuple[str, str]]:

@@ -48,6 +48,8 @@ class Outcome:
     """status None: the connection is closed without an answer. fields: the response fields that rules decide.
 
     media_types: the Content-Type lines, of which there may be none or, by mistake, several; None: not foretold
+    handshake:   the TLS handshake failed, for want of a certificate of the client's that holds
+    trusts:      whose certificates the client's was verified by
     by_name:     what says the type of a file by its name, where a file is the answer; no part of what is compared
     """
 
@@ -65,6 +67,8 @@ class Outcome:
     gave_up: str = ""
     trace: tuple[TraceEntry, ...] = ()
     media_types: tuple[str, ...] | None = None
+    handshake: bool = False
+    trusts: str = ""
     by_name: MediaTypes | None = field(default=None, compare=False, repr=False)
 
     def as_json(self) -> dict[str, Any]:
@@ -77,7 +81,8 @@ class Outcome:
             }
         return {
             "status": self.status, "location": self.location, "origin": origin, "file": self.file, "body": self.body,
-            "fields": _json_fields(self.fields) | ({} if self.media_types is None else {"content-type": list(self.media_types)}), "coding": self.coding, "listing": self.listing, "missing": self.missing, "site": self.site,
+            "fields": _json_fields(self.fields) | ({} if self.media_types is None else {"content-type": list(self.media_types)}), "coding": self.coding, "listing": self.listing, "missing": self.missing, "handshake": self.handshake, "trusts": self.trusts,
+            "site": self.site,
             "trace": [
                 {"rule": entry.rule, "file": entry.span.file if entry.span else None,
                  "line": entry.span.line if entry.span else None, "saw": entry.saw, "held": entry.held}
@@ -96,6 +101,7 @@ def outcome_of(made: dict[str, Any]) -> Outcome:
             origin.get("mapped_back", ""), origin.get("protocol", "http"), origin.get("certificate", "")) if origin else None,
         made.get("file"), made.get("body"), _pairs({name: values for name, values in fields.items() if name != "content-type"}), made.get("coding"), bool(made.get("listing")),
         bool(made.get("missing")), made.get("site"), media_types=tuple(value for _, value in _pairs({"": fields["content-type"]})) if "content-type" in fields else None,
+        handshake=bool(made.get("handshake")), trusts=str(made.get("trusts", "")),
     )
 
 

@@ -55,6 +55,7 @@ def trace(source: Source, url: Annotated[str, typer.Argument(metavar="URL", help
           method: Annotated[str, typer.Option("--method", metavar="METHOD")] = "GET",
           field: Annotated[Optional[list[str]], typer.Option("--field", metavar="NAME:VALUE", help="a request field; may be repeated")] = None,
           client: Annotated[str, typer.Option("--client", metavar="ADDRESS", help="the client's address")] = "192.0.2.10",
+          certificate: Annotated[Optional[str], typer.Option("--certificate", metavar="ISSUER", help="the client shows a certificate, of a 'trusted' or 'unknown' issuer")] = None,
           files_at: FilesAt = None, dialect: Dialect = None, as_json: Json = False) -> None:
     """How one request is handled, step by step, with the lines that decide."""
     with clear_errors():
@@ -62,7 +63,7 @@ def trace(source: Source, url: Annotated[str, typer.Argument(metavar="URL", help
         from ..translate import read
         from .choices import facts_for, one_request, places
 
-        request = one_request(url, method, field or [], client)
+        request = one_request(url, method, field or [], client, certificate)
         reading = read(source, dialect, places(files_at or []))
         from ..behaviour import decide
 

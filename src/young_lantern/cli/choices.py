@@ -7,6 +7,7 @@ from dataclasses import replace
 from ipaddress import ip_address
 from pathlib import Path
 
+from ..behaviour.client_certificates import CERTIFICATE, NAMES
 from ..behaviour.request import Assumed, Facts, Request, assumed, real_files, request_for
 from ..dialects import dialects
 from ..dialects.dialect import Reading, likely
@@ -41,7 +42,7 @@ def facts_for(reading: Reading) -> Facts:
     return assumed(Assumed.FILES, frozenset({"index.html"}), frozenset(root.rstrip("/") for root in roots))
 
 
-def one_request(url: str, method: str, fields: list[str], client: str) -> Request:
+def one_request(url: str, method: str, fields: list[str], client: str, certificate: str | None = None) -> Request:
     """The request that the words describe. Raises LanternError."""
     made = {}
     for word in fields:
@@ -53,7 +54,9 @@ def one_request(url: str, method: str, fields: list[str], client: str) -> Reques
         ip_address(client)
     except ValueError:
         raise LanternError(f"--client {client}: is no address") from None
-    return replace(request_for(url, method, made), client=client)
+    if certificate is not None and certificate not in NAMES:
+        raise LanternError(f"--certificate {certificate}: expected {' or '.join(NAMES)}")
+    return replace(request_for(url, method, made | ({CERTIFICATE: certificate} if certificate else {})), client=client)
 
 
 def clean(translation: Translation) -> bool:

@@ -6,10 +6,10 @@ Unknown:  what cannot be written is Unwritable, with words for it; the caller no
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ..codes import NO_COUNTERPART
-from ..model import Code, Disposition, Estate, Field, Operation, Part, Side, Site, Span, Var, Variable, finding
+from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Operation, Part, Side, Site, Span, Var, Variable, finding
 from .dialect import WriterNote, WriterOptions
 
 
@@ -61,6 +61,17 @@ class Noting:
         """A source directive that has no equivalent."""
         directive = span.directive.split("{")[0].strip() if span else what
         self.note(span, Disposition.UNSUPPORTED, NO_COUNTERPART, directive=directive or what, reason=reason, advice=advice)
+
+    def pages_of_tls(self, page: ErrorPage) -> ErrorPage | None:
+        """A page without the statuses that only nginx gives to errors of TLS; None where nothing is left of it."""
+        if page.statuses is None or not page.statuses & TLS_ERRORS:
+            return page
+        if 497 in page.statuses:
+            self.lost(page.span, "the page for 497", "a request in plain HTTP on the port for TLS is answered with 400 there, without a page", "ask those who use the port so to write https")
+        rest = page.statuses - TLS_ERRORS
+        if not rest:
+            self.implied(page.span, "a client without a certificate that holds is refused in the handshake, and gets no page")
+        return replace(page, statuses=rest) if rest else None
 
     def acts_early(self, field: Field) -> bool:
         """Whether a change of an answer's field is made before an origin's fields have come: Caddy's, unless it is deferred (2.6.2, probed)."""

@@ -1,9 +1,11 @@
-"""A throw-away certificate for loopback servers. The client does not check it; the servers need one to start."""
+"""Throw-away certificates: for loopback servers, which need one to start and whose client does not check it, and for clients."""
 
 from __future__ import annotations
 
 import datetime
 from pathlib import Path
+
+from ..behaviour.client_certificates import ISSUER, NAMES, ORGANIZATION, TRUSTED
 
 
 def make_certificate(folder: Path, names: list[str]) -> tuple[Path, Path]:
@@ -31,3 +33,37 @@ def make_certificate(folder: Path, names: list[str]) -> tuple[Path, Path]:
         serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()))
     key_file.chmod(0o600)
     return chain, key_file
+
+
+def make_client_certificates(folder: Path) -> tuple[Path, dict[str, tuple[Path, Path]]]:
+    """Writes the certificate of an issuer, one that it issued to a client, and one that nobody vouches for.
+
+    Returns the issuer's file, and the files of each client's certificate and key by what the client shows.
+    """
+    from cryptography import x509
+    from cryptography.hazmat.primitives import hashes, serialization
+    from cryptography.hazmat.primitives.asymmetric import ec
+    from cryptography.x509.oid import NameOID
+
+    folder.mkdir(parents=True, exist_ok=True)
+    now = datetime.datetime.now(datetime.UTC)
+    issuer_key = ec.generate_private_key(ec.SECP256R1())
+
+    def named(name: str) -> x509.Name:
+        return x509.Name([x509.NameAttribute(NameOID.ORGANIZATION_NAME, ORGANIZATION), x509.NameAttribute(NameOID.COMMON_NAME, name)])
+
+    def write(name: str, key: ec.EllipticCurvePrivateKey, issuer: str, by: ec.EllipticCurvePrivateKey, issues: bool) -> tuple[Path, Path]:
+        certificate = (
+            x509.CertificateBuilder().subject_name(named(name)).issuer_name(named(issuer)).public_key(key.public_key()).serial_number(x509.random_serial_number())
+            .not_valid_before(now - datetime.timedelta(days=1)).not_valid_after(now + datetime.timedelta(days=2))
+            .add_extension(x509.BasicConstraints(ca=issues, path_length=None), critical=True).sign(by, hashes.SHA256())
+        )
+        chain, key_file = folder / f"{name}.pem", folder / f"{name}.key"
+        chain.write_bytes(certificate.public_bytes(serialization.Encoding.PEM))
+        key_file.write_bytes(key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()))
+        return chain, key_file
+
+    issuer, _ = write(ISSUER, issuer_key, ISSUER, issuer_key, True)
+    keys = {shows: ec.generate_private_key(ec.SECP256R1()) for shows in NAMES}
+    made = {shows: write(name, keys[shows], *((ISSUER, issuer_key) if shows == TRUSTED else (name, keys[shows])), False) for shows, name in NAMES.items()}
+    return issuer, made

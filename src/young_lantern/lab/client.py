@@ -10,11 +10,15 @@ import gzip
 import select
 import socket
 import ssl
+from collections.abc import Mapping
 from dataclasses import dataclass
+from pathlib import Path
+from types import MappingProxyType
 
 import h11
 
 from ..behaviour import Request
+from ..behaviour.client_certificates import CERTIFICATE, shown
 
 SECONDS = 5.0
 _WAITS_FROM, _WAITS_SECONDS = 100_000, 0.3
@@ -42,19 +46,24 @@ class Answer:
         return tuple(value for found, value in self.fields if found == name)
 
 
-def _context() -> ssl.SSLContext:
+def _context(shows: tuple[Path, Path] | None) -> ssl.SSLContext:
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
     context.check_hostname = False
     context.verify_mode = ssl.CERT_NONE
+    if shows is not None:
+        context.load_cert_chain(*shows)
     return context
 
 
-def ask(request: Request, address: str, port: int) -> Answer:
-    """Sends the request to address:port, with the request's host as Host and TLS name."""
+def ask(request: Request, address: str, port: int, certificates: Mapping[str, tuple[Path, Path]] = MappingProxyType({})) -> Answer:
+    """Sends the request to address:port, with the request's host as Host and TLS name.
+
+    certificates: files of a certificate and its key for what a client may show (behaviour/client_certificates.py)
+    """
     try:
         with socket.create_connection((address, port), timeout=SECONDS) as plain:
             if request.scheme == "https":
-                with _context().wrap_socket(plain, server_hostname=request.host.strip("[]")) as secure:
+                with _context(certificates.get(shown(request) or "")).wrap_socket(plain, server_hostname=request.host.strip("[]")) as secure:
                     return _exchange(secure, request)
             return _exchange(plain, request)
     except (OSError, h11.RemoteProtocolError, ssl.SSLError) as error:
@@ -82,7 +91,7 @@ def _exchange(stream: socket.socket, request: Request) -> Answer:
     connection = h11.Connection(h11.CLIENT)
     default = {"http": 80, "https": 443}[request.scheme]
     host = request.host if request.port == default else f"{request.host}:{request.port}"
-    fields = [("Host", host), *request.fields]
+    fields = [("Host", host), *(pair for pair in request.fields if pair[0].lower() != CERTIFICATE.lower())]
     names = {name.lower() for name, _ in request.fields}
     if "connection" not in names:
         fields.append(("Connection", "close"))

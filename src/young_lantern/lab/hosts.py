@@ -22,6 +22,7 @@ from ..errors import LanternError
 from ..source.plan import Plan
 from .client import Answer, ask
 from .judge import between_servers
+from ..behaviour.client_certificates import CERTIFICATE
 from ..behaviour.origin_answers import asks_origin
 from .live import LiveCheck, Row, choose_requests
 
@@ -56,7 +57,7 @@ def check_hosts(readings: tuple[Reading, Reading], addresses: tuple[list[Address
     rate: requests a second to each host, at the most
     """
     estates = tuple(with_port_numbers(reading.estate) for reading in readings)
-    chosen, sampled = choose_requests(*estates, [*requests], most, lambda request: (all_methods or request.method in SAFE) and request.field("Content-Length") is None and not asks_origin(request))
+    chosen, sampled = choose_requests(*estates, [*requests], most, lambda request: (all_methods or request.method in SAFE) and request.field("Content-Length") is None and not asks_origin(request) and request.field(CERTIFICATE) is None)
     plan = Plan(Path("/"), lambda: 0)
     rows: list[Row] = []
     for number, request in enumerate(chosen, 1):

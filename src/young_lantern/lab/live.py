@@ -7,7 +7,7 @@ Rule:     copies are moved (ports, roots, certificates, origins), never the orig
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack
 from dataclasses import dataclass, replace
@@ -24,7 +24,7 @@ from ..dialects.dialect import Reading
 from ..model import Estate, Finding, Listener, finding
 from ..source.places import moved
 from ..source.plan import Plan, canonical, placeholder_names
-from .certificates import make_certificate
+from .certificates import make_certificate, make_client_certificates
 from .client import Answer, ask
 from .judge import Difference, against_model, between_servers
 from .origin import Origins
@@ -108,11 +108,12 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         readings = tuple(_filled(reading, fills, folder / f"filled-{number}") for number, reading in enumerate((before, after)))
         hosts = [row.host.text for reading in readings for listener in reading.estate.listeners for row in listener.rows]
         certificate = make_certificate(folder / "certificate", [host for host in hosts if not host.endswith(".*") and not host.startswith("~")])
+        issuer, clients = make_client_certificates(folder / "clients")
         placed = tuple(dict.fromkeys((*files, *before.files, *after.files)))
         empty = _empty_roots([reading.estate for reading in readings], placed, folder / "empty")
         plans, origins = [], []
         for number, reading in enumerate(readings):
-            plan = Plan(folder / f"copy-{number}", free_port, certificate, files=(*empty, *placed), fills=fills)
+            plan = Plan(folder / f"copy-{number}", free_port, certificate, issuer, files=(*empty, *placed), fills=fills)
             move = named(reading.dialect).move
             assert move is not None
             command = move(reading, plan)
@@ -126,7 +127,7 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
 
         def one(request: Request) -> Row:
             outcomes = tuple(decide(estate, request, facts) for estate in estates)
-            answers = tuple(_ask(request, plan, estate) for plan, estate in zip(plans, estates, strict=True))
+            answers = tuple(_ask(request, plan, estate, clients) for plan, estate in zip(plans, estates, strict=True))
             between = between_servers(*answers, request, (plans[0], plans[1]), typed=all(outcome.media_types is not None for outcome in outcomes))
             if all(outcome.listing for outcome in outcomes):
                 # Every server draws the list of a folder in its own way.
@@ -206,11 +207,11 @@ def choose_requests(before: Estate, after: Estate, more: Iterable[Request], most
     return here, total
 
 
-def _ask(request: Request, plan: Plan, estate: Estate) -> Answer:
+def _ask(request: Request, plan: Plan, estate: Estate, clients: Mapping[str, tuple[Path, Path]]) -> Answer:
     port = plan.ports.get(canonical(str(request.port)))
     if port is None or not any(_fits(listener, request) for listener in estate.listeners):
         return Answer(None, problem="nothing listens there")
-    return ask(request, _LOOPBACK, port)
+    return ask(request, _LOOPBACK, port, clients)
 
 
 def _cut_off(request: Request, answer: Answer) -> bool:

@@ -77,6 +77,29 @@ class Certificate:
 
 
 @dataclass(frozen=True, slots=True)
+class ClientCertificates:
+    """What a site asks of its clients by TLS (RFC 8446 section 4.3.2).
+
+    required: nobody without a certificate is answered; verified: nobody is whose certificate was not issued by one of those that are trusted
+    trusted:  files of certificates of those issuers
+    depth:    how many issuers a chain may have; None: as many as it likes
+    revoked:  a file of certificates that hold no more (RFC 5280 section 5); "" for none
+    refusals: steps that answer clients without a certificate, and those with one that does not hold; without them the handshake fails
+    """
+
+    required: bool
+    verified: bool
+    trusted: tuple[str, ...] = ()
+    depth: int | None = None
+    revoked: str = ""
+    refusals: tuple[tuple[Step, ...], ...] = ()
+    span: Span | None = None
+    trusted_span: Span | None = None
+    depth_span: Span | None = None
+    revoked_span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class SiteTls:
     """`protocols`: as in RFC 8446's names, "TLSv1.2"; empty is the server's default. `issued`: by the server itself."""
 
@@ -86,6 +109,7 @@ class SiteTls:
     ciphers: str = ""
     ciphers_span: Span | None = None
     issued: bool = False
+    clients: ClientCertificates | None = None
     span: Span | None = None
 
 

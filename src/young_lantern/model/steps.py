@@ -271,6 +271,10 @@ class ErrorPage:
     keeps_first: bool = False
 
 
+# nginx manual, ssl module, "Error Processing": a bad certificate of a client's, none, and plain HTTP; too large a field among them. They go out as 400.
+TLS_ERRORS = frozenset({494, 495, 496, 497})
+
+
 @dataclass(frozen=True, slots=True)
 class ErrorPages:
     """Replaces the error pages in force.

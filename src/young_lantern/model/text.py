@@ -47,6 +47,10 @@ class Variable(Enum):
     COOKIE = "cookie"
     VARIABLE = "variable"  # set by a Set step
     ORIGIN_FIELD = "origin_field"  # of what the origin answered
+    CERTIFICATE = "certificate"  # what came of the client's certificate: NONE, SUCCESS, FAILED:reason; nothing without TLS
+    CERTIFICATE_SUBJECT = "certificate_subject"  # its subject (RFC 4514); the name is what stands there where there is none
+    CERTIFICATE_FINGERPRINT = "certificate_fingerprint"  # 64 hexadecimal digits, or nothing
+    CERTIFICATE_ISSUER = "certificate_issuer"  # its issuer, likewise
     ANSWER_TYPE = "answer_type"  # the Content-Type of the answer before field operations: of a file without charset, of an origin as it says it
 
 

@@ -121,7 +121,7 @@ def _cause(cause: Cause) -> dict[str, Any]:
 
 
 def _outcome(outcome: Outcome) -> list[str]:
-    lines = ["connection closed" if outcome.status is None else f"status {outcome.status}"]
+    lines = ["the TLS handshake fails" if outcome.handshake else "connection closed" if outcome.status is None else f"status {outcome.status}"]
     if outcome.origin:
         lines = [f"forwarded to {', '.join(outcome.origin.addresses)}", f"{outcome.origin.method} {outcome.origin.target}"]
     lines += [f"{name}: {value}" for name, value in (("Location", outcome.location), ("file", outcome.file)) if value]

@@ -133,7 +133,7 @@ def outcome_text(outcome: Outcome) -> RenderableType:
     if outcome.gave_up:
         return Text(f"not decided: {outcome.gave_up}", style="magenta")
     line = Text.assemble(("-> ", "bold"))
-    line.append("connection closed" if outcome.status is None else f"status {outcome.status}", "bold")
+    line.append("the TLS handshake fails" if outcome.handshake else "connection closed" if outcome.status is None else f"status {outcome.status}", "bold")
     if outcome.origin and outcome.status == 200:
         line = Text.assemble(("-> forwarded", "bold"))
     for name, value in (("location", outcome.location), ("file", outcome.file), ("coding", outcome.coding)):

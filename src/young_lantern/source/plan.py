@@ -29,6 +29,7 @@ class Plan:
 
     folder:  the copy's own folder; logs and temporary files lie below it
     free_port: gives a free port of this machine
+    clients_issuer: the certificate of whoever issues those that clients show
     ports, origins: what was placed so far: port or address as configured (canonical) -> port here
     files:   (prefix as configured, folder here) pairs; paths that none holds stay as they are
     fills:   values for placeholders, by name
@@ -39,6 +40,7 @@ class Plan:
     folder: Path
     free_port: Callable[[], int]
     certificate_files: tuple[Path, Path] | None = None
+    clients_issuer: Path | None = None
     ports: dict[str, int] = field(default_factory=dict)
     origins: dict[str, int] = field(default_factory=dict)
     files: tuple[tuple[str, Path], ...] = ()

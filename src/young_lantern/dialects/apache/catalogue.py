@@ -239,7 +239,7 @@ _READ = {
     "load": "Include IncludeOptional Define UnDefine LoadModule ServerRoot <IfModule <IfDefine <IfVersion <IfFile <Macro Use",
     "sites": "Listen ServerName ServerAlias DocumentRoot AllowEncodedSlashes MergeSlashes UseCanonicalName AccessFileName AllowOverride",
     "origin tls": "SSLProxyVerify SSLProxyCACertificateFile SSLProxyCheckPeerName SSLProxyCheckPeerCN SSLProxyCheckPeerExpire",
-    "tls": "SSLEngine SSLCertificateFile SSLCertificateKeyFile SSLCertificateChainFile SSLProtocol SSLCipherSuite",
+    "tls": "SSLEngine SSLCertificateFile SSLCertificateKeyFile SSLCertificateChainFile SSLProtocol SSLCipherSuite SSLVerifyClient SSLVerifyDepth SSLCACertificateFile SSLCARevocationFile SSLCARevocationCheck",
     "access": "Require <RequireAll <RequireAny <RequireNone order allow deny Satisfy AuthType AuthName AuthUserFile AuthGroupFile AuthBasicProvider AllowMethods <Limit <LimitExcept SSLRequireSSL",
     "environment": "SetEnvIf SetEnvIfNoCase SetEnvIfExpr BrowserMatch BrowserMatchNoCase",
     "mappings": "Redirect RedirectMatch RedirectPermanent RedirectTemp Alias AliasMatch ScriptAlias ScriptAliasMatch",

@@ -19,7 +19,7 @@ from .reader.folders import LIMIT_FOLDERS
 from .syntax import Directive, Word, parse, print_file
 
 _DROPPED = frozenset({"user", "group", "pidfile", "mutex", "errorlog", "defaultruntimedir", "scoreboardfile", "serverroot", "coredumpdirectory", "chrootdir", "sslsessioncache",
-                      "sslpassphrasedialog", "suexecusergroup", "typesconfig"})
+                      "sslpassphrasedialog", "suexecusergroup", "typesconfig", "sslcarevocationfile", "sslcarevocationpath", "sslcarevocationcheck"})
 # Debian's package media-types; mod_mime does not start without a table.
 _TYPES = Path("/etc/mime.types")
 _MODULES = Path("/usr/lib/apache2/modules")
@@ -152,6 +152,8 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
         first.raw = _quoted(plan.path_with_values(first.text))
     elif name in ("sslcertificatefile", "sslcertificatekeyfile") and plan.certificate_files:
         first.raw = str(plan.certificate_files[name.endswith("keyfile")])
+    elif name == "sslcacertificatefile" and plan.clients_issuer:
+        first.raw = str(plan.clients_issuer)
     elif name == "authuserfile":
         first.raw = _quoted(plan.users(first.text))
     elif name == "authgroupfile":

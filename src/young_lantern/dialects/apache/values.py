@@ -57,6 +57,8 @@ _REFERENCE = re.compile(r"\\(.)|\$\{(\w+)\}|\{\{.*?\}\}|\$(\d|&)|%(\d)|%\{([^}]+
 
 
 # What stands before the target in a request line, at the beginning or behind a blank, and after it (RFC 9112 section 3).
+# mod_ssl, "Environment Variables": of the client's certificate.
+CERTIFICATE = {"SSL_CLIENT_VERIFY": Variable.CERTIFICATE, "SSL_CLIENT_S_DN": Variable.CERTIFICATE_SUBJECT, "SSL_CLIENT_I_DN": Variable.CERTIFICATE_ISSUER}
 REQUEST_LINE = r"(?:^|\s)\S+ (\S+) HTTP/\S+$"
 
 
@@ -110,6 +112,8 @@ def variable(name: str, document_root: str = "", own: dict[str, Template] | None
         return (Var(Variable.AUTHORITY),) if upper == "HTTP:HOST" else (Var(Variable.FIELD, name[5:]),)
     if upper.startswith("ENV:"):
         return (Var(Variable.VARIABLE, name[4:]),)
+    if upper.startswith("SSL:") and upper[4:] in CERTIFICATE:
+        return (Var(CERTIFICATE[upper[4:]]),)
     return (Unread(f"%{{{name}}}"),)
 
 
@@ -122,6 +126,8 @@ def expression_variable(name: str) -> Template:
         return (Var(Variable.VARIABLE, inner),)
     if name == "REQUEST_URI":
         return (Var(Variable.URL_PATH),)
+    if name.removeprefix("SSL:") in CERTIFICATE:
+        return (Var(CERTIFICATE[name.removeprefix("SSL:")]),)
     return VARIABLES.get(name, (Unread(f"%{{{name}}}"),))
 
 
@@ -151,6 +157,8 @@ def read_field_value(text: str, of_environment: Callable[[str], Template] = or_n
             parts.append(Placeholder(found[0]))
         elif found[2] == "e":
             parts += of_environment(found[1])
+        elif found[2] == "s" and found[1] in CERTIFICATE:
+            parts.append(Var(CERTIFICATE[found[1]], "(null)"))
         else:
             parts.append(Unread(found[0]))
     parts.append(text[at:])
@@ -190,6 +198,7 @@ WRITE: dict[Variable, str] = {
     Variable.AUTHORITY: "HTTP_HOST", Variable.HOST: "SERVER_NAME", Variable.HOST_SENT: "SERVER_NAME", Variable.PORT: "SERVER_PORT", Variable.METHOD: "REQUEST_METHOD",
     Variable.SCHEME: "REQUEST_SCHEME", Variable.PATH: "REQUEST_URI", Variable.CLIENT: "REMOTE_ADDR", Variable.QUERY: "QUERY_STRING",
 }
+WRITE |= {variable: f"SSL:{name}" for name, variable in CERTIFICATE.items()}
 _BARE = re.compile(r"[\w.:/*+@=,!-]+")
 
 

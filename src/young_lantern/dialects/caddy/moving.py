@@ -88,6 +88,8 @@ def _move_one(directive: Directive, plan: Plan) -> None:
     match directive.name:
         case "tls" if len(words) == 3 and plan.certificate_files:
             words[1].raw, words[2].raw = (str(path) for path in plan.certificate_files)
+        case "trusted_ca_cert_file" if plan.clients_issuer:
+            words[1].raw = str(plan.clients_issuer)
         case "root" | "output":
             last = words[-1]
             if directive.name == "output":

@@ -30,6 +30,9 @@ _NAMES: tuple[tuple[str, Variable], ...] = (
     ("http.matchers.file.relative", Variable.FOUND), ("file_match.relative", Variable.FOUND), ("orig_uri", Variable.TARGET), ("orig_path", Variable.ORIGINAL_PATH),
 )
 READ = dict(_NAMES)
+# Of the client's certificate; where there is none, the placeholder itself stands in a text (2.6.2, probed), and nothing in what is looked up in a table.
+CERTIFICATE_NAMES = {"subject": Variable.CERTIFICATE_SUBJECT, "issuer": Variable.CERTIFICATE_ISSUER, "fingerprint": Variable.CERTIFICATE_FINGERPRINT}
+CERTIFICATE = frozenset(CERTIFICATE_NAMES.values())
 # MatchVarsRE (2.6.2, probed): a placeholder is looked for among the variables first, where nothing of that name is; and that nothing is this text, so that a
 # pattern which fits it holds for every request.
 NO_VALUE = "<nil>"
@@ -38,6 +41,7 @@ WRITE: dict[Variable, str] = {}
 for _name, _variable in _NAMES:
     WRITE.setdefault(_variable, _name)
 WRITE[Variable.HOST] = "host"
+WRITE |= {variable: f"http.request.tls.client.{name}" for name, variable in CERTIFICATE_NAMES.items()}
 WRITE[Variable.URL_PATH] = "http.request.uri.path"
 _PREFIXED = (
     ("http.request.header.", Variable.FIELD), ("header.", Variable.FIELD), ("http.request.cookie.", Variable.COOKIE),
@@ -67,6 +71,9 @@ def _part(found: re.Match[str]) -> Part:
         return Placeholder(found[0])
     if name in READ:
         return Var(READ[name])
+    for start in ("tls_client_", "http.request.tls.client."):
+        if name.startswith(start) and (variable := CERTIFICATE_NAMES.get(name[len(start):])) is not None:
+            return Var(variable, "" if variable is Variable.CERTIFICATE_FINGERPRINT else f"{{http.request.tls.client.{name[len(start):]}}}")
     for start in ("re.", "http.regexp."):
         if name.startswith(start):
             label, _, group = name[len(start):].rpartition(".")

@@ -68,6 +68,10 @@ _READ = [
         ssl_protocols hs 1+ PROTOCOL …
         ssl_ciphers hs 1 CIPHERS
         ssl_reject_handshake hs 1 on | off
+        ssl_verify_client hs 1 on | off | optional | optional_no_ca
+        ssl_client_certificate hs 1 FILE
+        ssl_verify_depth hs 1 NUMBER
+        ssl_crl hs 1 FILE
     """),
     *_rows("locations", """
         location sl 1-2 [= | ~ | ~* | ^~] PATH { … }
@@ -229,7 +233,6 @@ _NOT_CARRIED = [row for why, lines in (
     """),
     ("it decides who may see this; what it guards is answered with an error until it is carried over by hand, and not left open", """
         hsl 1+: auth_request auth_request_set secure_link secure_link_md5
-        hs 1+: ssl_client_certificate ssl_verify_client ssl_verify_depth ssl_crl
     """),
     ("it keeps answers of origins for later requests; without it the origin is asked every time", """
         hsl 1+: proxy_cache proxy_cache_key proxy_cache_valid proxy_cache_bypass proxy_no_cache proxy_cache_use_stale proxy_cache_lock
@@ -361,7 +364,7 @@ for _row in ROWS:
 HANDLERS = ("fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass", "stub_status", "empty_gif", "perl", "mp4", "flv")
 
 # Protections that are not read: what they guard must not be left open, so that it is not answered at all.
-GUARDS = ("auth_request", "secure_link", "ssl_verify_client")
+GUARDS = ("auth_request", "secure_link")
 
 # Blocks whose content is data and not directives: each line of it is claimed together with the block.
 DATA_BLOCKS = frozenset({"types", "map", "geo", "split_clients", "charset_map"})

@@ -14,6 +14,8 @@ INDEX = ("index.html",)
 NO_INDEX = "none."
 # ssl module: ssl_protocols. TLSv1 and TLSv1.1 are off since 1.27.3, TLSv1.3 on since 1.23.4; the package asked is 1.22.1.
 TLS_PROTOCOLS = ("TLSv1", "TLSv1.1", "TLSv1.2")
+# ssl module, ssl_verify_depth.
+VERIFY_DEPTH = 1
 # core module, client_max_body_size.
 BODY_LIMIT = 1024 * 1024
 # core module, http: uri_changes is 10 in the source (NGX_HTTP_MAX_URI_CHANGES), then 500.

@@ -86,7 +86,7 @@ def move(reading: Reading, plan: Plan) -> list[str]:
 def _move_block(directives: list[Directive], within: str, plan: Plan, origins: Origins) -> None:
     directives[:] = [directive for directive in directives if not (directive.name in _DROPPED and within in ("main", "http"))]
     # The stand-in origins speak plain HTTP, and nobody may have the files that their certificates would be checked by.
-    directives[:] = [directive for directive in directives if directive.name not in _RATES and not directive.name.startswith("proxy_ssl_")]
+    directives[:] = [directive for directive in directives if directive.name not in (*_RATES, "ssl_crl") and not directive.name.startswith("proxy_ssl_")]
     directives[:] = [directive for directive in directives if directive.name != "load_module" or _find_module(directive)]
     listened: set[str] = set()
     for directive in list(directives):
@@ -149,6 +149,8 @@ def _move_one(directive: Directive, within: str, plan: Plan, origins: Origins) -
         first.raw = plan.users(first.text)
     elif name in ("ssl_certificate", "ssl_certificate_key") and plan.certificate_files:
         first.raw = str(plan.certificate_files[name.endswith("key")])
+    elif name in ("ssl_client_certificate", "ssl_trusted_certificate") and plan.clients_issuer:
+        first.raw = str(plan.clients_issuer)
     elif name in ("access_log", "error_log") and first.text != "off":
         first.raw = f"{plan.folder}/logs/{Path(first.text).name}"
     elif name == "server" and within == "upstream":

@@ -41,10 +41,11 @@ VARIABLES: dict[str, Variable] = {
     "is_args": Variable.QUERY_MARK, "remote_addr": Variable.CLIENT,
     "proxy_add_x_forwarded_for": Variable.CLIENT_CHAIN, "proxy_host": Variable.POOL, "document_root": Variable.ROOT,
     "status": Variable.STATUS,
+    "ssl_client_verify": Variable.CERTIFICATE, "ssl_client_s_dn": Variable.CERTIFICATE_SUBJECT, "ssl_client_i_dn": Variable.CERTIFICATE_ISSUER,
 }
 _PREFIXED = (("arg_", Variable.ARGUMENT), ("http_", Variable.FIELD), ("cookie_", Variable.COOKIE))
 _KNOWN_UNREAD = frozenset(
-    "ssl_protocol ssl_cipher ssl_client_cert ssl_client_verify request_time time_iso8601 time_local msec pid hostname"
+    "ssl_protocol ssl_cipher ssl_client_cert request_time time_iso8601 time_local msec pid hostname"
     " remote_port remote_user server_addr server_protocol request request_id request_filename realpath_root body_bytes_sent"
     " bytes_sent connection connection_requests content_length content_type limit_rate nginx_version pipe request_body"
     " request_completion request_length tcpinfo_rtt proxy_port upstream_addr upstream_status upstream_response_time"

@@ -173,6 +173,8 @@ def _of(node: Node, context: Context) -> Condition | None:
             made = NEVER if found.condition == NEVER else found.condition
         case "ssl":
             made = SchemeIs("https", node.span)
+        case "ssl-verify-client":
+            made = TextIs((Var(Variable.CERTIFICATE),), ("SUCCESS",), span=node.span)
         case "method":
             # httpd knows HEAD as a GET (core, Limit).
             made = MethodIn((*values, *(("HEAD",) if "GET" in values else ())), node.span)

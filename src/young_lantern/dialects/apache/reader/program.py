@@ -21,7 +21,7 @@ from ....model import (
 )
 from ....model.walk import walk
 from .. import catalogue, defaults
-from . import access, compression, environment, fields, files, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites
+from . import access, compression, environment, fields, files, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, tls
 from .context import Context, Node
 from .files import SITE
 from .places import EARLY, NEVER, Place, Section, below, condition, merged
@@ -268,7 +268,7 @@ class Program:
             if (node := self.context.last(section.nodes, "sslrequiressl")) is not None and not self.host.secure:
                 # mod_ssl.c, ssl_hook_Access: before anything else is asked, whatever other sections say.
                 refused += self._where(section, place, (Respond(403, raises=True, span=node.span),))
-        closed = next((node for node in self.host.levels if self._closes(node)), None)
+        closed = next((node for node in self.host.levels if self._closes(node) and not (node.name == "sslverifyclient" and tls.reads_clients(self.host.levels))), None)
         if closed is not None:
             return [Unserved(closed.span.directive, closed.span)]
         return [*refused, *self._methods(place), *self._clients(place)]
@@ -321,7 +321,7 @@ class Program:
             guard = next((node for node in section.nodes if self._closes(node)), None)
             held = self._condition(section, place) if guard is not None else NEVER
             if guard is not None and held != NEVER:
-                self.context.take(section.nodes, *access.LINES)
+                self.context.take(section.nodes, *access.LINES, *tls.CLIENT_LINES)
                 made.append(Choose((Route(held, (Unserved(guard.span.directive, guard.span),), section.node.span),), section.node.span) if held is not ALWAYS else Unserved(guard.span.directive, guard.span))
         return made
 

@@ -31,7 +31,7 @@ def write_pages(pages: ErrorPages | None, chain: Chain, context: Context) -> lis
     """The error pages in force for an answer. `chain`: the site's, for which errors can happen."""
     nodes: list[Node] = []
     said: set[int] = set()
-    for page in pages.pages if pages is not None else ():
+    for page in filter(None, map(context.pages_of_tls, pages.pages if pages is not None else ())):
         statuses = sorted((page.statuses or _possible(chain)) - said)
         said.update(statuses)
         for status in statuses:

@@ -6,7 +6,7 @@ Rule:     httpd issues no certificates without mod_md: a site that had its serve
 from __future__ import annotations
 
 from ....codes import CERTIFICATE_FILES, CERTIFICATE_TO_ISSUE, CIPHERS_DEFAULT
-from ....model import Disposition, SiteTls
+from ....model import ClientCertificates, Disposition, SiteTls
 from ..values import quote
 from .context import Context
 from .output import Node
@@ -30,8 +30,27 @@ def write_tls(tls: SiteTls, name: str, http2: bool, context: Context) -> list[No
         nodes.append(context.line("SSLCipherSuite", quote(tls.ciphers), spans=(tls.ciphers_span,)))
     elif tls.ciphers:
         context.note(tls.ciphers_span, Disposition.CHANGED, CIPHERS_DEFAULT)
+    nodes += _clients(tls.clients, context)
     if http2:
         context.modules.add("http2")
         nodes.append(context.line("Protocols", "h2", "http/1.1"))
     context.modules |= {"ssl", "socache_shmcb"}
+    return nodes
+
+
+def _clients(clients: ClientCertificates | None, context: Context) -> list[Node]:
+    """What is asked of clients."""
+    if clients is None:
+        return []
+    asks = "require" if clients.required else "optional" if clients.verified else "optional_no_ca"
+    nodes = [context.line("SSLVerifyClient", asks, spans=(clients.span,))]
+    if clients.trusted:
+        nodes.append(context.line("SSLCACertificateFile", quote(clients.trusted[0]), spans=(clients.trusted_span or clients.span,)))
+        for more in clients.trusted[1:]:
+            context.lost(clients.trusted_span or clients.span, more, f"httpd takes one file; put what is in {more} into it, too")
+    if clients.depth != 1 and clients.verified:
+        why = () if clients.depth is not None else ("No limit was set; httpd would take one issuer only.",)
+        nodes.append(context.line("SSLVerifyDepth", str(9 if clients.depth is None else clients.depth), spans=(clients.depth_span,), comments=why))
+    if clients.revoked:
+        nodes += [context.line("SSLCARevocationFile", quote(clients.revoked), spans=(clients.revoked_span,)), context.line("SSLCARevocationCheck", "chain", spans=(clients.revoked_span,))]
     return nodes

@@ -42,7 +42,9 @@ def read_respond(directive: Directive, words: list[str], level: Level, context: 
         if len(words) > 1:
             status = _status(words[1])
             if status is None:
+                # staticresp.go: it is looked at when the request is there, and is an error then.
                 context.unread(directive, words[1], "a status code was expected")
+                return (Respond(500, raises=True, span=directive.span, comments=directive.comments),)
     for inner in directive.block or []:
         if inner.name == "body" and inner.args:
             body = inner.args[0]

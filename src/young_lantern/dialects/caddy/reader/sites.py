@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 
 from ....model import (
     AnswerPlainly, Block, Choose, ErrorPage, ErrorPages, Fallback, FileExists, HostName, HostRow, Listener, LogTo, Placeholder,
-    Redirect, Refuse, ServeFiles, SetVariable, Site, Span, Step, Template, Var, Variable,
+    Redirect, Refuse, ServeFiles, SetVariable, Site, Span, Step, Template, Unserved, Var, Variable,
 )
 from ....model.walk import transform
 from ....patterns import host_matches
@@ -23,7 +23,7 @@ from ..syntax import Directive
 from .context import Context, Level
 from .routes import ERROR_ROOT, read_level
 from .tables import find_tables
-from .tls import read_tls
+from .tls import read_tls, unread_clients
 
 # Certificate authorities issue none for these; Caddy then uses its own (automatic HTTPS, "Local HTTPS"), redirects all the same.
 _ADDRESS = re.compile(r"(?:(?P<scheme>https?)://)?(?P<host>\[[^\]]*\]|[^:/]*)(?::(?P<port>\d+|\{.*\}))?(?P<path>/.*)?")
@@ -206,9 +206,13 @@ def _read_site(block: Directive, context: Context) -> Read | None:
     pages = _errors(errors, level, context) if errors else None
     secure = any(address.secure for address in addresses) or bool(tls)
     key = ", ".join(words)
+    made = read_tls(tls, context) if secure else None
+    closed = unread_clients(tls, made)
+    if closed is not None:
+        program = [Unserved(closed.span.directive, closed.span)]
     site = Site(
         key, tuple(HostName(address.host or "*", one_label=True, span=block.span) for address in addresses), (defaults.MEDIA_TYPES, *program),
-        read_tls(tls, context) if secure else None, defaults.READING, logs, block.span, comments=block.comments,
+        made, defaults.READING, logs, block.span, comments=block.comments,
     )
     return Read(site, addresses, binds, pages, level.root)
 

@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import re
 
-from ....model import Capture, Lookup, LookupRow, Template, join
+from ....model import Capture, Lookup, LookupRow, Template, Var, join
+from .. import values
 from ..syntax import Directive
 from .context import Context, Level
 
@@ -29,7 +30,8 @@ def _read(directive: Directive, context: Context) -> None:
     if len(words) < 2 or words[0].startswith(("/", "@")) or not all(re.fullmatch(r"\{[\w.\-]+\}", word) for word in words[1:]):
         context.unread(directive, " ".join(words), "a text and the placeholders to be made were expected, without a matcher")
         return
-    subject = context.template(words[0], directive)
+    # map.go (2.6.2, probed): here what is not known is nothing, and not the placeholder itself.
+    subject = tuple(Var(part.variable) if isinstance(part, Var) and part.variable in values.CERTIFICATE else part for part in context.template(words[0], directive))
     for number, made in enumerate(words[1:]):
         name = made.strip("{}")
         rows: list[LookupRow] = []

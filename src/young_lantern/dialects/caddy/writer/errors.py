@@ -50,7 +50,7 @@ def write_pages(pages: Pages | None, site: Site, context: Context) -> list[Node]
                 context.note(page.span, Disposition.UNSUPPORTED, ERROR_PAGE_PARTLY, statuses=_statuses(page),
                              reason="Caddy has one set of error pages for a site, and this line holds for a part of it only")
     block: list[Node] = []
-    for page in pages.chosen.pages:
+    for page in filter(None, map(context.pages_of_tls, pages.chosen.pages)):
         block += _write_page(page, site, set(pages.given), context)
     if not block:
         return []

@@ -125,7 +125,7 @@ def read_site(server: Server, context: Context) -> Site:
             context.used(scope, name)
     return Site(
         key=server.key, names=server.names, program=(Block(SITE, tuple(steps)),),
-        tls=tls.read_tls(scope, context) if secure else None,
+        tls=tls.read_tls(scope, context, tls.read_clients(scope, context, before_answer)) if secure else None,
         reading=reading, logs=logs.read_logs(scope, context), also=tuple(spans), span=server.directive.span, comments=server.directive.comments,
         client_from=client.read_client(scope, context),
     )

@@ -1,17 +1,42 @@
 """TLS of a site: nginx `ssl_*` directives -> SiteTls. Mirror: caddy writer/tls.py by way of the model.
 
 Source:   nginx manual, ssl module. A certificate and its key are matched by their order.
-Left out: stapling, sessions, client certificates: rows of the catalogue say what becomes of them.
+          Of clients' certificates: optional_no_ca lets one in that nobody vouches for; without one, or with a bad one, the answer is an error of its own.
+Left out: stapling, sessions: rows of the catalogue say what becomes of them.
 """
 
 from __future__ import annotations
 
-from ....model import Certificate, SiteTls
+from collections.abc import Callable
+
+from ....model import Certificate, ClientCertificates, Respond, SiteTls, Step
 from .. import defaults
 from .context import Context, Scope
 
 
-def read_tls(scope: Scope, context: Context) -> SiteTls:
+# (required, verified)
+_ASKS = {"on": (True, True), "optional": (False, True), "optional_no_ca": (False, False)}
+
+
+def read_clients(scope: Scope, context: Context, settings: Callable[[Scope], tuple[Step, ...]]) -> ClientCertificates | None:
+    """What is asked of clients. settings: the steps for fields and pages of errors that are in force at a scope."""
+    asks = context.used(scope, "ssl_verify_client")
+    trusted, depth, revoked, more = (context.used(scope, name) if asks else None for name in ("ssl_client_certificate", "ssl_verify_depth", "ssl_crl", "ssl_trusted_certificate"))
+    if asks is None or asks.args[0] not in _ASKS:
+        if asks is not None and asks.args[0] != "off":
+            context.unread(asks, asks.args[0], "on, off, optional or optional_no_ca was expected")
+        return None
+    required, verified = _ASKS[asks.args[0]]
+    here = settings(scope)
+    # 496 and 495 are nginx's own numbers for them, by which error_page finds a page; clients get 400.
+    refusals = tuple((*here, Respond(status, raises=True, span=asks.span)) for status in (496, 495))
+    return ClientCertificates(
+        required, verified, tuple(directive.args[0] for directive in (trusted, more) if directive), int(depth.args[0]) if depth and depth.args[0].isdigit() else defaults.VERIFY_DEPTH,
+        revoked.args[0] if revoked else "", refusals, asks.span, trusted.span if trusted else None, depth.span if depth else None, revoked.span if revoked else None,
+    )
+
+
+def read_tls(scope: Scope, context: Context, clients: ClientCertificates | None = None) -> SiteTls:
     """The certificates and protocol versions of a server block that answers on a TLS listener."""
     chains = [context.use(directive) for directive in scope.inherited("ssl_certificate")]
     keys = [context.use(directive) for directive in scope.inherited("ssl_certificate_key")]
@@ -25,4 +50,5 @@ def read_tls(scope: Scope, context: Context) -> SiteTls:
         protocols_span=protocols.span if protocols else None,
         ciphers=ciphers.args[0] if ciphers else "",
         ciphers_span=ciphers.span if ciphers else None,
+        clients=clients,
     )

@@ -16,6 +16,7 @@ from ...dialect import WriterOptions, Writing
 from . import gateways, sites, tables, types
 from .context import Context
 from .output import Node, Output
+from .sizes import write_sizes
 
 _HEAD = ("Written by Young Lantern from a configuration of {dialect}.",)
 _NO_LIMIT = ("No limit on request content, as before; nginx by itself takes 1 MiB at the most.",)
@@ -38,6 +39,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     if context.unlimited:
         http.append(Node(["client_max_body_size", "0"], None, (), _NO_LIMIT))
     context.http.update(tables.never_set(context, [*context.http.values(), *chain.from_iterable(by_file.values())]))
+    http += write_sizes([*context.http.values(), *chain.from_iterable(by_file.values())])
     http += [*context.http.values(), Node(["include", "sites/*.conf"], apart=True)]
     if context.applications:
         output.write(gateways.FILE, gateways.common_parameters())

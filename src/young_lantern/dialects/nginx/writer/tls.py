@@ -6,7 +6,8 @@ Rule:     nginx issues no certificates: a site that had its server issue one get
 from __future__ import annotations
 
 from ....codes import CERTIFICATE_FILES, CERTIFICATE_TO_ISSUE, CIPHERS_DEFAULT
-from ....model import Disposition, SiteTls
+from ....model import ClientCertificates, Disposition, SiteTls
+from .. import defaults
 from ..values import quote
 from .context import Context
 from .output import Node
@@ -32,6 +33,24 @@ def write_tls(tls: SiteTls, name: str, context: Context) -> list[Node]:
             nodes.append(Node(["ssl_ciphers", quote(tls.ciphers)], None, _spans(tls.ciphers_span)))
         else:
             context.note(tls.ciphers_span, Disposition.CHANGED, CIPHERS_DEFAULT)
+    return [*nodes, *_clients(tls.clients, context)]
+
+
+def _clients(clients: ClientCertificates | None, context: Context) -> list[Node]:
+    """What is asked of clients."""
+    if clients is None:
+        return []
+    asks = "on" if clients.required else "optional" if clients.verified else "optional_no_ca"
+    nodes = [Node(["ssl_verify_client", asks], None, _spans(clients.span))]
+    if clients.trusted:
+        nodes.append(Node(["ssl_client_certificate", quote(clients.trusted[0])], None, _spans(clients.trusted_span or clients.span)))
+        for more in clients.trusted[1:]:
+            context.lost(clients.trusted_span or clients.span, more, f"nginx takes one file; put what is in {more} into it, too")
+    if clients.depth != defaults.VERIFY_DEPTH and clients.verified:
+        why = () if clients.depth is not None else ("No limit was set; nginx would take one issuer only.",)
+        nodes.append(Node(["ssl_verify_depth", str(9 if clients.depth is None else clients.depth)], None, _spans(clients.depth_span), why))
+    if clients.revoked:
+        nodes.append(Node(["ssl_crl", quote(clients.revoked)], None, _spans(clients.revoked_span)))
     return nodes
 
 
