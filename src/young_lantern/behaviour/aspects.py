@@ -28,7 +28,7 @@ from .request import CLIENT
 # A part of a request: what it is, and its name; a field's in small letters. None as a value: it is not there.
 Part = tuple[str, str]
 METHOD, CLIENT_ADDRESS, QUERY, HOST, LENGTH, AUTHORIZATION = ("method", ""), ("client", ""), ("query", ""), ("host", ""), ("length", ""), ("field", "authorization")
-_KINDS = {Variable.FIELD: "field", Variable.COOKIE: "cookie", Variable.ARGUMENT: "argument", Variable.QUERY: "query"}
+_KINDS = {Variable.FIELD: "field", Variable.COOKIE: "cookie", Variable.ARGUMENT: "argument", Variable.ARGUMENTS: "argument", Variable.QUERY: "query"}
 _HOSTS = frozenset({Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY})
 # Characters that cannot stand in a value of such a part as they are.
 _BARRED = {"cookie": "; \",\\", "argument": "& #\"<>", "query": " #\"<>", "host": "/ "}
@@ -45,9 +45,11 @@ _MOST_DIGITS = 8
 
 @dataclass
 class Aspects:
-    """values: of each part that some condition asks about, the plainest first; loose: what was asked for by examples only."""
+    """values: of each part that some condition asks about, the plainest first; repeated: arguments of which all count where there are several; loose: what was
+    asked for by examples only."""
 
     values: dict[Part, list[str | None]] = field(default_factory=dict)
+    repeated: tuple[str, ...] = ()
     loose: set[str] = field(default_factory=set)
 
 
@@ -75,6 +77,7 @@ class _Finder:
                 self.asked.setdefault(METHOD, {})[self.languages.either(*(self.languages.word(method) for method in item.methods))] = None
             if isinstance(item, ServeFiles) and item.options_status is not None:
                 self.asked.setdefault(METHOD, {})[self.languages.word("OPTIONS")] = None
+        self.found.repeated = tuple(dict.fromkeys(item.name for item in items if isinstance(item, Var) and item.variable is Variable.ARGUMENTS))
         for part, wanted in self.asked.items():
             if part not in (HOST, METHOD, LENGTH):
                 self.found.values[part] = self._values(part, list(wanted))

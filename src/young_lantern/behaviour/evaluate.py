@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import fnmatch
 import ipaddress
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
@@ -243,7 +243,10 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return script_parts(Pattern(name), state.path)[1] if name else state.path_info
         case Variable.ARGUMENT:
             state.looked_at("argument", name)
-            return _argument(name, state)
+            return next(_arguments(name, state), "")
+        case Variable.ARGUMENTS:
+            state.looked_at("argument", name)
+            return ",".join(_arguments(name, state))
         case Variable.FIELD:
             if name.lower() == "host":
                 state.looked_at("host")
@@ -269,18 +272,17 @@ def script_parts(split: Pattern | None, path: str) -> tuple[str, str]:
 _BAD_ESCAPE = regex.compile("%(?![0-9A-Fa-f]{2})")
 
 
-def _argument(name: str, state: State) -> str:
+def _arguments(name: str, state: State) -> Iterator[str]:
     # nginx manual, core module, $arg_name: the raw value of the first argument of that name, whatever its case.
     for piece in (state.query or "").split("&"):
         found, _, value = piece.partition("=")
         if state.site.reading.decodes_arguments:
             # Go, url.ParseQuery (Caddy 2.6.2, probed): what cannot be decoded, or has a semicolon, is passed over.
             if ";" not in piece and not _BAD_ESCAPE.search(piece) and unquote_plus(found) == name:
-                return unquote_plus(value)
+                yield unquote_plus(value)
             continue
         if found.lower() == name.lower():
-            return value
-    return ""
+            yield value
 
 
 def _cookie(name: str, request: Request, minds_case: bool) -> str:

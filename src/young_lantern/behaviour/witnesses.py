@@ -291,6 +291,8 @@ def _further(parts: Aspects, compresses: bool, plain: Request, paths: list[str],
         for part, values in parts.values.items():
             for value in values[1:] if part != HOST else ():
                 yield Witness(given(here, {part: value}), nothing if part == LENGTH else a_file)
+        for name in parts.repeated:
+            yield Witness(replace(here, target=f"{path}?{name}=a&{name}=b"), a_file)
         if compresses:
             yield Witness(replace(here, fields=(("Accept-Encoding", "gzip"),)), a_file)
         yield Witness(replace(here, fields=(("X-Forwarded-For", "203.0.113.7"),)), nothing)

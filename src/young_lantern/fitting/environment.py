@@ -22,7 +22,7 @@ from .late import without_late
 _MOST_WAYS = 12
 # What a rewrite may change.
 _PATHS = frozenset({
-    Variable.PATH, Variable.URL_PATH, Variable.PATH_ESCAPED, Variable.TARGET_NOW, Variable.SCRIPT_NAME, Variable.PATH_INFO, Variable.QUERY, Variable.QUERY_MARK, Variable.ARGUMENT,
+    Variable.PATH, Variable.URL_PATH, Variable.PATH_ESCAPED, Variable.TARGET_NOW, Variable.SCRIPT_NAME, Variable.PATH_INFO, Variable.QUERY, Variable.QUERY_MARK, Variable.ARGUMENT, Variable.ARGUMENTS,
 })
 
 

@@ -43,6 +43,7 @@ class Variable(Enum):
     PATH_INFO = "path_info"  # its second group, or nothing
     FOUND = "found"  # the path that the last FileExists with `cleans` found
     ARGUMENT = "argument"
+    ARGUMENTS = "arguments"  # all of one name, joined by commas (Caddy)
     FIELD = "field"
     COOKIE = "cookie"
     VARIABLE = "variable"  # set by a Set step

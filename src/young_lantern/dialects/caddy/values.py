@@ -45,7 +45,7 @@ WRITE |= {variable: f"http.request.tls.client.{name}" for name, variable in CERT
 WRITE[Variable.URL_PATH] = "http.request.uri.path"
 _PREFIXED = (
     ("http.request.header.", Variable.FIELD), ("header.", Variable.FIELD), ("http.request.cookie.", Variable.COOKIE),
-    ("cookie.", Variable.COOKIE), ("http.request.uri.query.", Variable.ARGUMENT), ("query.", Variable.ARGUMENT),
+    ("cookie.", Variable.COOKIE), ("http.request.uri.query.", Variable.ARGUMENTS), ("query.", Variable.ARGUMENTS),
     ("http.vars.", Variable.VARIABLE), ("vars.", Variable.VARIABLE),
 )
 _REFERENCE = re.compile(r"\{\{.*?\}\}|\{\$(\w+)(?::[^}]*)?\}|\$\{(\w+)\}|\{([A-Za-z_?][\w.\-?*]*)\}")
@@ -128,7 +128,7 @@ def _write_variable(variable: Variable, name: str, rewritten: bool) -> str | Unw
             return f"{{header.{name}}}"
         case Variable.COOKIE:
             return f"{{cookie.{name}}}"
-        case Variable.ARGUMENT:
+        case Variable.ARGUMENT | Variable.ARGUMENTS:
             return f"{{query.{name}}}"
         case Variable.VARIABLE:
             return f"{{vars.{name}}}"

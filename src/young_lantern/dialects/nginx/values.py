@@ -161,7 +161,7 @@ def write_variable(part: Var, rewritten: bool = False) -> str | Unwritable:
             return "$upstream_http_" + name.lower().replace("-", "_")
         case Variable.COOKIE:
             return f"$cookie_{name}"
-        case Variable.ARGUMENT:
+        case Variable.ARGUMENT | Variable.ARGUMENTS:
             return f"$arg_{name}"
         case Variable.VARIABLE:
             return f"${variable_name(name)}"

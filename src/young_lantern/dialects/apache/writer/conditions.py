@@ -60,7 +60,7 @@ def write_conditions(parts: tuple[Condition, ...], used: object, context: Contex
                 return words
             flags = [*words[2:], *(["OR"] if number < len(literals) - 1 else [])]
             asked.conditions.append(context.line("RewriteCond", *words[:2], *([f"[{','.join(flags)}]"] if flags else [])))
-    pieces = {item for item in walk(used) if isinstance(item, Var) and item.variable in (Variable.ARGUMENT, Variable.COOKIE)}
+    pieces = {item for item in walk(used) if isinstance(item, Var) and item.variable in (Variable.ARGUMENT, Variable.ARGUMENTS, Variable.COOKIE)}
     if len(pieces) == 1 and not last:
         piece = pieces.pop()
         subject, before, _ = _piece((piece,)) or ("", "", "")
@@ -241,7 +241,7 @@ _ANYTHING = {"%{QUERY_STRING}": "[^&]", "%{HTTP_COOKIE}": "[^;]"}
 def _piece(template: Template) -> tuple[str, str, str] | None:
     """One argument of the query, or one cookie: where it stands, and the patterns around its value."""
     match template:
-        case (Var(Variable.ARGUMENT, name),):
+        case (Var(Variable.ARGUMENT | Variable.ARGUMENTS, name),):
             return "%{QUERY_STRING}", f"(?:^|&){re.escape(name)}=", "(?:&|$)"
         case (Var(Variable.COOKIE, name),):
             return "%{HTTP_COOKIE}", rf"(?:^|;\s*){re.escape(name)}=", r"(?:\s*;|$)"

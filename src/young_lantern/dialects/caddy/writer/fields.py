@@ -46,7 +46,7 @@ def _may_be_empty(part: object) -> bool:
         case Lookup(rows=rows, fallback=fallback):
             return any(literal(result) == "" for result in (fallback, *(row.result for row in rows)))
         case Var(variable=variable):
-            return variable in (Variable.ARGUMENT, Variable.COOKIE, Variable.FIELD, Variable.QUERY)
+            return variable in (Variable.ARGUMENT, Variable.ARGUMENTS, Variable.COOKIE, Variable.FIELD, Variable.QUERY)
     return False
 
 

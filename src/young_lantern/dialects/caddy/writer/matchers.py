@@ -167,6 +167,9 @@ def _text_is(condition: TextIs, context: Context) -> Lines | Unwritable:
             return [Node(["header", f"!{name}"])]
         case (Var(Variable.FIELD, name),) if "" not in condition.values and not any("*" in value for value in condition.values):
             return [Node(["header", name, quote(value)]) for value in condition.values] if len(condition.values) == 1 else Unwritable("several values of one field")
+        case (Var(Variable.ARGUMENT, name),) if not {"", "*"} & set(condition.values) and "=" not in name:
+            # Of several arguments of the name it takes the first, where the placeholder has all of them.
+            return [Node(["query", *(quote(f"{name}={value}") for value in condition.values)])]
     subject = context.template(condition.template, condition.span)
     if isinstance(subject, Unwritable):
         return subject
