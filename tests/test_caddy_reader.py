@@ -6,10 +6,12 @@ from pathlib import Path
 
 import pytest
 
-from tests.support.reading import Reads
+from tests.support.reading import Reads, caddy
 from young_lantern.dialects import named
 from young_lantern.errors import SourceUnreadable
+from young_lantern.lab.live import check_live
 from young_lantern.model import Refuse
+from young_lantern.translate import translate
 
 # site block, target, (status, location, body or file below the root)
 ANSWERS = [
@@ -258,3 +260,15 @@ def test_findings_of_reading(reads: Reads, block: str, code: str, words: str) ->
     found = next(item for item in reading.findings if item.code.name == code)
     assert words in found.message + found.why + found.advice
     assert found.span and found.span.line >= 5
+
+
+@pytest.mark.parametrize("target", ["caddy", "nginx", "apache"])
+def test_several_arguments_of_a_name(reads: Reads, target: str) -> None:
+    """A placeholder has all of them, joined by commas; the matcher asks the first (2.6.2). Elsewhere the first counts: that is told."""
+    text = caddy('@first query x=a\nrespond @first "first"\nheader X-All "{query.y}"\nrespond "{query.x}"')
+    assert [reads.decide("caddy", text, f"/?{query}").body for query in ("x=a&x=b", "x=b&x=a", "y=1")] == ["first", "b,a", ""]
+    reading = reads.read("caddy", text)
+    other = reading if target == "caddy" else translate(reading.main, target).read_back
+    live = check_live(reading, other, most=200)
+    assert not live.surprises
+    assert any(row.request.target.endswith("?y=a&y=b") and (row.foretold or target == "caddy") for row in live.rows)

@@ -340,3 +340,44 @@ def test_pages_for_errors_that_an_origin_answers(reads: Reads, asked: str, overr
     live = check_live(reading, reading, most=300)
     assert [str(row.request) + str(row.request.fields) + str(row.defects) for row in live.surprises] == []
     assert any(row.request.field("Lantern-Answer") == "418" for row in live.rows) is bool(override)
+
+
+NGINX_HIDES = """events {}
+http { server { listen 80; server_name www.fernhollow.example; root ROOT; index index.php;
+fastcgi_hide_header X-Powered-By; add_header X-Own yes;
+location ~ \\.php$ { fastcgi_pass 192.0.2.5:9000; fastcgi_param REQUEST_METHOD $request_method; fastcgi_param SCRIPT_FILENAME $document_root$fastcgi_script_name; }
+location /app/ { proxy_pass http://192.0.2.7:8000; proxy_hide_header X-Runtime; }
+} }
+"""
+CADDY_HIDES = """http://www.fernhollow.example {
+root * ROOT
+php_fastcgi 192.0.2.5:9000 {
+header_down -X-Powered-By
+}
+file_server
+}
+"""
+HTTPD_HIDES = f"{HANDLER}\nProxyPass /app/ http://192.0.2.7:8000/app/\nHeader always set X-Powered-By none\nHeader always unset X-Debug\nHeader set X-Set own\nHeader unset X-Runtime"
+
+
+@pytest.mark.parametrize(
+    ("dialect", "target", "lines"),
+    [
+        ("nginx", "apache", ["Header always unset X-Powered-By", "Header unset X-Runtime"]),
+        ("nginx", "caddy", ["header_down -X-Powered-By", "header_down -X-Runtime"]),
+        ("caddy", "nginx", ["fastcgi_hide_header X-Powered-By;"]),
+        ("caddy", "apache", ["Header always unset X-Powered-By"]),
+        ("apache", "nginx", ["fastcgi_hide_header X-Powered-By;", "fastcgi_hide_header X-Debug;", "proxy_hide_header X-Set;", "proxy_hide_header X-Runtime;"]),
+        ("apache", "caddy", []),
+    ],
+)
+def test_fields_of_programs_that_are_taken_away(reads: Reads, dialect: str, target: str, lines: list[str]) -> None:
+    """On both real servers; what acts on a program is another line than what acts on a proxied origin."""
+    _with_scripts(reads)
+    text = {"nginx": NGINX_HIDES, "caddy": CADDY_HIDES, "apache": httpd(HTTPD_HIDES)}[dialect]
+    made = translate(reads.write(dialect, text), target, dialect=dialect)
+    written = "".join(made.writing.files.values())
+    assert [line for line in lines if line not in written] == []
+    live = check_live(made.reading, made.read_back, most=600)
+    assert [str(row.request) + str(row.request.fields) + str(row.between) + str(row.defects) for row in live.surprises] == []
+    assert any("x-powered-by" in (row.request.field("Lantern-Field") or "").lower() for row in live.rows)

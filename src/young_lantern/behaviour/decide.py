@@ -532,7 +532,7 @@ class _Run:
         if self._intercepts(step, said):
             return self.fail(self._known_status(said), step.intercepts_span or step.span)
         status = said if missing or state.restored or state.keeps_first else state.forced_status or said
-        return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, sent=answer.fields)
+        return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, extra=step.response_fields, sent=answer.fields)
 
     def _mapped_back(self, step: Forward, target: str, host: str) -> str:
         """What a client gets for Location when the origin redirects to just the target that it was asked for."""

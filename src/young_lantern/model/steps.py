@@ -549,6 +549,7 @@ class Gateway:
     parameters: those that are written, in order; an empty value is not sent. All of SENT_PARAMETERS that are not among them are sent by
                 their usual meaning
     server_name: what SERVER_NAME is, if it is not written
+    response_fields: operations on the fields of the application's answer
     """
 
     pool: str
@@ -562,6 +563,7 @@ class Gateway:
     parameters: tuple[tuple[str, Template], ...] = ()
     server_name: Template = ()
     fields: tuple[Field, ...] = ()
+    response_fields: tuple[Field, ...] = ()
     read_seconds: float | None = None
     intercepts_errors: bool = False
     intercepts_all: bool = False

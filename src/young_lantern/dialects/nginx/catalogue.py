@@ -137,6 +137,7 @@ _READ = [
         fastcgi_pass li 1 ADDRESS
         fastcgi_param hsl 2-3 NAME VALUE [if_not_empty]
         fastcgi_index hsl 1 FILE
+        fastcgi_hide_header hsl 1 FIELD
         fastcgi_split_path_info hsl 1 PATTERN
         fastcgi_intercept_errors hsl 1 on | off
         fastcgi_read_timeout hsl 1 TIME
@@ -258,7 +259,7 @@ _NOT_CARRIED = [row for why, lines in (
         hsl 1+: uwsgi_param scgi_param grpc_set_header
     """),
     ("what applications answer by FastCGI passes as it is; the target has no line for it", """
-        hsl 1+: fastcgi_hide_header fastcgi_pass_header fastcgi_ignore_headers fastcgi_catch_stderr
+        hsl 1+: fastcgi_pass_header fastcgi_ignore_headers fastcgi_catch_stderr
     """),
     ("it belongs to the handshake and decides no request; the target has its own setting for it", """
         hs 1+: ssl_conf_command ssl_ocsp ssl_password_file

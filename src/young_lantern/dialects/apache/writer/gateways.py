@@ -12,7 +12,7 @@ import re
 
 from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.static import bare
-from ....model import Folders, Gateway, Member, PathIs, PathMatches, ServeFiles, Span, Unserved, literal
+from ....model import Folders, Gateway, Member, Operation, PathIs, PathMatches, ServeFiles, Span, Unserved, literal
 from ....model.walk import walk
 from .. import values
 from ..values import quote
@@ -50,6 +50,13 @@ def as_files(chain: Chain, context: Context) -> list[Node]:
         codes = sorted({code for step in held for code in step.intercepted or () if code >= 400})
         spans = tuple(dict.fromkeys(step.intercepts_span for step in held if step.intercepts_span))
         lines.append(context.line("ProxyErrorOverride", "On", *(map(str, codes) if len(codes) < 100 else ()), spans=spans))
+    for field in dict.fromkeys(item for step in held for item in step.response_fields):
+        if field.operation is Operation.REMOVE and all(any(other.name.lower() == field.name.lower() for other in step.response_fields) for step in held):
+            # What an application sends stands in the table of `always` (2.4.71, probed).
+            lines.append(context.line("Header", "always", "unset", field.name, spans=(field.span,)))
+            context.modules.add("headers")
+        else:
+            context.lost(field.span, field.name, "httpd has one place for all applications of a host, and takes whole fields away there", "change it in the application")
     for name, value in first.parameters:
         text = literal(value)
         if text is None or name in ("SCRIPT_FILENAME", "SCRIPT_NAME", "PATH_INFO", "DOCUMENT_ROOT", "QUERY_STRING", "REQUEST_URI", "HTTPS"):

@@ -75,7 +75,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
     pool = pool_of(addresses, policy, secure, directive, context)
     if by_fastcgi is not None:
         gateway = gateways.read_transport(by_fastcgi, pool, directive, level, context)
-        return (replace(gateway, fields=(*gateway.fields, *up), intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises),)
+        return (replace(gateway, fields=(*gateway.fields, *up), response_fields=tuple(down), intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises),)
     forwarded = list(defaults.FORWARDED_FIELDS)
     if trusts:
         forwarded[0] = defaults.TRUSTED_CHAIN

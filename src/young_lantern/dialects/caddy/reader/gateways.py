@@ -9,13 +9,15 @@ Rule:     php_fastcgi adds the slash to a folder that holds an index file, then 
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from ....model import (
-    AllOf, Choose, FileExists, FileKind, Gateway, Not, PathForm, PathGlob, Pattern, Redirect, Rewrite, Route, SetPath, Step, Template, Var, Variable,
+    AllOf, Choose, Field, FileExists, FileKind, Gateway, Not, PathForm, PathGlob, Pattern, Redirect, Rewrite, Route, SetPath, Side, Step, Template, Var, Variable,
 )
 from .. import defaults, values
 from ..syntax import Directive
 from .context import Context, Level, Read
+from .fields import read_operation
 
 
 def read_php_fastcgi(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
@@ -23,6 +25,7 @@ def read_php_fastcgi(directive: Directive, words: list[str], level: Level, conte
     from .forwards import pool_of
 
     addresses, root, endings, index, tried, lines = list(words), level.root, [".php"], "index.php", None, []
+    changes: list[Field] = []
     for inner in directive.block or []:
         match inner.name:
             case "root" if inner.args:
@@ -39,10 +42,15 @@ def read_php_fastcgi(directive: Directive, words: list[str], level: Level, conte
                 lines.append(inner)
             case "read_timeout" | "dial_timeout" | "write_timeout" | "resolve_root_symlink":
                 pass
+            case "header_up" | "header_down":
+                side = Side.REQUEST if inner.name == "header_up" else Side.RESPONSE
+                if changed := read_operation(inner.args, side, directive, context):
+                    changes.append(changed)
             case _:
-                context.unread(directive, inner.name, "root, split, index, try_files, env or a timeout was expected")
+                context.unread(directive, inner.name, "root, split, index, try_files, env, header_up, header_down or a timeout was expected")
     split = split_at(endings)
     made = _gateway(pool_of(addresses, "random", False, directive, context), root, split, lines, directive, level, context)
+    made = replace(made, fields=(*made.fields, *(item for item in changes if item.side is Side.REQUEST)), response_fields=tuple(item for item in changes if item.side is Side.RESPONSE))
     steps: list[Step] = []
     if index:
         there = FileExists(root, (Var(Variable.PATH), f"/{index}"), FileKind.FILE, cleans=True, span=directive.span)

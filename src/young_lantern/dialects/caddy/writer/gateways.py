@@ -40,6 +40,12 @@ def write_gateway(step: Gateway, context: Context) -> list[Node] | Unwritable:
     if step.read_seconds:
         transport.append(Node(["read_timeout", write_duration(step.read_seconds)]))
     block = [*_up(step, context), Node(["transport", "fastcgi"], transport or None)]
+    for field in step.response_fields:
+        words = write_operation(field, True, context)
+        if isinstance(words, Unwritable):
+            context.lost(field.span, field.name, f"its value needs {words.what}, for which there is no placeholder")
+        else:
+            block.append(Node(["header_down", *words], None, (field.span,) if field.span else ()))
     block += write_interception(step)
     pool_spans = tuple(span for span in (pool.span, pool.policy_span, *(member.span for member in pool.members)) if span) if pool else ()
     words = ["reverse_proxy", *(quote(_address(address, context)) for address in addresses)]

@@ -7,7 +7,7 @@ Left out: uwsgi, scgi and grpc, which stay unread; caches of such answers.
 
 from __future__ import annotations
 
-from ....model import Gateway, Member, Pattern, Pool, SENT_PARAMETERS, Template, Var, Variable, join
+from ....model import Field, Gateway, Member, Operation, Pattern, Pool, SENT_PARAMETERS, Side, Template, Var, Variable, join
 from ..syntax import Directive
 from .context import Context, Scope
 from .files import read_root, split_of
@@ -68,6 +68,7 @@ def read_gateway(directive: Directive, scope: Scope, context: Context) -> Gatewa
     return Gateway(
         pool=_pool(address, directive, context), root=root, strip=usual_strip, split=split, index=index.args[0] if index else "",
         remainder=keeps_info, parameters=tuple(parameters.items()), server_name=server_name, read_seconds=timeout,
+        response_fields=tuple(Field(Side.RESPONSE, Operation.REMOVE, hidden.args[0], span=context.use(hidden).span) for hidden in scope.inherited("fastcgi_hide_header")),
         **intercepts(scope, "fastcgi_intercept_errors", context), span=directive.span, root_span=root_directive.span if root_directive else None,
         comments=directive.comments,
     )

@@ -75,9 +75,9 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
         if isinstance(value, Unwritable):
             context.lost(field.span, name, f"its value needs {value.what}")
             continue
-        if forwards and field.operation is Operation.SET and not field.apart and (field.deferred or context.estate.dialect == "apache"):
-            nodes.append(Node(["proxy_hide_header", name], None, spans))
-        elif forwards and field.operation is Operation.DEFAULT:
+        if forwards and field.operation is Operation.SET and (field.deferred or context.estate.dialect == "apache"):
+            nodes += _hides(field, context)
+        if forwards and field.operation is Operation.DEFAULT:
             # nginx adds a field whether the origin has sent one or not: it is empty, and so not sent, where the origin has.
             made = context.template(_unless_sent(field), field.span)
             if isinstance(made, Unwritable):
@@ -210,13 +210,27 @@ def _less(field: Field, forwards: bool, context: Context) -> list[Node]:
     if field.operation is Operation.EDIT:
         context.lost(field.span, field.name, "nginx changes no part of a field's value", "write the whole value with a map on $upstream_http_… and add_header")
         return []
+    if field.apart and forwards and context.estate.dialect == "apache":
+        return _hides(field, context)
     if field.apart or not forwards:
         if field.name.lower() in ("server", "date") and not field.apart:
             context.lost(field.span, field.name, "nginx sends this field with every answer of its own", "server_tokens off takes its version away; a module could take the whole")
         else:
             context.implied(field.span, "nginx does not send this field by itself")
         return []
-    return [Node(["proxy_hide_header", field.name], None, spans, field.comments)]
+    return _hides(field, context)
+
+
+def _hides(field: Field, context: Context) -> list[Node]:
+    """What takes an origin's field away; which of the lines act where they stand is seen to when all stands (inherited.py, only_where_they_act).
+
+    For an application by FastCGI it is httpd's table of `always` that does (2.4.71, probed), for other origins the other one.
+    """
+    spans = (field.span,) if field.span else ()
+    of_proxies = context.estate.dialect != "apache" or not field.apart
+    of_programs = context.estate.dialect != "apache" or field.apart
+    lines = [name for name, acts in (("proxy_hide_header", of_proxies), ("fastcgi_hide_header", of_programs)) if acts]
+    return [Node([line, field.name], None, spans, field.comments if not number else ()) for number, line in enumerate(lines)]
 
 
 def _word(name: str) -> str:

@@ -77,6 +77,11 @@ def write_gateway(step: Gateway, where: Location, context: Context) -> list[Node
             continue
         nodes.append(Node(["fastcgi_param", name, quote(text)]))
     nodes += _fields(step, context)
+    for field in step.response_fields:
+        if field.operation is Operation.REMOVE:
+            nodes.append(Node(["fastcgi_hide_header", field.name], None, (field.span,) if field.span else ()))
+        else:
+            context.lost(field.span, field.name, "of an application's field nginx takes the whole away, or leaves it", "give the field by add_header, with a map on $upstream_http_… for its value")
     if step.read_seconds:
         nodes.append(Node(["fastcgi_read_timeout", values.write_time(step.read_seconds)]))
     if step.intercepts_errors:

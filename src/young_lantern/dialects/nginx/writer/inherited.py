@@ -11,7 +11,7 @@ from collections.abc import Iterator
 
 from .output import Node
 
-_LISTS = frozenset({"add_header", "error_page", "proxy_set_header", "proxy_hide_header", "proxy_redirect", "gzip_types", "index"})
+_LISTS = frozenset({"add_header", "error_page", "proxy_set_header", "proxy_hide_header", "fastcgi_hide_header", "proxy_redirect", "gzip_types", "index"})
 _SINGLE = frozenset({
     "root", "autoindex", "gzip", "gzip_min_length", "gzip_proxied", "client_max_body_size", "proxy_http_version", "proxy_buffering", "expires",
     "proxy_connect_timeout", "proxy_read_timeout", "proxy_send_timeout", "proxy_intercept_errors", "default_type",
@@ -31,18 +31,34 @@ def without_inherited(inner: list[Node], outer: list[Node]) -> list[Node]:
     return [node for node in inner if id(node) not in dropped]
 
 
+HIDES = {"proxy_hide_header": "proxy_pass", "fastcgi_hide_header": "fastcgi_pass"}
+
+
 def hidden_as_above(nodes: list[Node], above: tuple[Node, ...] = ()) -> None:
-    """Repeats what a level above hides of an origin's fields where a forward hides some itself, since its list takes the place of the one above."""
-    own = [node for node in nodes if node.words[0] == "proxy_hide_header"]
-    # A place that says its fields anew has said what they hide, too.
-    if own and not any(node.words[0] in ("add_header", "expires") for node in nodes):
-        said = [node.words for node in own]
-        first = nodes.index(own[0])
-        nodes[first:first] = [Node(node.words, None, node.spans) for node in above if node.words not in said]
-    held = tuple(node for node in nodes if node.words[0] == "proxy_hide_header") or above
+    """Repeats what a level above hides of an origin's fields where a place hides some itself, since its list takes the place of the one above."""
+    held: tuple[Node, ...] = ()
+    for name in HIDES:
+        own, outer = ([node for node in held_by if node.words[0] == name] for held_by in (nodes, above))
+        # A place that says its fields anew has said what they hide, too.
+        if own and not any(node.words[0] in ("add_header", "expires") for node in nodes):
+            said = [node.words for node in own]
+            first = nodes.index(own[0])
+            nodes[first:first] = [Node(node.words, None, node.spans) for node in outer if node.words not in said]
+        held += tuple(node for node in nodes if node.words[0] == name) or tuple(outer)
     for node in nodes:
         if node.block is not None and node.words[0] in ("location", "if"):
             hidden_as_above(node.block, held)
+
+
+def only_where_they_act(nodes: list[Node]) -> list[Node]:
+    """Takes out lines that hide fields of origins where none of their kind is asked; gives those that were taken out."""
+    gone = [node for node in nodes if node.words[0] in HIDES and not _asks(nodes, HIDES[node.words[0]])]
+    nodes[:] = [node for node in nodes if not any(node is other for other in gone)]
+    return [*gone, *(lost for node in nodes if node.block is not None and node.words[0] in ("location", "if") for lost in only_where_they_act(node.block))]
+
+
+def _asks(nodes: list[Node], line: str) -> bool:
+    return any(node.words[0] == line or node.block is not None and _asks(node.block, line) for node in nodes)
 
 
 def shared_by_forwards(nodes: list[Node]) -> list[Node]:

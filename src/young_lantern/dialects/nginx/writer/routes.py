@@ -26,7 +26,7 @@ from .conditional import at_whole_path, conditions_in, holding, not_holding
 from .conditions import guarded, write_condition
 from .context import Context
 from .frames import Frame
-from .inherited import without_inherited
+from .inherited import HIDES, without_inherited
 from .output import Node
 
 _FIRST_JUMP = 470
@@ -261,7 +261,7 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
     return [*body.settings, *said, *body.jumps, *body.phase, *body.content]
 
 
-_SENT = ("add_header", "expires", "proxy_hide_header")
+_SENT = ("add_header", "expires", *HIDES)
 
 
 def _without_repeated(body: _Body) -> None:
@@ -285,7 +285,7 @@ def _without_repeated(body: _Body) -> None:
 
 def _sent_with(lines: list[Node], status: int) -> list[list[str]]:
     """The fields that go with a status."""
-    return sorted(line.words[:3] for line in lines if status in SUCCESS_STATUSES or line.words[0] == "add_header" and line.words[-1] == "always" if line.words[0] != "proxy_hide_header")
+    return sorted(line.words[:3] for line in lines if status in SUCCESS_STATUSES or line.words[0] == "add_header" and line.words[-1] == "always" if line.words[0] not in HIDES)
 
 
 def _has_pages(name: str, context: Context) -> bool:

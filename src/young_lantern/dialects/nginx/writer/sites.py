@@ -29,7 +29,7 @@ from . import files, frames, logs, routes, tls, types
 from .context import Context
 from .early import with_early_tables
 from .fields import by_condition
-from .inherited import hidden_as_above, shared_by_files, shared_by_forwards
+from .inherited import hidden_as_above, only_where_they_act, shared_by_files, shared_by_forwards
 from .output import Node
 
 _BY_ORDER = "It answers hosts that no site names, too, as before: it was the first of its port."
@@ -146,6 +146,9 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     head = [node for node in head if node.words[0] != "if"]
     made = [*head, *settings, *slash, *phase.phase, *shared_by_forwards(shared_by_files([*locations, *context.named]))]
     hidden_as_above(made)
+    for node in only_where_they_act(made):
+        for span in node.spans:
+            context.idle.setdefault(span, "no origin of the kind whose fields it takes away is asked there")
     return made
 
 
