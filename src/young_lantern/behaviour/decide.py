@@ -372,6 +372,8 @@ class _Run:
         location = text(written, self.state)
         if step.splits_at_mark and "?" not in location:
             location = location.replace("%3F", "?", 1)
+        if step.decodes:
+            location = paths.decoded_for_redirect(location)
         if step.absolute and location.startswith("/"):
             location = f"{self.state.request.scheme}://{self.state.request.authority}{location}"
         self.state.note(f"redirect {step.status}", step.span, location)

@@ -109,3 +109,23 @@ def escaped(path: str, escapes: str) -> str:
         character = chr(byte)
         out.append(f"%{byte:02X}" if byte < 33 or byte > 126 or character in escapes else character)
     return "".join(out)
+
+
+_ENCODED = re.compile("%([0-9A-Fa-f]{2})")
+
+
+def decoded_for_redirect(location: str) -> str:
+    """A location as a `rewrite` of nginx sends it: what stands above the percent sign among ASCII characters is decoded, up to the first question mark.
+
+    ngx_string.c, ngx_unescape_uri with NGX_UNESCAPE_REDIRECT (1.22.1, probed).
+    """
+    made, at = "", 0
+    for found in _ENCODED.finditer(location):
+        made += location[at:found.start()]
+        at = found.start()
+        character = chr(int(found[1], 16))
+        if "?" in made:
+            break
+        if "%" < character < "\x7f":
+            made, at = made + character, found.end()
+    return made + location[at:]

@@ -350,6 +350,7 @@ class Redirect:
 
     splits_at_mark: a question mark that a capture brings in begins the query (httpd RedirectMatch)
     encodes_path: the current path in it goes out percent-encoded (httpd, mod_rewrite)
+    decodes:  what is percent-encoded in it without need is decoded up to the query, whose mark may come out of it (nginx, rewrite)
     """
 
     status: int
@@ -361,6 +362,7 @@ class Redirect:
     refuses_marks: bool = False
     splits_at_mark: bool = False
     encodes_path: bool = False
+    decodes: bool = False
 
 
 @dataclass(frozen=True, slots=True)

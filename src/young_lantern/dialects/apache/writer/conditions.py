@@ -42,7 +42,7 @@ def write_conditions(parts: tuple[Condition, ...], used: object, context: Contex
     paths = _once([item for item in flat if of_paths(item)])
     others = [item for item in flat if not of_paths(item) and item is not ALWAYS]
     asked = Asked()
-    whole = whole or context.rewritten and any(Var(Variable.PATH) in getattr(item, "path", ()) or Var(Variable.PATH) in getattr(item, "template", ()) for item in walk(tuple(others)))
+    whole = whole or context.rewritten and any(isinstance(part, Var) and part.variable is Variable.PATH for part in walk(tuple(others)))
     made = _pattern(paths, wanted, whole, asked)
     if asked.whole and _continued((used, tuple(others))):
         # A slash at the path's end is not doubled by what is put behind it.

@@ -147,7 +147,7 @@ def _read_rewrite(directive: Directive, scope: Scope, phase: Phase, context: Con
         location = context.template(path, directive, escapes=True)
         location = _with_query(location, context.template(query, directive, escapes=True), drops, bool(mark and not drops))
         status = 301 if flag == "permanent" else defaults.REWRITE_REDIRECT
-        answer: tuple[Step, ...] = (*before_answer(scope), Redirect(status, location, answers.is_absolute(scope, context), span, directive.comments))
+        answer: tuple[Step, ...] = (*before_answer(scope), Redirect(status, location, answers.is_absolute(scope, context), span, directive.comments, decodes=True))
         return [Choose((Route(condition, answer, span),), span)]
     steps: list[Step] = [Rewrite(SetPath(context.template(path, directive), refuses_nothing=True), edit, pins=flag == "break", span=span, comments=directive.comments)]
     if flag == "break" or (flag == "last" and phase.at_server):
