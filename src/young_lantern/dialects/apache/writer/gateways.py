@@ -100,7 +100,8 @@ def _member(step: Gateway, context: Context) -> Member | None:
     pool = context.estate.pool(step.pool)
     if pool is None or len(pool.members) != 1:
         return None
-    context.reached.update(span for span in (pool.span, pool.members[0].span) if span)
+    if not pool.inline:
+        context.reached.update(span for span in (pool.span, pool.members[0].span) if span)
     return pool.members[0]
 
 

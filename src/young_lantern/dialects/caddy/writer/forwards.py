@@ -38,7 +38,7 @@ def write_forward(step: Forward, context: Context) -> list[Node] | Unwritable:
     """Forward -> nodes: what cuts the path, then `reverse_proxy`."""
     spans = tuple(dict.fromkeys(span for span in (step.span, *step.also) if span))
     pool = context.estate.pool(step.pool)
-    if pool is not None and pool.span is not None:
+    if pool is not None and pool.span is not None and not pool.inline:  # an origin by itself has the span of the line that asks it first
         context.reached.add(pool.span)
     addresses, more = _members(pool, step, context)
     if not addresses:

@@ -22,7 +22,7 @@ def write_gateway(step: Gateway, context: Context) -> list[Node] | Unwritable:
         return Unwritable("a script below an alias")
     spans = tuple(dict.fromkeys(span for span in (step.span, *step.also) if span))
     pool = context.estate.pool(step.pool)
-    if pool is not None and pool.span is not None:
+    if pool is not None and pool.span is not None and not pool.inline:  # an origin by itself has the span of the line that asks it first
         context.reached.add(pool.span)
     addresses = [member.address for member in pool.members if not member.down and not member.backup] if pool else [step.pool]
     if not addresses:

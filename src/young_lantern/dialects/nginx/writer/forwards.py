@@ -86,7 +86,7 @@ def write_pool(step: Forward, context: Context) -> str | Unwritable:
     pool = context.estate.pool(step.pool)
     if pool is None:
         return values.respell(step.pool, context.options.placeholder)
-    if pool.span is not None:
+    if pool.span is not None and not pool.inline:
         context.reached.add(pool.span)
     for member in pool.members:
         for found in PLACEHOLDER.finditer(member.address):

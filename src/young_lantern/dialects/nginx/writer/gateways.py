@@ -111,6 +111,5 @@ def _fields(step: Gateway, context: Context) -> list[Node]:
 def _pool(step: Gateway, context: Context) -> str | Unwritable:
     pool = context.estate.pool(step.pool)
     if pool is not None and pool.inline and len(pool.members) == 1:
-        context.reached.update(span for span in (pool.span,) if span)
         return values.respell(pool.members[0].address, context.options.placeholder)
     return forwards.write_pool(Forward(step.pool), context)
