@@ -247,3 +247,14 @@ def test_what_a_pattern_proxies_below_a_guarded_place_stays_guarded(reads: Reads
     save(made.writing.files, tmp_path / "new")
     live = check_live(made.reading, read(tmp_path / "new"), most=120)
     assert [str(row.request) + str(row.defects) for row in live.surprises] == []
+
+
+def test_methods_where_either_is_enough(reads: Reads) -> None:
+    """httpd: with Satisfy Any a method that AllowMethods refuses gets in where Require lets it; without it, it does not."""
+    text = "Listen 80\nServerName www.fernhollow.example\nDocumentRoot ROOT\n<Directory ROOT>\nAllowMethods GET HEAD\nDeny from all\n%sRequire method GET POST\n</Directory>\n"
+    statuses = {either: [reads.decide("apache", text % either, "/a.html", method, site="http://www.fernhollow.example").status for method in ("GET", "POST", "DELETE")]
+                for either in ("Satisfy Any\n", "")}
+    assert statuses == {"Satisfy Any\n": [200, 200, 403], "": [403, 405, 405]}
+    for either in statuses:
+        reading = reads.read("apache", text % either)
+        assert not check_live(reading, reading, most=120).surprises

@@ -19,7 +19,7 @@ from ....model import (
     ALWAYS, AllOf, AnswerLimit, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
     Var, Variable, Written, join,
 )
-from ....model.walk import walk
+from ....model.walk import walk, with_steps
 from .. import catalogue, defaults
 from . import access, compression, environment, fields, files, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, tls
 from .context import Context, Node
@@ -286,12 +286,28 @@ class Program:
                 break
         while routes and not routes[-1].steps:
             routes.pop()
-        return list(routes[0].steps) if len(routes) == 1 and routes[0].condition is ALWAYS else [Choose(tuple(routes))] if routes else []
+        made = list(routes[0].steps) if len(routes) == 1 and routes[0].condition is ALWAYS else [Choose(tuple(routes))] if routes else []
+        return self._unless_required(made, place) if made else made
+
+    def _unless_required(self, refusals: list[Step], place: Place | None) -> list[Step]:
+        """request.c, SATISFY_ANY (2.4.71, probed): whoever is refused before Require is asked gets in where that lets him."""
+        enough = [held for section in self.sections if hosts.satisfies_any(section.nodes) and (held := self._condition(section, place)) != NEVER]
+        if not enough:
+            return refusals
+        required = self._required(place)
+
+        def change(step: Step) -> list[Step]:
+            return [Choose((*(Route(held, required) for held in enough), Route(ALWAYS, (step,))))] if isinstance(step, Respond) else [step]
+
+        return list(with_steps(tuple(refusals), change))
+
+    def _required(self, place: Place | None) -> tuple[Step, ...]:
+        return tuple(self._last_of(place, access.has_rules, lambda section: access.read_access(
+            hosts.without_hosts(section.nodes), self.context, [*self.host.levels, *(node for other in self.sections if _holds(other, section) and other is not section for node in other.nodes)])))
 
     def _clients(self, place: Place | None) -> list[Step]:
         """Protections that are not read, then who is let in by address, then what Require asks."""
-        required = tuple(self._last_of(place, access.has_rules, lambda section: access.read_access(
-            hosts.without_hosts(section.nodes), self.context, [*self.host.levels, *(node for other in self.sections if _holds(other, section) and other is not section for node in other.nodes)])))
+        required = self._required(place)
         # Where one of both is enough, what Require asks stands in the routes of those sections, and at the end for all others.
         either = any(hosts.satisfies_any(section.nodes) for section in self.sections)
         let_in = self._last_of(place, hosts.has_hosts, lambda section: hosts.read_hosts(hosts.only_hosts(section.nodes), required if either else (), self.context), required if either else ())
