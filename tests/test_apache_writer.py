@@ -216,7 +216,7 @@ def test_what_cannot_be_said_is_closed_and_not_open(reads: Reads) -> None:
     """A protection that is not read, and a refusal with a condition that has no test, answer with an error."""
     for server in (
         "root ROOT; location /s/ { auth_request /x; }",
-        "root ROOT; location /s/ { if ($ssl_client_verify != SUCCESS) { return 403; } }",
+        "root ROOT; location /s/ { if ($ssl_client_fingerprint != 0f) { return 403; } }",
     ):
         text = "".join(_translated(reads, "nginx", nginx(server)).writing.files.values())
         assert "R=501" in text and '"^/s/"' in text
