@@ -26,6 +26,8 @@ _NAMED = {variable: Lookup(f"client_{name}", (Var(variable),), (LookupRow(Patter
 
 def with_certificates(estate: Estate, target: str) -> Estate:
     """The estate with what the target can ask of certificates."""
+    if estate.dialect != "caddy" and not any(site.tls is not None and site.tls.clients is not None for site in estate.sites):
+        return estate
     change = _for_caddy if target == "caddy" else _for_others
     made = (replace(site, program=transform(site.program, change(site))) for site in estate.sites)
     return replace(estate, sites=tuple(made if target == "caddy" else map(_asking, made)))
