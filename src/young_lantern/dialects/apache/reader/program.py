@@ -98,10 +98,12 @@ class Program:
             known = [folder for folder in self._folders() if (start + "/").startswith(folder + "/")]
             if known:
                 places[max(known, key=len)] = None
-        if not places:
-            return self.files(self.place)
         routes = [Route(PathStartsWith(folder + "/"), self.files(Place(folder, folder))) for folder in sorted(places, key=len, reverse=True)]
-        return (Choose((*routes, Route(ALWAYS, self.files(self.place)))),)
+        # The path `/` is there always: it names the root of the file system, of which nothing is shown (2.4.71, probed), and not the document root.
+        alone = next((rule.node.span for rule in rules if rewrites.names_file(rule) and re.fullmatch(r"/(?:[$%]\d)*", rule.node.args[1])), None)
+        if alone is not None:
+            routes.insert(0, Route(PathIs("/", span=alone), (Respond(403, raises=True, span=alone),), alone, accident=True))
+        return (Choose((*routes, Route(ALWAYS, self.files(self.place)))),) if routes else self.files(self.place)
 
     def _folders(self) -> set[str]:
         found = {self.place.folder, *(section.text.rstrip("/") for section in self.sections if section.kind == "directory" and not re.search(r"[*?\[]", section.text))}
