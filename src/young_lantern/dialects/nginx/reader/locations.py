@@ -79,8 +79,8 @@ class SiteLocations:
         self.calling: list[str] = []
         self.called: dict[tuple[str, int], tuple[Step, ...]] = {}
         # core module, recursive_error_pages: on the way to an error page no other is looked up unless that is on. Written out
-        # in one another, pages of pages would grow beyond all bounds: three deep is as far as they are followed.
-        self.pages_open, self.pages_deep = 0, 3 if _recurs(server, context) else 1
+        # in one another, pages of pages would grow beyond all bounds: five deep is as far as they are followed.
+        self.pages_open, self.pages_deep = 0, 5 if _recurs(server, context) else 1
         self.made: dict[int, tuple[Step, ...]] = {}
 
     # --- choosing ---------------------------------------------------------------------------------------------------
