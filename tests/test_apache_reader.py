@@ -310,3 +310,13 @@ RewriteRule ^dir/(.+)$ ${{moved:$1|/none}} [R=301,L,NE]
     assert found["lead"].endswith("/none") and found["space"].endswith("/a%20b") and found["url"] == "https://www.fernhollow.example/new/"
     closed = reads.read("apache", text.replace(",NE]", "]"))
     assert any("escaped" in fact for finding in closed.findings for _, fact in finding.facts)
+
+
+@pytest.mark.parametrize(("rule", "status"), [("^/home$ /", 403), ("^/(home)?$ /$2", 403), ("^/home$ / [PT]", 200), ("^/home$ /index.html", 200)])
+def test_a_slash_alone_is_the_root_of_the_file_system(reads: Reads, rule: str, status: int) -> None:
+    """At server level, without PT; translations leave the accident out, and tell it."""
+    text = httpd(f"DirectoryIndex index.html\nRewriteEngine On\nRewriteRule {rule}", "<Directory />\nRequire all denied\n</Directory>")
+    assert reads.decide("apache", text, "/home").status == status
+    made = translate(reads.write("apache", text), "nginx", dialect="apache")
+    assert not check_live(made.reading, made.read_back, most=150).surprises
+    assert any(cause.before.status == 403 and (cause.after.status or 0) < 400 for cause in made.comparison.causes) is (status == 403)

@@ -528,3 +528,13 @@ def test_a_page_for_an_error_may_lead_to_itself(reads: Reads, tmp_path: Path, ev
     asked, wrong = disagreements("nginx", text, rows, tmp_path / "c")
     assert wrong == []
     assert asked == 3 or everywhere
+
+
+def test_a_redirect_of_a_rewrite_decodes_what_needs_no_escape(reads: Reads, tmp_path: Path) -> None:
+    """Up to the query, whose mark may come out of what a capture found; a blank, and a letter beyond ASCII, stay encoded."""
+    text = nginx("rewrite ^/a(.*)$ /docs$1? permanent; rewrite ^/b(.*)$ /docs?from=$1 redirect;")
+    targets = ["/a/x+y", "/a/x&y", "/a/x%2By%20z", "/a%3Fx%2By", "/a/%25%2B", "/a/%7E%23", "/a/%C3%A9", "/b/x+y", "/b/x%20&y"]
+    sent = [reads.decide("nginx", text, target).location or "" for target in targets[:4]]
+    assert [location.partition("example")[2] for location in sent] == ["/docs/x+y", "/docs/x&y", "/docs/x+y%20z", "/docs?x%2By"]
+    asked, wrong = disagreements("nginx", text, [("GET", "www.fernhollow.example", target, {}) for target in targets], tmp_path / "c")
+    assert (asked, wrong) == (len(targets), [])
