@@ -157,7 +157,7 @@ def test_an_answer_that_a_busy_machine_spoilt_is_asked_for_again(reads: Reads, m
     both = [reads.read("nginx", nginx("location = /b { return 200 body; }")) for _ in range(2)]
     lost: list[str] = []
 
-    def spoilt(request: Request, address: str, port: int) -> Answer:
+    def spoilt(request: Request, address: str, port: int, *more: object) -> Answer:
         if request.target.startswith("/b") and (always or request.target not in lost):
             lost.append(request.target)
             return Answer(None, problem="reset")

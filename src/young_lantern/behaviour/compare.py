@@ -44,6 +44,7 @@ class Reason(Enum):
     ENCODED_SLASH = "the path has an encoded slash, which one of them refuses"
     DOTS = "the path ends in dots or blanks, which one of them takes off before it compares paths"
     FILE_SLASH = "the path of a file is asked for with a slash at its end"
+    ARGUMENTS = "an argument of the query is there more than once, and not both of them take the first"
     FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
     PAGE = "one of them asks for the page of an error by GET, whatever the client asked by"
@@ -272,6 +273,14 @@ def _one_label(request: Request) -> Request:
     return replace(request, host=request.host.removeprefix("b.")) if request.host.startswith("b.a.") else request
 
 
+def _each_once(request: Request) -> Request:
+    path, mark, query = request.target.partition("?")
+    first: dict[str, str] = {}
+    for piece in query.split("&"):
+        first.setdefault(piece.partition("=")[0].lower(), piece)
+    return replace(request, target=path + mark + "&".join(first.values()))
+
+
 def _normal(request: Request) -> Request:
     path, mark, query = request.target.partition("?")
     # RFC 3986 section 6.2.2.2: unreserved characters mean the same in percent-encoding.
@@ -292,7 +301,7 @@ def _without_slash(request: Request) -> Request:
 # Order: the first that applies names the reason where it takes several.
 _TWINS: dict[Reason, Callable[[Request], Request]] = {
     Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
-    Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash,
+    Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
 }
 
 
