@@ -146,7 +146,7 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         # A name that nobody vouches for is as good as none.
         weak = all(not item.certificate.startswith("all") for item in (before, after))
         differ("what is checked of the origin's certificate", before.certificate, after.certificate, Severity.MINOR if weak else Severity.BREAKING)
-    differ("method to the origin", before.method, after.method, _method_weight(before.method, after.method))
+    differ("method to the origin", before.method, after.method, _method_weight(before.method, after.method, request))
     differ("target at the origin", before.target, after.target, Severity.BREAKING)
     differ("choice of the origin", before.policy, after.policy, Severity.BREAKING if "when all fail" in before.policy else Severity.MINOR)
     one = {name: canonical(value) for name, value in before.fields}
@@ -161,9 +161,9 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
     return found
 
 
-def _method_weight(before: str, after: str) -> Severity:
+def _method_weight(before: str, after: str, request: Request) -> Severity:
     """Both are answered with the same fields (RFC 9110 section 9.3.2), and the client that asks by HEAD gets no content either way."""
-    return Severity.MINOR if {before, after} == {"GET", "HEAD"} else Severity.BREAKING
+    return Severity.MINOR if request.method == "HEAD" and {before, after} == {"GET", "HEAD"} else Severity.BREAKING
 
 
 # What stands in a text in the place of what is known of a certificate that is not there (httpd, Caddy).
@@ -177,7 +177,7 @@ _SELDOM = frozenset({"SERVER_NAME", "DOCUMENT_URI", "REQUEST_SCHEME", "HTTP_X_FO
 def _parameters(before: OriginRequest, after: OriginRequest, request: Request) -> list[Difference]:
     found = []
     if before.method != after.method:
-        found.append(Difference("method to the origin", before.method, after.method, _method_weight(before.method, after.method)))
+        found.append(Difference("method to the origin", before.method, after.method, _method_weight(before.method, after.method, request)))
     if _path(before.target) != _path(after.target):
         found.append(Difference("script", before.target, after.target, Severity.BREAKING))
     one, other = dict(before.fields), dict(after.fields)

@@ -1,7 +1,7 @@
 """The stand-in origin: it answers every request, by HTTP or FastCGI, with what it received, as JSON.
 
 Rule:     each connection is for one request: httpd leaves the content of an answer to HEAD on a connection that it uses again
-          (writer/errors.py), and what the next request gets then depends on who is faster.
+          (dialects/apache/writer/kept_connections.py), and what the next request gets then depends on who is faster.
 Rule:     a request may ask it for another answer (behaviour/origin_answers.py).
 """
 
