@@ -86,3 +86,9 @@ def test_the_line_is_written_where_an_origin_answers_errors(reads: Reads) -> Non
         assert ("proxy-nokeepalive" in "".join(made.writing.files.values())) is wanted
         assert any("HEAD" in cause.methods and cause.after.origin is not None and cause.after.origin.method == "GET" for cause in made.comparison.causes) is wanted
         assert not check_live(made.reading, made.read_back, most=60).surprises
+
+
+def test_a_page_that_a_rule_passes_on_is_told_without_virtual_hosts(reads: Reads) -> None:
+    text = "Listen 80\nServerName tools.fernhollow.example\nDocumentRoot ROOT\nErrorDocument 404 /lost\nRewriteEngine On\nRewriteRule ^/lost$ http://192.0.2.6:80/lost [P]\n"
+    for lines, told in (("", 1), (CLOSED, 0)):
+        assert len([item for item in check_health(reads.read("apache", text + lines)) if item.code.name == "page-left-on-connection"]) == told

@@ -150,9 +150,11 @@ def _pages_left(reading: Reading) -> Iterator[Finding]:
         return
     numbered = with_port_numbers(reading.estate)
     for listener in numbered.listeners:
-        for row in listener.rows:
-            host = "any.example" if row.host.is_any else "x" + row.host.text[1:] if row.host.text.startswith("*.") else row.host.text
-            for page in (item for item in walk(numbered.site(row.site).program) if isinstance(item, ErrorPage) and item.restarts is not None):
+        asked = [("any.example" if row.host.is_any else "x" + row.host.text[1:] if row.host.text.startswith("*.") else row.host.text, row.site) for row in listener.rows]
+        # Whoever answers the hosts that no site names: where there is no other site, nobody has a name.
+        asked += [("any.example", listener.fallback)] if isinstance(listener.fallback, str) else []
+        for host, key in asked:
+            for page in (item for item in walk(numbered.site(key).program) if isinstance(item, ErrorPage) and item.restarts is not None):
                 path = literal(page.target or ())
                 if not path or not path.startswith("/"):
                     continue
