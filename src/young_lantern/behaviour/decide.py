@@ -12,13 +12,14 @@ from urllib.parse import quote_plus
 
 from ..model import (
     TLS_ERRORS, UNREACHABLE, Abort, AfterRewrite, AnswerLimit, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
-    ForgetFields, Forward, Gateway, Leave, Pattern, Listener, LogTo, Mapped, MediaTypes, Note, Operation, Protect,
-    QueryEdit, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
+    ForgetFields, Forward, Gateway, Leave, Pattern, LogTo, Mapped, MediaTypes, Note, Operation, Protect,
+    QueryEdit, Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
 )
-from ..patterns import compiled, host_matches, search
+from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
 from . import answering, client_certificates, content_types, cookies, gateway, paths
+from .choosing import choose_listener, choose_site
 from .client import seen_from
 from .evaluate import State, holds, in_network, text
 from .origin_answers import SELF, wanted
@@ -93,30 +94,8 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     return outcome
 
 
-def choose_listener(estate: Estate, request: Request) -> Listener | None:
-    """The listener of the request's port: any address first, since a request here names none."""
-    found = [listener for listener in estate.listeners if str(listener.port) == str(request.port)]
-    fitting = [listener for listener in found if listener.secure == (request.scheme == "https")] or found
-    return min(fitting, key=lambda listener: ("", "0.0.0.0", "::").index(listener.address) if listener.address in ("", "0.0.0.0", "::") else 9, default=None)
-
-
 # http_protocol.c, status_lines (2.4.71), from 400 on.
 _HTTPD_ERRORS = frozenset({*range(400, 418), *range(421, 427), 428, 429, 431, 451, *range(500, 509), 510, 511})
-
-
-def choose_site(estate: Estate, listener: Listener, host: str) -> tuple[Site | AnswerPlainly | Refuse, Span | None, dict[str, str], tuple[str, ...]]:
-    """The site for a host: the first row that holds it, else the fallback; with a pattern's named and numbered captures."""
-    host = host.lower().rstrip(".") if listener.drops_final_dot else host.lower()
-    for row in listener.rows:
-        if row.host.pattern is not None:
-            if found := search(row.host.pattern, host):
-                named = {key: value or "" for key, value in found.groupdict().items()}
-                return estate.site(row.site), row.host.span, named, tuple(value or "" for value in (found.group(0), *found.groups()))
-        elif host_matches(row.host.text, host, row.host.one_label):
-            return estate.site(row.site), row.host.span, {}, ()
-    if isinstance(listener.fallback, str):
-        return estate.site(listener.fallback), None, {}, ()
-    return listener.fallback, None, {}, ()
 
 
 class _Run:

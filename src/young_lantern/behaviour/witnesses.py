@@ -20,7 +20,7 @@ from ..model.walk import walk
 from ..patterns import examples, search
 from ..patterns.groups import with_group
 from .aspects import HOST, LENGTH, Aspects, aspects, host_witnesses
-from .decide import choose_listener, choose_site
+from .choosing import choose_listener, choose_site
 from .exploring import LIMIT_DECISIONS, LIMIT_FILES, LIMIT_FOR_SITE, Explored, Explorer, given
 from .origin_answers import answers_to_ask
 from .outcome import Outcome
