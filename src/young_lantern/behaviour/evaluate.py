@@ -18,7 +18,7 @@ import regex
 from ..model import (
     AllOf, Always, AnswerLimit, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
     ONE_SLASH, HttpDate, LookedUpInside, Lookup, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
-    Placeholder, Rewritten, SchemeIs, Site, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
+    Placeholder, Rewritten, SchemeIs, Site, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
 from ..patterns import host_matches, search
 from . import client_certificates, paths
