@@ -20,6 +20,7 @@ from ..model import Estate, Finding, PathReading, Placeholder, Severity, Span, f
 from ..source.plan import canonical
 from .decide import CYCLE, decide
 from .differences import Difference, differences, resolved
+from .heads import ODD_FIELDS, shortened
 from .outcome import Outcome
 from .path_classes import PathClasses
 from .paths import decoded, normalised
@@ -36,6 +37,8 @@ _FIRST_PORT = 61000
 class Reason(Enum):
     """What about a request makes the difference: without it there is none."""
 
+    HEAD = "the request line or the fields are longer, or more, than one of them takes"
+    NAMES = "the name of a field has other characters than letters, digits and hyphens, which one of them drops"
     CONTENT = "the content of the request is over the limit"
     METHOD = "the method is neither GET nor HEAD"
     CASE = "letters of the path are in another case than those of a rule"
@@ -298,9 +301,13 @@ def _without_slash(request: Request) -> Request:
     return replace(request, target=(path.rstrip("/") or "/") + mark + query)
 
 
+def _without_odd_names(request: Request) -> Request:
+    return replace(request, fields=tuple(pair for pair in request.fields if pair not in ODD_FIELDS))
+
+
 # Order: the first that applies names the reason where it takes several.
 _TWINS: dict[Reason, Callable[[Request], Request]] = {
-    Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
+    Reason.HEAD: shortened, Reason.NAMES: _without_odd_names, Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
     Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
 }
 

@@ -18,7 +18,7 @@ from ..model import (
 )
 from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
-from . import answering, client_certificates, content_types, cookies, gateway, paths
+from . import answering, client_certificates, content_types, cookies, gateway, heads, paths
 from .choosing import choose_listener, choose_site
 from .client import seen_from
 from .evaluate import State, holds, in_network, text
@@ -58,6 +58,11 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
         # nginx answers 400 to plain HTTP on a TLS port; the other way the handshake fails.
         return Outcome(None if request.scheme == "https" else 400, trace=(TraceEntry("the listener speaks the other of plain and TLS", listener.span),))
     site, span, captures, numbered = choose_site(estate, listener, request.host)
+    if (over := heads.over(listener, site, request)) is not None:
+        return heads.answer(estate, listener, site, request, facts, over, lambda state: _Run(estate, state).outcome())
+    taken = heads.in_force(listener, site)
+    received = request
+    dropped, request = [name for name, _ in request.fields if heads.drops(taken, name)], heads.without_dropped(taken, request)
     if not isinstance(site, Site):
         status = site.status if isinstance(site, AnswerPlainly) else None
         return Outcome(status, body="" if status else None, trace=(TraceEntry("no site has this name", listener.span, request.host),))
@@ -69,15 +74,15 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
         if reads is not None:
             reads["client", ""] = None
             reads["field", site.client_from.field.lower()] = None
-        received, request = request, seen_from(request, site.client_from)
-    else:
-        received = request
+        told, request = request, seen_from(request, site.client_from)
     state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, received=received, drops_empty=estate.dialect == "nginx", looks_once=estate.dialect == "nginx", named=dict(captures), numbered=numbered, index=index, reads=reads, drops_final_dot=listener.drops_final_dot)
-    if site.client_from is not None and site.client_from.consumes and request is not received:
+    if site.client_from is not None and site.client_from.consumes and request is not told:
         # What is left of the field goes on to the origin, if anything is.
         name = site.client_from.field
         left = request.field(name)
         state.request_fields.append(Field(Side.REQUEST, Operation.SET if left else Operation.REMOVE, name, (left or "",), span=site.client_from.span))
+    # What no rule speaks of would pass: what is dropped is said to be taken away.
+    state.request_fields += [Field(Side.REQUEST, Operation.REMOVE, name) for name in dropped]
     if "%2f" in raw.lower():
         state.refused = site.reading.encoded_slash_status
     state.note(f"site {site.key}", span or site.span, request.host, True)
@@ -122,7 +127,8 @@ class _Run:
             if self.state.refused is not None and (not isinstance(step, Block | ErrorPages | Field | AnswerLimit) or getattr(step, "when", None) is not None or getattr(step, "merges", False)):
                 # Only what the whole site has is in force for a target that is refused before anything is looked for.
                 status, self.state.refused = self.state.refused, None
-                self.state.note("an encoded slash is refused", self.state.site.span, self.state.request.target)
+                if status == self.state.site.reading.encoded_slash_status:
+                    self.state.note("an encoded slash is refused", self.state.site.span, self.state.request.target)
                 return self.fail(status, self.state.site.span)
             if self.state.unproven is not None and not isinstance(step, Block):
                 # ngx_http_process_request: before any rule is looked at, but with the pages for errors of the whole site.

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from urllib.parse import urljoin
+from urllib.parse import unquote, urljoin
 
 from ..model import Severity
 from ..model.registered_types import usual_name
@@ -179,7 +179,9 @@ def _parameters(before: OriginRequest, after: OriginRequest, request: Request) -
     if before.method != after.method:
         found.append(Difference("method to the origin", before.method, after.method, _method_weight(before.method, after.method, request)))
     if _path(before.target) != _path(after.target):
-        found.append(Difference("script", before.target, after.target, Severity.BREAKING))
+        # The name of a file that is percent-encoded names no file that is there: such a script was not found before.
+        slight = unquote(_path(before.target) or "") == unquote(_path(after.target) or "")
+        found.append(Difference("script", before.target, after.target, Severity.MINOR if slight else Severity.BREAKING))
     one, other = dict(before.fields), dict(after.fields)
     for name in sorted({*one, *other}):
         if name.islower():

@@ -11,6 +11,9 @@ from ..model import Gateway
 from . import answering, paths
 from .evaluate import State, script_parts, text, walked
 
+# mod_proxy_fcgi.c, proxy_fcgi_canon: what ap_proxy_canonenc encodes besides (2.4.71, probed).
+_ENCODED = "[]"
+
 
 def script_of(step: Gateway, state: State) -> tuple[str, str, str]:
     """(the script's file, its name in the URL, the path information behind it)."""
@@ -29,6 +32,8 @@ def script_of(step: Gateway, state: State) -> tuple[str, str, str]:
     if step.cleans:
         # caddyhttp.SanitizedPathJoin: slashes are merged and dots resolved in the file's name, not in the script's.
         below = paths.clean(below) if below else ""
+    if step.encodes:
+        below = paths.escaped(below, state.site.reading.escapes + _ENCODED)
     return root + below, name, more
 
 
@@ -44,6 +49,9 @@ def parameters(step: Gateway, state: State) -> tuple[str, dict[str, str]]:
     state.script_name, state.path_info = name, more
     for parameter, value in step.parameters:
         made[parameter] = text(value, state)
+    for field, value in request.fields if not step.hyphens_only else ():
+        if "_" in field and field.replace("_", "").isalnum():
+            made["HTTP_" + field.upper()] = value
     operations = [*state.request_fields, *step.fields]
     for field, value in answering.request_fields(operations, state):
         if field != "host" or value != request.authority:

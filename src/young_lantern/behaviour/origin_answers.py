@@ -14,7 +14,7 @@ from ..model import CookieFlags, CookieMapping, ErrorPages, Field, Forward, Gate
 from ..model.walk import walk
 from ..patterns import examples
 from .client_certificates import CERTIFICATE, in_words
-from .request import Request
+from .request import MOST_FIELDS, Request, shortened
 
 ANSWER, FIELD = "Lantern-Answer", "Lantern-Field"
 SELF, REFUSED = "self", "refused"
@@ -61,7 +61,8 @@ def asks_origin(request: Request) -> bool:
 def fields_in_words(request: Request) -> list[str]:
     """The fields of a request as reports show them; what is asked of a stand-in is said of the origin."""
     said = {ANSWER: "the origin answers", FIELD: "the origin sends"}
-    return ["(the origin cannot be reached)" if (name, value) == (ANSWER, REFUSED) else f"({said[name]} {value.replace(SELF, 'to the same URL') if name == ANSWER else value})" if name in said else in_words(value) if name == CERTIFICATE else f"{name}: {value}" for name, value in request.fields]
+    shown = ["(the origin cannot be reached)" if (name, value) == (ANSWER, REFUSED) else f"({said[name]} {value.replace(SELF, 'to the same URL') if name == ANSWER else value})" if name in said else in_words(value) if name == CERTIFICATE else f"{name}: {shortened(value)}" for name, value in request.fields]
+    return shown if len(shown) <= MOST_FIELDS else [*shown[:2], f"(and {len(shown) - 2:,} fields more)"]
 
 
 def answers_to_ask(sites: list[Site]) -> Iterator[tuple[str, str]]:

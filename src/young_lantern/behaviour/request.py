@@ -45,7 +45,16 @@ class Request:
         return next((value for found, value in self.fields if found.lower() == name.lower()), None)
 
     def __str__(self) -> str:
-        return f"{self.method} {self.url}"
+        return f"{self.method} {shortened(self.url)}"
+
+
+# A text longer than this is shown by its beginning and its length; so many fields are shown at the most.
+_SHOWN, MOST_FIELDS = 400, 8
+
+
+def shortened(text: str) -> str:
+    """A text as reports show it."""
+    return text if len(text) <= _SHOWN else f"{text[:60]}… ({len(text):,} characters)"
 
 
 def request_for(url: str, method: str = "GET", fields: dict[str, str] | None = None, client: str | None = None) -> Request:

@@ -19,6 +19,7 @@ from ..model import (
 from ..model.walk import walk
 from ..patterns import examples, search
 from ..patterns.groups import with_group
+from . import heads
 from .aspects import HOST, LENGTH, Aspects, aspects, host_witnesses
 from .choosing import choose_listener, choose_site
 from .exploring import LIMIT_DECISIONS, LIMIT_FILES, LIMIT_FOR_SITE, Explored, Explorer, given
@@ -109,6 +110,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             rows += _requests(plain, [*thorough, *others[:_MOST_USUAL]], facts)
             rows += _further(parts, compresses, plain, thorough, facts)
             rows += _of_origins(here, explored, asked)
+            rows += _of_heads((before, after), plain, thorough, explored, facts)
             rows += [Witness(replace(plain, method=method, target=path), fact) for path in others[_MOST_USUAL:] for method, fact in (("GET", facts[0]), ("GET", facts[1]), ("POST", facts[0]))]
             rows += [Witness(replace(plain, host=host, target=path), fact) for host in hosts[1:] for path in ("/", "/x") for fact in facts]
             for row in rows:
@@ -127,6 +129,26 @@ def _of_origins(sites: list[Site], explored: list[Explored], thorough: set[str])
         if path in thorough:
             for name, value in asked:
                 yield Witness(replace(row.request, fields=(*row.request.fields, (name, value))), row.facts)
+
+
+def _of_heads(estates: tuple[Estate, Estate], plain: Request, paths: list[str], explored: list[Explored], facts: list[Facts]) -> Iterator[Witness]:
+    """A request whose head is longer than what one of the two takes; and fields of odd names, to an origin of either kind."""
+    taken = []
+    for estate in estates:
+        if (listener := choose_listener(estate, plain)) is not None:
+            taken += [listener.heads, heads.in_force(listener, choose_site(estate, listener, plain.host)[0])]
+    for path in paths[:1]:
+        for request in heads.requests_beyond(taken, replace(plain, target=path)):
+            yield Witness(request, facts[1])
+    if any(item.names is not None for item in taken):
+        protocols: dict[str, Explored] = {}
+        for row in explored:
+            for outcome in row.outcomes:
+                if outcome.origin is not None and row.request.method == "GET":
+                    protocols.setdefault(outcome.origin.protocol, row)
+        for row in protocols.values():
+            for pair in heads.ODD_FIELDS:
+                yield Witness(replace(row.request, fields=(*row.request.fields, pair)), row.facts)
 
 
 def _names_file(path: str, roots: frozenset[str]) -> bool:

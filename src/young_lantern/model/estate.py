@@ -50,10 +50,34 @@ Fallback = str | Refuse | AnswerPlainly
 
 
 @dataclass(frozen=True, slots=True)
+class RequestHeads:
+    """What a server takes of a request before its content (RFC 9112 sections 3 and 5); None: whatever comes.
+
+    line:   octets of the request line; a longer one is answered with 414
+    field:  octets of a field line
+    fields: how many field lines
+    total:  octets of all of it
+    status: answered where a field line, their number or the total is over its limit
+    names:  characters that a field's name may have besides letters, digits and hyphens: a field with others is dropped
+    """
+
+    line: int | None = None
+    field: int | None = None
+    fields: int | None = None
+    total: int | None = None
+    status: int = 400
+    names: str | None = None
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+    names_spans: tuple[Span, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Listener:
     """An address and port, plain or TLS. `rows` are tried in order; the first that holds the host wins.
 
     address: "" is any IPv4 and IPv6, "0.0.0.0" any IPv4, "::" any IPv6
+    heads:   counts for those whose site is not known yet, and for sites that have none of their own
     """
 
     address: str
@@ -64,6 +88,7 @@ class Listener:
     http2: bool = False
     fallback_stated: bool = True  # the configuration says so, rather than the order of its blocks
     drops_final_dot: bool = True  # `name.` counts as `name`
+    heads: RequestHeads = RequestHeads()
     span: Span | None = None
     also: tuple[Span, ...] = ()
 
@@ -167,6 +192,7 @@ class Site:
     also: tuple[Span, ...] = ()
     comments: tuple[str, ...] = ()
     client_from: ClientFrom | None = None
+    heads: RequestHeads | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -212,6 +238,10 @@ class Estate:
 
     def pool(self, name: str) -> Pool | None:
         return next((pool for pool in self.pools if pool.name == name), None)
+
+    def heads_of(self, site: Site) -> RequestHeads:
+        """What is taken of requests for a site."""
+        return site.heads or next((listener.heads for listener in self.listeners_of(site.key)), RequestHeads())
 
     def listeners_of(self, key: str) -> tuple[Listener, ...]:
         return tuple(

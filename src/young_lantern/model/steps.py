@@ -548,6 +548,8 @@ class Gateway:
     remainder:  where nothing is split off any more, what a file test took off before is path information
     cleans:     slashes are merged and dots resolved in the script's file name (Caddy)
     index:      put behind a path that ends in a slash (nginx)
+    encodes:    the script's file is named as a URL is, percent-encoded (httpd, ProxyPass)
+    hyphens_only: fields with underscores in their names are not told (httpd: util_script.c, http2env)
     parameters: those that are written, in order; an empty value is not sent. All of SENT_PARAMETERS that are not among them are sent by
                 their usual meaning
     server_name: what SERVER_NAME is, if it is not written
@@ -562,6 +564,8 @@ class Gateway:
     remainder: bool = False
     cleans: bool = False
     index: str = ""
+    encodes: bool = False
+    hyphens_only: bool = False
     parameters: tuple[tuple[str, Template], ...] = ()
     server_name: Template = ()
     fields: tuple[Field, ...] = ()

@@ -251,6 +251,7 @@ _READ = {
     "types": "AddType ForceType RemoveType AddCharset RemoveCharset AddDefaultCharset TypesConfig",
     "compression": "AddOutputFilterByType SetOutputFilter",
     "limits": "LimitRequestBody",
+    "heads": "LimitRequestLine LimitRequestFieldsize LimitRequestFields",
     "client": "RemoteIPHeader RemoteIPInternalProxy RemoteIPTrustedProxy RemoteIPInternalProxyList RemoteIPTrustedProxyList",
     "logs": "CustomLog LogFormat TransferLog",
 }
@@ -266,8 +267,7 @@ _SETTLED = {
         H2SessionExtraFiles H2StreamMaxMemSize H2StreamTimeout H2TLSCoolDownSecs H2TLSWarmUpSize H2MaxHeaderBlockLen BufferedLogs ProxyStatus
         FlushMaxThreshold FlushMaxPipelined ReadBufferSize RLimitCPU RLimitMEM RLimitNPROC ChrootDir Suexec WatchdogInterval""",
     (Disposition.IMPLIED, "how long connections are kept open and waited for is the target's own affair"): """
-        Timeout KeepAlive KeepAliveTimeout MaxKeepAliveRequests RequestReadTimeout LimitRequestLine LimitRequestFieldsize
-        LimitRequestFields""",
+        Timeout KeepAlive KeepAliveTimeout MaxKeepAliveRequests RequestReadTimeout""",
     (Disposition.IMPLIED, "it changes no answer that is compared"): """
         ServerAdmin ServerTokens ServerSignature HostnameLookups ContentDigest TraceEnable LogIOTrackTTFB IndexOptions
         AddIcon AddIconByType AddIconByEncoding AddAlt AddAltByType AddAltByEncoding IndexOrderDefault IndexIgnore IndexIgnoreReset

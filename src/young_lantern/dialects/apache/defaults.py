@@ -24,3 +24,6 @@ BODY_LIMIT = 1024 * 1024 * 1024
 CHARSET_TYPES = ("text/html", "text/plain")
 # http_protocol.c, ap_send_error_response: a text of ErrorDocument, and the server's own words.
 TEXT_TYPE = "text/html; charset=iso-8859-1"
+# core: LimitRequestLine and LimitRequestFieldSize, LimitRequestFields (DEFAULT_LIMIT_REQUEST_* in httpd.h).
+HEAD_LINE = 8190
+HEAD_FIELDS = 100

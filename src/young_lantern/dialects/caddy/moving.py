@@ -33,6 +33,10 @@ def move(reading: Reading, plan: Plan) -> list[str]:
         for number, directive in enumerate(file.directives):
             if not directive.words and directive.block is not None and number == 0:
                 directive.block[:] = [item for item in directive.block if item.name not in ("admin", "http_port", "https_port", "storage", "log", "default_bind")]
+                for item in directive.block:
+                    if item.name == "servers" and len(item.words) > 1 and any(f"{listener.address}:{listener.port}" == item.words[1].text for listener in reading.estate.listeners):
+                        # Everything is bound to loopback, by which name these options are looked for.
+                        item.words[1].raw = f"127.0.0.1:{plan.port(item.words[1].text.rpartition(':')[2])}"
                 continue
             _move_top(directive, plan, used)
         text = print_file(file)

@@ -165,6 +165,12 @@ _READ = [
         deny hslx 1 ADDRESS | NETWORK | all
         client_max_body_size hsl 1 SIZE
     """),
+    *_rows("heads", """
+        large_client_header_buffers hs 2 NUMBER SIZE
+        client_header_buffer_size hs 1 SIZE
+        ignore_invalid_headers hs 1 on | off
+        underscores_in_headers hs 1 on | off
+    """),
     *_rows("client", """
         set_real_ip_from hsl 1 ADDRESS | NETWORK | unix:
         real_ip_header hsl 1 FIELD
@@ -184,7 +190,7 @@ _OWN_PROCESS = _settled(Disposition.IMPLIED, "the target runs its own processes 
     hsl 1: sendfile sendfile_max_chunk tcp_nopush tcp_nodelay send_lowat postpone_output output_buffers read_ahead
     hsl 1-2: aio directio directio_alignment aio_write reset_timedout_connection client_body_buffer_size
     hsl 1: client_body_in_file_only client_body_in_single_buffer max_ranges
-    hs 1-2: client_header_buffer_size large_client_header_buffers request_pool_size connection_pool_size
+    hs 1-2: request_pool_size connection_pool_size
     h 1: types_hash_max_size types_hash_bucket_size server_names_hash_max_size server_names_hash_bucket_size
     h 1: variables_hash_max_size variables_hash_bucket_size map_hash_max_size map_hash_bucket_size
     hsl 1: open_file_cache_errors open_file_cache_min_uses open_file_cache_valid
@@ -213,7 +219,7 @@ _STAPLING = _settled(Disposition.MANUAL, "stapled certificate states belong to t
 _HARMLESS = _settled(Disposition.IMPLIED, "the target does this by itself, or has no such switch; the answer's content is the same", """
     hsl 1: server_tokens etag if_modified_since gzip_vary gzip_proxied gzip_http_version gzip_disable msie_padding
     hsl 1+: gzip_proxied gzip_disable
-    hs 1: ignore_invalid_headers underscores_in_headers ssl_prefer_server_ciphers ssl_ecdh_curve ssl_early_data
+    hs 1: ssl_prefer_server_ciphers ssl_ecdh_curve ssl_early_data
     hs 1: ssl_dhparam
     hsl 1-2: log_not_found chunked_transfer_encoding
     hsl 1+: resolver resolver_timeout
@@ -360,6 +366,9 @@ NAMES: frozenset[str] = frozenset(row.name for row in ROWS)
 _BY_NAME: dict[str, list[Row]] = {}
 for _row in ROWS:
     _BY_NAME.setdefault(_row.name, []).append(_row)
+
+# What hands a request to an origin: a location `/x/` with one of these sends `/x` there (auto_redirect; 1.22.1, probed with FastCGI).
+PASSES = ("proxy_pass", "fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass")
 
 # Content handlers that are not read: what a location with one of them answers is not known, and must not be taken for a file.
 HANDLERS = ("fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass", "stub_status", "empty_gif", "perl", "mp4", "flv")

@@ -18,6 +18,9 @@ TLS_PROTOCOLS = ("TLSv1", "TLSv1.1", "TLSv1.2")
 VERIFY_DEPTH = 1
 # core module, client_max_body_size.
 BODY_LIMIT = 1024 * 1024
+# core module, large_client_header_buffers (number, size) and client_header_buffer_size.
+HEAD_BUFFERS = (4, 8 * 1024)
+HEAD_FIRST = 1024
 # core module, http: uri_changes is 10 in the source (NGX_HTTP_MAX_URI_CHANGES), then 500.
 RESTARTS = 10
 # gzip module: text/html is always included; gzip_min_length 20.

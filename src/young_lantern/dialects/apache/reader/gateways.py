@@ -34,7 +34,7 @@ def read_handler(node: Node, place: Place, document_root: str, levels: list[Node
     if address is None:
         return None
     return Gateway(
-        pool=_pool(address, node, context), root=(place.folder,), strip=place.url, walks=True,
+        hyphens_only=True, pool=_pool(address, node, context), root=(place.folder,), strip=place.url, walks=True,
         **intercepts(levels, context), parameters=(*environment(levels, context), *((("DOCUMENT_ROOT", (document_root,)),) if place.folder != document_root else ())),
         server_name=(Var(Variable.HOST),), span=context.use(node).span, comments=node.comments,
     )
@@ -48,10 +48,13 @@ def read_proxied(node: Node, url: str, script: Template | None, prefix: str, doc
     found = _ADDRESS.fullmatch(url)
     path = (found[2] or "") if found else ""
     parameters = environment(levels, context)
+    if prefix.endswith("/") and path.endswith("/"):
+        # mod_proxy, proxy_trans: what follows the prefix is put behind the URL as it stands (2.4.71, probed).
+        prefix, path = prefix[:-1], path[:-1]
     if script is not None:
         parameters = (("SCRIPT_FILENAME", script), ("PATH_INFO", ()), *parameters)
     return Gateway(
-        pool=_pool(address, node, context), root=(document_root if script is not None else path.rstrip("/"),), strip=prefix if script is None else "",
+        hyphens_only=True, pool=_pool(address, node, context), root=(document_root if script is not None else path,), encodes=script is None, strip=prefix if script is None else "",
         **intercepts(levels, context), parameters=(*parameters, *((("DOCUMENT_ROOT", (document_root,)),) if script is None else ())), server_name=(Var(Variable.HOST),), span=node.span, comments=node.comments,
     )
 

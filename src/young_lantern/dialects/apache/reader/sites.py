@@ -14,7 +14,7 @@ from ....codes import NAME_CLAIMED_TWICE, PORT_NOT_OPEN
 from ....model import Disposition, HostName, HostRow, Listener, Pattern, Placeholder, Site, Span
 from ....patterns import host_matches, search
 from .. import defaults
-from . import client, logs, tls
+from . import client, heads, logs, tls
 from .context import Context, Node
 from .folders import with_folder_files
 from .mappings import read_aliases
@@ -146,7 +146,7 @@ def read_listeners(main: list[Node], hosts: list[VirtualHost], context: Context)
         for own in ([address] if address else [*addresses, ""]):
             exact = [host for host in fitting if own and any(place[0] == own for place in host.places)]
             here = exact or [host for host in fitting if any(place == ("", port) or place == ("", "*") for place in host.places)]
-            made.append(_listener(own, port, here, _rows(here, port, context), hosts[-1], span))
+            made.append(_listener(own, port, here, _rows(here, port, context), hosts[-1], span, context))
     return tuple(made)
 
 
@@ -157,10 +157,15 @@ def _distinct(opened: list[tuple[str, str, Span | None, bool]]) -> list[tuple[st
     return list(seen.values())
 
 
-def _listener(address: str, port: str, here: list[VirtualHost], rows: list[HostRow], main: VirtualHost, span: Span | None) -> Listener:
+def _listener(address: str, port: str, here: list[VirtualHost], rows: list[HostRow], main: VirtualHost, span: Span | None, context: Context) -> Listener:
     secure = any(host.secure for host in here) if here else main.secure
     number: int | Placeholder = int(port) if port.isdigit() else Placeholder(port)
-    return Listener(address, number, secure, tuple(rows), here[0].key if here else main.key, span=span, fallback_stated=not here)
+    # Whoever is the first for the address reads the request.
+    around = [node for node in main.nodes if node.name != "<virtualhost"]
+    read = heads.read_heads(here[0].nodes if here else around, around, context)
+    for host in here[1:]:
+        heads.tell_unheard(host.nodes, here[0].key, context)
+    return Listener(address, number, secure, tuple(rows), here[0].key if here else main.key, span=span, fallback_stated=not here, heads=read)
 
 
 def _rows(here: list[VirtualHost], port: str, context: Context) -> list[HostRow]:

@@ -25,7 +25,7 @@ from ....model import SYSTEM_TRUST, AnswerPlainly, Disposition, Estate, Forward,
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, spell
-from . import files, gateways, logs, routes, settings, tls
+from . import files, gateways, heads, logs, routes, settings, tls
 from .context import Context
 from .kept_connections import closed_after_pages
 from .output import Node
@@ -125,7 +125,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
         nodes.append(context.line("AllowEncodedSlashes", "On"))
     if not site.reading.merges_slashes:
         nodes.append(context.line("MergeSlashes", "Off"))
-    nodes += [*_client(site, context), *logged]
+    nodes += [*heads.write_heads(site, context), *_client(site, context), *logged]
     nodes += head
     if (line := _redirect_all(plan, context)) is not None:
         nodes.append(line)

@@ -17,9 +17,10 @@ from ..syntax import Directive
 
 @dataclass
 class Context(Collector):
-    """Collects what reading finds. `options`: the global ones by name. `lookups`: the tables that were read, by what they make. `read_level`: reads a segment that stands in a directive of a topic module."""
+    """Collects what reading finds. `options`: the global ones by name; `servers`: the blocks of that name among them. `lookups`: the tables that were read, by what they make. `read_level`: reads a segment that stands in a directive of a topic module."""
 
     options: dict[str, list[str]] = field(default_factory=dict)
+    servers: list[Directive] = field(default_factory=list)
     lookups: dict[str, Lookup] = field(default_factory=dict)
     read_level: Callable[["Level", "Context"], tuple[Step, ...]] | None = None
 

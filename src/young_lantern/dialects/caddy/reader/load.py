@@ -156,7 +156,9 @@ class Loader:
     def _option(self, directive: Directive) -> Directive:
         """A global option; `servers` with nothing in it that an answer depends on is one of the harmless ones."""
         if directive.name == "servers" and all(line.name in catalogue.SERVERS_OWN for line in directive.block or []):
-            self.context.claims[directive.span] = Claim(directive.span, directive.name, catalogue.GLOBAL, True, Disposition.IMPLIED, "it sets times, sizes and records of the server; no answer depends on it")
+            sized = any(line.name == "max_header_size" for line in directive.block or [])
+            self.context.claims[directive.span] = Claim(directive.span, directive.name, catalogue.GLOBAL, True, None if sized else Disposition.IMPLIED, "" if sized else "it sets times, sizes and records of the server; no answer depends on it")
+            self.context.servers.append(directive)
             return directive
         return self._claim(directive, catalogue.GLOBAL)
 

@@ -24,7 +24,7 @@ from ....model import (
 from ....model.walk import walk
 from .. import values
 from ..values import quote, spell
-from . import errors, files, logs, routes, tls, types
+from . import errors, files, heads, logs, routes, tls, types
 from .context import Context
 from .output import Node
 
@@ -80,7 +80,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
             head.append(Node(["root", "*", quote(text)], None, root_spans, setting=True))
         else:
             context.root = ()
-    body = [*head, *routes.write_chain(chain, context)]
+    body = [*head, *heads.write_names(site, context), *routes.write_chain(chain, context)]
     context.in_errors = True
     body += errors.write_pages(pages, site, context)
     context.in_errors = False
@@ -221,7 +221,7 @@ def options(estate: Estate, context: Context) -> Node:
             name = name or next((row.host.text for row in listener.rows if row.host.is_exact), None)
             if name and not any(node.words[0] == "default_sni" for node in block):
                 block.append(Node(["default_sni", name], comments=("A client that names no host, or an unknown one, gets this one's certificate.",)))
-    return Node([], block)
+    return Node([], [*block, *heads.write_limit(estate, context)])
 
 
 def file_of(site: Site) -> str:

@@ -146,10 +146,10 @@ class SiteLocations:
         return PathStartsWith(location.text, span=span)
 
     def _slashes(self, locations: list[Location]) -> list[Route]:
-        """A proxied location `/x/` sends `/x` to `/x/` (core module, location), before patterns are tried."""
+        """A location `/x/` for an origin of any kind sends `/x` to `/x/` (core module, location), before patterns are tried."""
         texts = {location.text for location in locations}
         routes = []
-        proxied = {location.text for location in locations if location.scope.own("proxy_pass")}
+        proxied = {location.text for location in locations if location.scope.among(*catalogue.PASSES)}
         for text in dict.fromkeys(location.text for location in locations):
             # An exact and a prefix location of one text share a node, and the exact one's settings are taken.
             location = next(location for location in locations if location.text == text)

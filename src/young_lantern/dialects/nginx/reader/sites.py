@@ -15,7 +15,7 @@ from ....model import (
     Block, HostName, HostRow, Listener, PathReading, Placeholder, Refuse, Site, Span, Step,
 )
 from ..syntax import Directive
-from . import answers, client, fields, logs, media_types, rewrites, tls
+from . import answers, client, fields, heads, logs, media_types, rewrites, tls
 from .context import Context, Scope
 from .files import SITE
 from .locations import LOCATE, SiteLocations
@@ -127,7 +127,7 @@ def read_site(server: Server, context: Context) -> Site:
         key=server.key, names=server.names, program=(Block(SITE, tuple(steps)),),
         tls=tls.read_tls(scope, context, tls.read_clients(scope, context, before_answer)) if secure else None,
         reading=reading, logs=logs.read_logs(scope, context), also=tuple(spans), span=server.directive.span, comments=server.directive.comments,
-        client_from=client.read_client(scope, context),
+        client_from=client.read_client(scope, context), heads=heads.read_heads(scope, context),
     )
 
 
@@ -146,7 +146,7 @@ def read_listeners(servers: list[Server], context: Context) -> tuple[Listener, .
         made.append(Listener(
             address, members[0][1].port, secure, tuple(rows), Refuse() if refuses else default.key,
             any(listen.http2 for _, listen in members), span=members[0][1].span,
-            also=tuple(listen.span for _, listen in members), fallback_stated=any(listen.default for _, listen in members),
+            also=tuple(listen.span for _, listen in members), fallback_stated=any(listen.default for _, listen in members), heads=heads.read_heads(default.scope, context),
         ))
     return tuple(made)
 

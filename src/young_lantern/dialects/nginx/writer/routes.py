@@ -146,7 +146,7 @@ def _slashless(chain: Chain, bodies: list[tuple[Place, list[Node]]], frame: Fram
         if not isinstance(place.atom, PathStartsWith) or place.as_pattern or not place.atom.prefix.endswith("/") or len(place.atom.prefix) < 2:
             continue
         bare_path = place.atom.prefix[:-1]
-        if bare_path in exact or bare_path in prefixes or not any(node.words[0] == "proxy_pass" for node in body):
+        if bare_path in exact or bare_path in prefixes or not any(node.words[0] in ("proxy_pass", "fastcgi_pass") for node in body):
             continue
         own = at_path(chain, bare_path)
         if _adds_slash(own, place.atom.prefix):

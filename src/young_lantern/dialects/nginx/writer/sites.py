@@ -25,7 +25,7 @@ from ....model import (
 from ....model.walk import transform, walk
 from ....patterns import host_matches
 from ..values import quote, spell
-from . import files, frames, logs, routes, tls, types
+from . import files, frames, heads, logs, routes, tls, types
 from .context import Context
 from .early import with_early_tables
 from .fields import by_condition
@@ -120,7 +120,7 @@ def _as_table(field: Field) -> Field | None:
 
 def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     frame = frames.choose_frame(chain, context, _first_answer(chain))
-    head: list[Node] = [*logs.write_logs(site.logs, context), *_client(site, context)]
+    head: list[Node] = [*logs.write_logs(site.logs, context), *heads.write_heads(site, context), *_client(site, context)]
     if frame.root:
         text = context.template(frame.root, frame.root_spans[0] if frame.root_spans else None)
         if isinstance(text, str):

@@ -1,0 +1,107 @@
+"""A request's head against what a listener and a site take of it.
+
+Source:   RFC 9112 sections 3 and 5, RFC 6585 section 5; the limits themselves are where each dialect is read.
+Rule:     the request line comes before any field: without TLS the name of the host is not known yet (nginx 1.22.1, httpd 2.4.71, probed).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+
+from ..model import Estate, Listener, RequestHeads, Site, Span
+from .client_certificates import CERTIFICATE
+from .evaluate import State
+from .outcome import Outcome, TraceEntry
+from .request import Facts, Request
+
+LINE_TOO_LONG = 414
+# Beyond the smaller of two limits by so much: what a server counts besides (the end of the line, a space) is less.
+_BEYOND = 64
+# Fields that the client adds: Host and Connection.
+_ADDED = 2
+# No longer requests are made up; the limit of a server that takes more is not asked.
+_MOST = 256 * 1024
+LONG, MANY, LARGE = "x-fern-long", "x-fern-many", "x-fern-large"
+ODD_FIELDS = (("X_Fern", "1"), ("X.Fern", "1"))
+_ODD = re.compile(r"[^A-Za-z0-9-]")
+
+
+def in_force(listener: Listener, site: object) -> RequestHeads:
+    """What counts once the host is known."""
+    return site.heads if isinstance(site, Site) and site.heads is not None else listener.heads
+
+
+def over(listener: Listener, site: object, request: Request) -> tuple[int, bool, Span | None] | None:
+    """(status, whether the site is known by then, the line that says so) for a request that is more than is taken; None: it is taken."""
+    own = in_force(listener, site)
+    early = own if request.scheme == "https" else listener.heads
+    line = len(request.method) + len(_wire(request.target)) + len("  HTTP/1.1")
+    if early.line is not None and line > early.line:
+        return LINE_TOO_LONG, early is own, early.span
+    lengths = [len(name) + len(_wire(value)) + 2 for name, value in request.fields if name.lower() != CERTIFICATE.lower()]
+    if (own.field is not None and lengths and max(lengths) > own.field or own.fields is not None and len(lengths) + _ADDED > own.fields
+            or own.total is not None and line + 2 + sum(length + 2 for length in lengths) > own.total):
+        return own.status, own is not listener.heads, own.span
+    return None
+
+
+def answer(estate: Estate, listener: Listener, site: object, request: Request, facts: Facts, over: tuple[int, bool, Span | None], run: Callable[[State], Outcome]) -> Outcome:
+    """The error that such a request gets, with the pages of the site as far as it is known by then (Caddy: net/http answers by itself)."""
+    status, known, span = over
+    entry = TraceEntry("the head of the request is more than is taken", span or listener.span, f"{len(request.target)} octets of target, {len(request.fields)} fields")
+    if not known:
+        site = estate.site(listener.fallback) if isinstance(listener.fallback, str) else None
+    if not isinstance(site, Site) or estate.dialect == "caddy":
+        return Outcome(status, decided_by=span or listener.span, trace=(entry,))
+    state = State(request, site, facts, "/", "/", "", request.method, raw_last="/", received=request, drops_empty=estate.dialect == "nginx", refused=status)
+    state.trace.append(entry)
+    return run(state)
+
+
+def without_dropped(heads: RequestHeads, request: Request) -> Request:
+    """The request without the fields that are dropped for their names."""
+    if heads.names is None:
+        return request
+    kept = tuple(pair for pair in request.fields if not drops(heads, pair[0]))
+    return request if kept == request.fields else replace(request, fields=kept)
+
+
+def drops(heads: RequestHeads, name: str) -> bool:
+    return heads.names is not None and any(letter not in heads.names for letter in _ODD.findall(name))
+
+
+def requests_beyond(heads: list[RequestHeads], plain: Request) -> Iterator[Request]:
+    """One request beyond the smallest of each limit, a little: whoever takes more answers it."""
+    for make, name in ((_long_line, "line"), (_long_field, "field"), (_many_fields, "fields"), (_large, "total")):
+        limits = [limit for item in heads if (limit := getattr(item, name)) is not None]
+        if limits and min(limits) <= _MOST:
+            yield make(plain, min(limits))
+
+
+def shortened(request: Request) -> Request:
+    """The request without what makes its head long."""
+    fields = tuple(pair for pair in request.fields if not pair[0].lower().startswith((LONG, MANY, LARGE)))
+    return replace(request, target=re.sub(r"[?&]fern=f*$", "", request.target), fields=fields)
+
+
+def _long_line(plain: Request, limit: int) -> Request:
+    return replace(plain, target=f"{plain.target}?fern=" + "f" * (limit + _BEYOND - len(plain.target)))
+
+
+def _long_field(plain: Request, limit: int) -> Request:
+    return replace(plain, fields=(*plain.fields, (LONG, "f" * (limit + _BEYOND))))
+
+
+def _many_fields(plain: Request, limit: int) -> Request:
+    return replace(plain, fields=(*plain.fields, *((f"{MANY}-{number}", "1") for number in range(limit))))
+
+
+def _large(plain: Request, limit: int) -> Request:
+    """Fields none of which is long by itself."""
+    return replace(plain, fields=(*plain.fields, *((f"{LARGE}-{number}", "f" * 4000) for number in range(limit // 4000 + 2))))
+
+
+def _wire(text: str) -> bytes:
+    return text.encode("utf-8", "surrogateescape")
