@@ -9,7 +9,7 @@ from __future__ import annotations
 import itertools
 from dataclasses import replace
 
-from ..model import Field, Operation
+from ..model import UNDERSCORED, Field, Operation
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
 from .evaluate import State, holds, text
@@ -36,6 +36,9 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
         if item.asked_last and item.when is not None and not holds(item.when, state):
             continue
         name = item.name.lower()
+        if name == UNDERSCORED:
+            got |= {sent.lower(): None for sent in (*got, *(sent for sent, _ in state.request.fields)) if "_" in sent}
+            continue
         value = text(item.value, state)
         held = got[name] if name in got else state.request.field(name)
         adds = item.operation in (Operation.ADD, Operation.APPEND, Operation.MERGE, Operation.DEFAULT)

@@ -21,6 +21,7 @@ from ..source.plan import canonical
 from .decide import CYCLE, decide
 from .differences import Difference, differences, resolved
 from .heads import ODD_FIELDS, shortened
+from .origin_answers import at_once
 from .outcome import Outcome
 from .path_classes import PathClasses
 from .paths import decoded, normalised
@@ -39,6 +40,7 @@ class Reason(Enum):
 
     HEAD = "the request line or the fields are longer, or more, than one of them takes"
     NAMES = "the name of a field has other characters than letters, digits and hyphens, which one of them drops"
+    SLOW = "the origin takes longer to answer than one of them waits"
     CONTENT = "the content of the request is over the limit"
     METHOD = "the method is neither GET nor HEAD"
     CASE = "letters of the path are in another case than those of a rule"
@@ -180,6 +182,8 @@ class _Row:
         lost = self.before.status in (401, 403) and not self.before.missing and (self.after.status or 500) < 400
         # So does a program that answers these no longer: its forms are sent by such requests.
         lost = lost or self.before.origin is not None and self.after.origin is None and self.reason in (Reason.METHOD, Reason.CONTENT)
+        # An answer that came, if late, does not come any more.
+        lost = lost or self.reason is Reason.SLOW and (self.before.status or 500) < 500 <= (self.after.status or 500)
         # And a browser that asks beforehand whether another origin may send its request (Fetch standard, CORS-preflight fetch).
         lost = lost or self.reason is Reason.METHOD and self.witness.request.method == "OPTIONS" and (self.before.status or 500) < 300 <= (self.after.status or 500) and any(
             name.startswith("access-control-") for name, _ in self.before.fields)
@@ -307,7 +311,7 @@ def _without_odd_names(request: Request) -> Request:
 
 # Order: the first that applies names the reason where it takes several.
 _TWINS: dict[Reason, Callable[[Request], Request]] = {
-    Reason.HEAD: shortened, Reason.NAMES: _without_odd_names, Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
+    Reason.HEAD: shortened, Reason.NAMES: _without_odd_names, Reason.SLOW: at_once, Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
     Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
 }
 

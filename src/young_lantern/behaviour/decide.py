@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
 
 from ..model import (
-    TLS_ERRORS, UNREACHABLE, Abort, AfterRewrite, AnswerLimit, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    LATE, TLS_ERRORS, UNREACHABLE, WAITS, Abort, AfterRewrite, AnswerLimit, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     ForgetFields, Forward, Gateway, Leave, Pattern, LogTo, Mapped, MediaTypes, Note, Operation, Protect,
     QueryEdit, Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
@@ -22,7 +22,7 @@ from . import answering, client_certificates, content_types, cookies, gateway, h
 from .choosing import choose_listener, choose_site
 from .client import seen_from
 from .evaluate import State, holds, in_network, text
-from .origin_answers import SELF, wanted
+from .origin_answers import SELF, OriginAnswer, wanted
 from .origin_words import certificate, policy
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
@@ -457,8 +457,8 @@ class _Run:
                                self._mapped_back(step, target, dict(fields).get("host", "")), certificate=certificate(step))
         state.note("forward", step.span, f"{state.pool_label}{target}")
         answer = wanted(state.received or state.request)
-        if answer.refused:
-            return self.fail(UNREACHABLE[self.estate.dialect], step.span)
+        if (late := self._unanswered(step, answer)) is not None:
+            return self.fail(late, step.span)
         instead = next((item for item in step.in_place if item.statuses is None or answer.status in item.statuses), None)
         if instead is not None:
             state.note(f"in the place of {answer.status}", instead.span)
@@ -472,6 +472,13 @@ class _Run:
             status = state.error_status  # mod_proxy_http.c: but not where ProxyErrorOverride holds for it (2.4.71, probed)
         return self.end(step.span, status=status, location=self._sent_back(step, answer.location, origin) if answer.location else None, origin=origin,
                         extra=step.response_fields, sent=tuple(cookies.mapped(pair, step.cookies, state) for pair in answer.fields))
+
+    def _unanswered(self, step: Forward | Gateway, answer: OriginAnswer) -> int | None:
+        """The error for an origin that is not there, or takes longer than it is waited for."""
+        if answer.refused:
+            return UNREACHABLE[self.estate.dialect]
+        waits = step.read_seconds if step.read_seconds is not None else WAITS[self.estate.dialect]
+        return LATE[self.estate.dialect][isinstance(step, Gateway)] if waits is not None and answer.after > waits else None
 
     def _known_status(self, status: int) -> int:
         """What an origin's error is to the server that words it itself."""
@@ -513,8 +520,8 @@ class _Run:
         # PHP's process manager answers 404 by itself for a script that is not there; what other applications do, they alone know.
         missing = script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
         answer = wanted(state.received or state.request)
-        if answer.refused and not (missing and state.asked_inside):
-            return self.fail(UNREACHABLE[self.estate.dialect], step.span)
+        if (late := self._unanswered(step, answer)) is not None and not (missing and (state.asked_inside or answer.after)):
+            return self.fail(late, step.span)
         said = 404 if missing else answer.status
         if self._intercepts(step, said):
             return self.fail(self._known_status(said), step.intercepts_span or step.span)

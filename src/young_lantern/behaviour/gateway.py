@@ -7,7 +7,7 @@ Left out: parameters of the server's own kind (SERVER_SOFTWARE, SERVER_ADDR, REM
 
 from __future__ import annotations
 
-from ..model import Gateway
+from ..model import UNDERSCORED, Gateway
 from . import answering, paths
 from .evaluate import State, script_parts, text, walked
 
@@ -50,7 +50,7 @@ def parameters(step: Gateway, state: State) -> tuple[str, dict[str, str]]:
     for parameter, value in step.parameters:
         made[parameter] = text(value, state)
     for field, value in request.fields if not step.hyphens_only else ():
-        if "_" in field and field.replace("_", "").isalnum():
+        if "_" in field and field.replace("_", "").isalnum() and not any(item.name == UNDERSCORED for item in state.request_fields):
             made["HTTP_" + field.upper()] = value
     operations = [*state.request_fields, *step.fields]
     for field, value in answering.request_fields(operations, state):

@@ -1,14 +1,15 @@
 """What an origin is asked to answer: a request may say so, in fields that the stand-in origin of a live check obeys.
 
 Rule:     `Lantern-Answer: STATUS [LOCATION]`, where LOCATION may be `self`: the very URL that the origin was asked for; `Lantern-Field: NAME: VALUE` is one more
-          field of its answer; with STATUS `refused` there is no origin that could be reached. Without them it answers 200.
+          field of its answer; with STATUS `refused` there is no origin that could be reached; `Lantern-After: SECONDS` says how long it takes to answer.
+          Without them it answers 200, at once.
 Source:   RFC 6265 section 4.1 (Set-Cookie), section 5.2 (names of attributes have no case, their order says nothing).
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
 
 from ..model import CookieFlags, CookieMapping, ErrorPages, Field, Forward, Gateway, Lookup, Operation, Pattern, Side, Site, TextIs, TextMatches, Var, Variable, literal
 from ..model.walk import walk
@@ -16,7 +17,7 @@ from ..patterns import examples
 from .client_certificates import CERTIFICATE, in_words
 from .request import MOST_FIELDS, Request, shortened
 
-ANSWER, FIELD = "Lantern-Answer", "Lantern-Field"
+ANSWER, FIELD, AFTER = "Lantern-Answer", "Lantern-Field", "Lantern-After"
 SELF, REFUSED = "self", "refused"
 # The Content-Type of an origin that is asked for nothing else.
 USUAL_TYPE = "application/json"
@@ -25,6 +26,8 @@ _USUAL = ("404", "500", f"302 {SELF}", "301 /x", REFUSED)
 # Where servers answer errors of origins themselves: some for which there is no page, as a rule.
 _WITHOUT_PAGE = ("403", "418")
 _MOST_STATUSES, _MOST_FIELDS = 8, 16
+# Nobody is asked to wait for longer than an hour, nor for more than so many times.
+_MOST_SECONDS, _MOST_TIMES = 3600, 4
 _OF_TYPE = Var(Variable.ANSWER_TYPE)
 # Field names that say what the connection or the content is: a proxy makes them itself.
 _OWN = frozenset({"content-length", "content-type", "content-encoding", "transfer-encoding", "connection", "date", "server", "location", "vary", "etag", "last-modified"})
@@ -32,41 +35,50 @@ _OWN = frozenset({"content-length", "content-type", "content-encoding", "transfe
 
 @dataclass(frozen=True, slots=True)
 class OriginAnswer:
-    """location: as the origin writes it; `self` for the URL that it was asked for; "" for none. refused: the connection to it is."""
+    """location: as the origin writes it; `self` for the URL that it was asked for; "" for none. refused: the connection to it is. after: seconds that it takes."""
 
     status: int = 200
     location: str = ""
     fields: tuple[tuple[str, str], ...] = ()
     refused: bool = False
+    after: float = 0.0
 
 
 def wanted(request: Request) -> OriginAnswer:
     """The answer that a request asks of an origin."""
-    return parsed(request.field(ANSWER) or "", request.field(FIELD) or "")
+    return parsed(request.field(ANSWER) or "", request.field(FIELD) or "", request.field(AFTER) or "")
 
 
-def parsed(answer: str, field: str) -> OriginAnswer:
-    """The same from the values of the two fields, "" for one that is not there."""
+def parsed(answer: str, field: str, after: str = "") -> OriginAnswer:
+    """The same from the values of the fields, "" for one that is not there."""
     status, _, location = answer.partition(" ")
     name, _, value = field.partition(":")
     fields = ((name.strip().lower(), value.strip()),) if name.strip() else ()
-    return OriginAnswer(int(status) if status.isdigit() else 200, location, fields, status == REFUSED)
+    return OriginAnswer(int(status) if status.isdigit() else 200, location, fields, status == REFUSED, float(after) if after.replace(".", "", 1).isdigit() else 0.0)
+
+
+def at_once(request: Request) -> Request:
+    """The request to an origin that answers at once."""
+    return replace(request, fields=tuple(pair for pair in request.fields if pair[0] != AFTER))
 
 
 def asks_origin(request: Request) -> bool:
     """Whether the request is one for a stand-in only: no true origin knows these fields."""
-    return request.field(ANSWER) is not None or request.field(FIELD) is not None
+    return any(request.field(name) is not None for name in (ANSWER, FIELD, AFTER))
 
 
 def fields_in_words(request: Request) -> list[str]:
     """The fields of a request as reports show them; what is asked of a stand-in is said of the origin."""
-    said = {ANSWER: "the origin answers", FIELD: "the origin sends"}
+    said = {ANSWER: "the origin answers", FIELD: "the origin sends", AFTER: "the origin takes seconds:"}
     shown = ["(the origin cannot be reached)" if (name, value) == (ANSWER, REFUSED) else f"({said[name]} {value.replace(SELF, 'to the same URL') if name == ANSWER else value})" if name in said else in_words(value) if name == CERTIFICATE else f"{name}: {shortened(value)}" for name, value in request.fields]
     return shown if len(shown) <= MOST_FIELDS else [*shown[:2], f"(and {len(shown) - 2:,} fields more)"]
 
 
-def answers_to_ask(sites: list[Site]) -> Iterator[tuple[str, str]]:
-    """(field, value) of a request for each answer of an origin's that these sites may treat in a way of their own."""
+def answers_to_ask(sites: list[Site], waits: Iterable[float | None] = ()) -> Iterator[tuple[str, str]]:
+    """(field, value) of a request for each answer of an origin's that these sites may treat in a way of their own.
+
+    waits: seconds that their servers wait where nothing says it
+    """
     statuses = dict.fromkeys(_USUAL)
     fields: dict[str, None] = {}
     items = [item for site in sites for item in walk(site.program)]
@@ -88,7 +100,9 @@ def answers_to_ask(sites: list[Site]) -> Iterator[tuple[str, str]]:
         elif isinstance(item, CookieFlags):
             names = list(examples(item.names, starts_with_slash=False))[:2] if isinstance(item.names, Pattern) else [item.names or "sid"]
             fields |= dict.fromkeys(f"Set-Cookie: {name}=1; Path=/; Secure; SameSite=None" for name in names)
+    times = {seconds for seconds in (*waits, *(item.read_seconds for item in items if isinstance(item, Forward | Gateway))) if seconds is not None and seconds <= _MOST_SECONDS}
     yield from ((ANSWER, status) for status in statuses)
+    yield from ((AFTER, f"{seconds + 1:g}") for seconds in sorted(times)[:_MOST_TIMES])
     yield from ((FIELD, text) for text in list(fields)[:_MOST_FIELDS])
 
 

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field, replace
 
 from ..model import (
     Capture, Compress, ErrorPage, Estate, FileExists, Gateway, HostName, Lookup, Mapped, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix,
-    Var, Variable, literal,
+    UNDERSCORED, WAITS, Field, Var, Variable, literal,
 )
 from ..model.walk import walk
 from ..patterns import examples, search
@@ -109,7 +109,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             others = [path for path in (*standing, *around) if path not in asked]
             rows += _requests(plain, [*thorough, *others[:_MOST_USUAL]], facts)
             rows += _further(parts, compresses, plain, thorough, facts)
-            rows += _of_origins(here, explored, asked)
+            rows += _of_origins(here, [WAITS[estate.dialect] for estate in (before, after)], explored, asked)
             rows += _of_heads((before, after), plain, thorough, explored, facts)
             rows += [Witness(replace(plain, method=method, target=path), fact) for path in others[_MOST_USUAL:] for method, fact in (("GET", facts[0]), ("GET", facts[1]), ("POST", facts[0]))]
             rows += [Witness(replace(plain, host=host, target=path), fact) for host in hosts[1:] for path in ("/", "/x") for fact in facts]
@@ -121,10 +121,10 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
     return found
 
 
-def _of_origins(sites: list[Site], explored: list[Explored], thorough: set[str]) -> Iterator[Witness]:
+def _of_origins(sites: list[Site], waits: list[float | None], explored: list[Explored], thorough: set[str]) -> Iterator[Witness]:
     """Each path that is passed on, with each answer of an origin's that may be treated in a way of its own."""
     forwarded = {row.request.target.partition("?")[0]: row for row in reversed(explored) if row.request.method == "GET" and any(outcome.origin is not None for outcome in row.outcomes)}
-    asked = list(answers_to_ask(sites)) if forwarded else []
+    asked = list(answers_to_ask(sites, waits)) if forwarded else []
     for path, row in forwarded.items():
         if path in thorough:
             for name, value in asked:
@@ -140,7 +140,8 @@ def _of_heads(estates: tuple[Estate, Estate], plain: Request, paths: list[str], 
     for path in paths[:1]:
         for request in heads.requests_beyond(taken, replace(plain, target=path)):
             yield Witness(request, facts[1])
-    if any(item.names is not None for item in taken):
+    drops = any(isinstance(item, Field) and item.name == UNDERSCORED for estate in estates for site in estate.sites for item in walk(site.program))
+    if drops or any(item.names is not None for item in taken):
         protocols: dict[str, Explored] = {}
         for row in explored:
             for outcome in row.outcomes:

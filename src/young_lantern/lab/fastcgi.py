@@ -10,6 +10,7 @@ import json
 import re
 import socket
 import struct
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -38,12 +39,14 @@ def answer(stream: socket.socket, describe: Callable[[list[tuple[str, str]], int
             content += len(body)
         elif kind == _STDIN:
             pairs = list(read_pairs(params))
-            made_up = parsed(dict(pairs).get("HTTP_LANTERN_ANSWER", ""), dict(pairs).get("HTTP_LANTERN_FIELD", ""))
+            made_up = parsed(dict(pairs).get("HTTP_LANTERN_ANSWER", ""), dict(pairs).get("HTTP_LANTERN_FIELD", ""), dict(pairs).get("HTTP_LANTERN_AFTER", ""))
             status = f"{made_up.status} {made_up.location if made_up.location != SELF else ''}"
             # As PHP's process manager does: what is asked for must be there. httpd puts its own words before the name.
             script = re.sub(r"^proxy:(?:balancer|fcgi)://[^/]*", "", dict(pairs).get("SCRIPT_FILENAME", ""))
             if script.lower().endswith(".php") and not Path(script).is_file():
                 status = "404"
+            else:
+                time.sleep(made_up.after)
             code, _, location = status.partition(" ")
             text = json.dumps(describe(pairs, content)).encode()
             lines = [f"Status: {code}", *([f"Content-Type: {USUAL_TYPE}"] if "content-type" not in dict(made_up.fields) else []), *([f"Location: {location}"] if location else []), *(f"{name}: {value}" for name, value in made_up.fields)]

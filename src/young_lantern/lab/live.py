@@ -32,6 +32,8 @@ from .ports import free_port
 from .servers import Running, find, version
 
 _LOOPBACK = "127.0.0.1"
+# Origins that take longer are not waited for, and those that take less by so many requests at the most.
+_MOST_SECONDS, _MOST_LATE = 2.0, 12
 # Requests with content so large that a limit is met are slow to send: so many of them at the most.
 _MOST_LARGE = 8
 _THREADS = 4
@@ -201,6 +203,9 @@ def choose_requests(before: Estate, after: Estate, more: Iterable[Request], most
     here = list(dict.fromkeys(replace(request, client=_LOOPBACK) for request in [*more, *found] if fits(request)))
     large = [request for request in here if request.field("Content-Length")]
     here = [request for request in here if not request.field("Content-Length")] + large[:: max(1, len(large) // _MOST_LARGE)]
+    late = [request for request in here if wanted(request).after]
+    known = [request for request in late if wanted(request).after <= _MOST_SECONDS]
+    here = [request for request in here if not wanted(request).after] + known[:: max(1, len(known) // _MOST_LATE)]
     total = len(here)
     if total > most:
         here = [here[int(number * total / most)] for number in range(most)]

@@ -12,18 +12,20 @@ import json
 import socket
 import sys
 import threading
+import time
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from types import TracebackType
 
-from ..behaviour.origin_answers import ANSWER, FIELD, SELF, USUAL_TYPE, parsed
+from ..behaviour.origin_answers import AFTER, ANSWER, FIELD, SELF, USUAL_TYPE, parsed
 from . import fastcgi
 
 MARK = "lantern-stand-in-origin"
 
 
-def asked(answer: str, field: str, own: str) -> tuple[int, str, tuple[tuple[str, str], ...]]:
-    """(status, Location, more fields) that the values of the two fields ask for. own: the URL that was asked for."""
-    made = parsed(answer, field)
+def asked(answer: str, field: str, own: str, after: str = "") -> tuple[int, str, tuple[tuple[str, str], ...]]:
+    """(status, Location, more fields) that the values of the fields ask for, when the time has come. own: the URL that was asked for."""
+    made = parsed(answer, field, after)
+    time.sleep(made.after)
     return made.status, own if made.location == SELF else made.location, made.fields
 
 
@@ -45,7 +47,7 @@ class _Handler(BaseHTTPRequestHandler):
             "fields": [[name.lower(), value.encode("latin-1", "replace").decode("utf-8", "replace")] for name, value in self.headers.items()], "content_bytes": len(body),
         }
         content = json.dumps(received).encode()
-        status, location, more = asked(self.headers.get(ANSWER, ""), self.headers.get(FIELD, ""), f"http://{self.headers.get('Host', '')}{received['target']}")
+        status, location, more = asked(self.headers.get(ANSWER, ""), self.headers.get(FIELD, ""), f"http://{self.headers.get('Host', '')}{received['target']}", self.headers.get(AFTER, ""))
         self.send_response(status)
         if "content-type" not in dict(more):
             self.send_header("Content-Type", USUAL_TYPE)

@@ -15,8 +15,15 @@ SUCCESS_STATUSES = frozenset({200, 201, 204, 206, 301, 302, 303, 304, 307, 308})
 # mod_headers: the table without `always` is applied by a filter of answers that a handler made, whatever their status; a slash that mod_dir adds is none
 # of these. What an origin sent is, whatever its status.
 HANDLED_STATUSES = frozenset(range(200, 600)) - {301}
+# The name in an operation that takes every request field away in whose name there is an underscore.
+UNDERSCORED = "*_*"
 # What a server answers when the connection to an origin is refused (nginx 1.22.1, Caddy 2.6.2, httpd 2.4.71, probed).
 UNREACHABLE = {"nginx": 502, "caddy": 502, "apache": 503}
+
+# What it answers when an origin takes longer than it waits, by HTTP and by FastCGI, and how many seconds it waits where nothing says it; None: as long as
+# it takes (nginx manual, proxy_read_timeout; httpd manual, Timeout; 1.22.1, 2.4.71, 2.6.2, probed).
+LATE = {"nginx": (504, 504), "caddy": (504, 504), "apache": (502, 504)}
+WAITS: dict[str, float | None] = {"nginx": 60.0, "apache": 60.0, "caddy": None}
 
 
 class Operation(Enum):
@@ -503,7 +510,7 @@ class Forward:
     intercepts_errors: errors that the origin answers are answered by the server: those with a page; `intercepts_all`: all from 400 on;
               `intercepted`: only these
     in_place:  answers in the place of the origin's; the first that is for its status counts
-    *_seconds: None is the server's own default
+    *_seconds: None is the server's own default (of read_seconds: WAITS)
     """
 
     pool: str

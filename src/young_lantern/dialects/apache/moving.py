@@ -160,7 +160,7 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
         first.raw = _quoted(plan.path(first.text))
     elif name in ("customlog", "transferlog"):
         first.raw = f"{plan.folder}/logs/access.log"
-    elif name == "sethandler" or name in ("proxypass", "proxypassmatch") and "fcgi://" in last.text:
+    elif name == "sethandler" or name in ("proxypass", "proxypassmatch") and any("fcgi://" in word.text for word in words[1:]):
         for word in words[1:]:
             word.raw = _moved_application(word, plan)
     elif name == "setenv" and len(words) > 2 and last.text.startswith("/"):

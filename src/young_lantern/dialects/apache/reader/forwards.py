@@ -101,14 +101,14 @@ class Proxies:
         if words[0] == "!":
             self._keeps_out(node)
             return Route(held, (Choose(without),) if without else (), node.span, node.comments, prefix)
-        if (gateway := self._by_fastcgi(node, words[0], None, prefix)) is not None:
+        if (gateway := self._by_fastcgi(node, words, None, prefix)) is not None:
             return Route(held, (gateway,), node.span, node.comments, prefix)
         return Route(held, self.forward(node, words, prefix), node.span, node.comments, prefix)
 
-    def _by_fastcgi(self, node: Node, url: str, script: Template | None, prefix: str) -> Gateway | None:
-        if gateways.address_of(url) is None:
+    def _by_fastcgi(self, node: Node, words: list[str], script: Template | None, prefix: str) -> Gateway | None:
+        if gateways.address_of(words[0]) is None:
             return None
-        return gateways.read_proxied(node, url, script, prefix, self.document_root, self.levels, self.context)
+        return gateways.read_proxied(node, words, script, prefix, self.document_root, self.levels, self.context)
 
     def _pattern(self, node: Node, text: str, words: list[str], without: tuple[Route, ...]) -> Route:
         label = self.context.label("proxy")
@@ -117,7 +117,7 @@ class Proxies:
         if words[0] == "!":
             self._keeps_out(node)
             return Route(held, (Choose(without),) if without else (), node.span, node.comments, text)
-        if (gateway := self._by_fastcgi(node, words[0], self.context.template(re.sub(r"^.*?fcgi://[^/]*", "", words[0]), node, rule=label), "")) is not None:
+        if (gateway := self._by_fastcgi(node, words, self.context.template(re.sub(r"^.*?fcgi://[^/]*", "", words[0]), node, rule=label), "")) is not None:
             return Route(held, (gateway,), node.span, node.comments, text)
         found = _URL.fullmatch(words[0])
         if not found or re.search(r"\$\d", found[2]):
@@ -167,9 +167,10 @@ class Proxies:
         preserve = context.last(levels, "proxypreservehost")
         keeps_host = preserve is not None and preserve.args[:1] != [] and preserve.args[0].lower() == "on"
         adds = context.last(levels, "proxyaddheaders")
-        timeout = context.last(self.levels, "proxytimeout")
         pairs = dict(option.partition("=")[::2] for option in options)
-        read = values.read_seconds(pairs.get("timeout", timeout.args[0] if timeout and timeout.args else ""))
+        # For a balancer `timeout` is how long one of its members is waited for to be free (mod_proxy, "Balancer parameters").
+        own = pairs.get("timeout", "") if scheme != "balancer" else ""
+        read = gateways.waits(self.levels, context, own)
         connect = values.read_seconds(pairs.get("connectiontimeout", ""))
         return (Forward(
             pool=pool, secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), preserve.span if preserve else None, pool),

@@ -10,7 +10,8 @@ from __future__ import annotations
 
 import re
 
-from ....model import Gateway, Member, Pool, Template, Var, Variable
+from ....model import Disposition, Gateway, Member, Pool, Template, Var, Variable
+from .. import values
 from .context import Context, Node
 from .interception import intercepts
 from .places import Place
@@ -36,16 +37,18 @@ def read_handler(node: Node, place: Place, document_root: str, levels: list[Node
     return Gateway(
         hyphens_only=True, pool=_pool(address, node, context), root=(place.folder,), strip=place.url, walks=True,
         **intercepts(levels, context), parameters=(*environment(levels, context), *((("DOCUMENT_ROOT", (document_root,)),) if place.folder != document_root else ())),
-        server_name=(Var(Variable.HOST),), span=context.use(node).span, comments=node.comments,
+        server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context), span=context.use(node).span, comments=node.comments,
     )
 
 
-def read_proxied(node: Node, url: str, script: Template | None, prefix: str, document_root: str, levels: list[Node], context: Context) -> Gateway | None:
+def read_proxied(node: Node, words: list[str], script: Template | None, prefix: str, document_root: str, levels: list[Node], context: Context) -> Gateway | None:
     """A `ProxyPass`, or one by pattern, to fcgi:// -> Gateway. script: the file's name, completed; None: the rest behind the URL's path."""
+    url, *options = words
     address = address_of(url)
     if address is None:
         return None
     found = _ADDRESS.fullmatch(url)
+    own = next((word.partition("=")[2] for word in options if word.lower().startswith("timeout=")), "")
     path = (found[2] or "") if found else ""
     parameters = environment(levels, context)
     if prefix.endswith("/") and path.endswith("/"):
@@ -55,8 +58,21 @@ def read_proxied(node: Node, url: str, script: Template | None, prefix: str, doc
         parameters = (("SCRIPT_FILENAME", script), ("PATH_INFO", ()), *parameters)
     return Gateway(
         hyphens_only=True, pool=_pool(address, node, context), root=(document_root if script is not None else path,), encodes=script is None, strip=prefix if script is None else "",
-        **intercepts(levels, context), parameters=(*parameters, *((("DOCUMENT_ROOT", (document_root,)),) if script is None else ())), server_name=(Var(Variable.HOST),), span=node.span, comments=node.comments,
+        **intercepts(levels, context), parameters=(*parameters, *((("DOCUMENT_ROOT", (document_root,)),) if script is None else ())), server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context, own), span=node.span, comments=node.comments,
     )
+
+
+def waits(levels: list[Node], context: Context, own: str = "") -> float | None:
+    """How long an origin is waited for: what its line says, `ProxyTimeout`, or else `Timeout` (mod_proxy.c, proxy_worker; 2.4.71, probed); None where nothing says it."""
+    if own:
+        return values.read_seconds(own)
+    for name in ("proxytimeout", "timeout"):
+        node = context.last(levels, name)
+        if node is not None and node.args:
+            claim = context.claims[node.span]
+            claim.disposition, claim.why = Disposition.KEPT, "it is how long each origin is waited for"
+            return values.read_seconds(node.args[0])
+    return None
 
 
 def environment(levels: list[Node], context: Context) -> tuple[tuple[str, Template], ...]:

@@ -49,6 +49,7 @@ class Context(Noting):
     moved:     the path was changed for the answer whose fields are written
     marks:     answers -> the variable that their rules set;  told: answers whose text stands for the whole host; scripts: those that an application makes of a file
     document_root: of the site that is written; marked: its lines that ask for a variable of a rule
+    waits:     seconds that the host's line gives origins; None: it has none
     filled:    names of fields that the answer, whose fields are written, gets where it has none
     """
 
@@ -69,6 +70,7 @@ class Context(Noting):
     scripts: set[int] = field(default_factory=set)
     marked: list[Node] = field(default_factory=list)
     filled: set[str] = field(default_factory=set)
+    waits: int | None = None
 
     def line(self, *words: str, spans: tuple[Span | None, ...] = (), comments: tuple[str, ...] = (), block: list[Node] | None = None) -> Node:
         """A directive, or a section with `block`."""

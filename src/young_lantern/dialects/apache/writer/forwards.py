@@ -14,17 +14,19 @@ from dataclasses import replace
 from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
 from ....fitting.mapping import location_mapping
 from ....model import (
-    ALWAYS, AsReceived, Condition, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Not, Operation, PathIs, PathMatches, PathStartsWith, Pool, Rewrite, SetPath, Span,
+    ALWAYS, UNDERSCORED, AsReceived, Condition, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Not, Operation, PathIs, PathMatches, PathStartsWith, Pool, Rewrite, SetPath, Span,
     Template, Var, Variable, Written, join, literal,
 )
 from ...noting import Unwritable
 from .. import values
 from ..values import PLACEHOLDER, quote
 from .conditions import Asked
+from . import heads
 from .context import Context, Names
 from .output import Node
 from .paths import escaped, fragment, groups_of, plain_pattern
 from .rewrites import rule, substitution
+from .waits import seconds_here
 
 _METHODS = {"round_robin": "byrequests", "by_traffic": "bytraffic", "least_connections": "bybusyness"}
 # RFC 9110 section 7.6.1: fields of one connection are the proxy's own affair.
@@ -62,7 +64,7 @@ def write_mapping(step: Forward, parts: tuple[Condition, ...], as_received: bool
     if any(isinstance(part, Not) for part in asked) or len(asked) > 1:
         return None
     one = asked[0] if asked else PathStartsWith("/")
-    options = [] if url.startswith("balancer:") else _options(step)
+    options = [] if url.startswith("balancer:") else _options(step, context)
     spelling = ["nocanon"] if as_received else []
     match one, step.target:
         case PathStartsWith(prefix, False), AsReceived() if prefix.endswith("/"):
@@ -104,10 +106,10 @@ def _plain(path: str) -> bool:
     return not re.search(r"[?%\s]", path)
 
 
-def _options(step: Forward) -> list[str]:
+def _options(step: Forward, context: Context) -> list[str]:
     made = []
-    if step.read_seconds:
-        made.append(f"timeout={max(1, round(step.read_seconds))}")
+    if (seconds := seconds_here(step.read_seconds, context)) is not None:
+        made.append(f"timeout={seconds}")
     if step.connect_seconds:
         made.append(f"connectiontimeout={max(1, round(step.connect_seconds))}")
     if step.upgrades:
@@ -204,7 +206,7 @@ def write_pool(step: Forward, context: Context) -> str | Unwritable:
     section = next(node for node in context.proxies if node.words[1] == quote(f"balancer://{context.balancers[pool.name]}"))
     for line in section.block or []:
         if line.words[0] == "BalancerMember":
-            line.words += [option for option in _options(step) if option.partition("=")[0] not in {word.partition("=")[0] for word in line.words}]
+            line.words += [option for option in _options(step, context) if option.partition("=")[0] not in {word.partition("=")[0] for word in line.words}]
     return f"balancer://{context.balancers[pool.name]}"
 
 
@@ -251,6 +253,9 @@ def request_fields(step: Forward, before: tuple[Field, ...], context: Context) -
     seen: dict[str, Field] = {}
     for item in (*before, *step.fields):
         name = item.name.lower()
+        if name == UNDERSCORED:
+            context.lost(item.span, "taking away fields with underscores in their names", "httpd takes one field away by its whole name", heads.ONE_BY_ONE)
+            continue
         if name in HOP_BY_HOP:
             context.implied(item.span, "fields of one connection (RFC 9110 section 7.6.1) are the proxy's own affair")
             continue

@@ -11,6 +11,7 @@ from .. import defaults
 from .context import Context
 from .output import Node
 
+ONE_BY_ONE = "take the fields that matter away with RequestHeader unset, one by one"
 _LATER = "requests are read as the first host of the address says, before they have come to this one"
 
 
@@ -19,7 +20,7 @@ def write_heads(site: Site, context: Context) -> list[Node]:
     heads = context.estate.heads_of(site)
     for span in heads.names_spans:
         context.lost(span, "which names of fields are taken", "httpd passes fields of any name on to origins over HTTP, and none with an underscore to applications by FastCGI",
-                     "take the fields that matter away with RequestHeader unset, one by one")
+                     ONE_BY_ONE)
     if heads.span is None:
         return []
     spans = (heads.span, *heads.also)

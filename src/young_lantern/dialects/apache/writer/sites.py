@@ -25,7 +25,7 @@ from ....model import SYSTEM_TRUST, AnswerPlainly, Disposition, Estate, Forward,
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, spell
-from . import files, gateways, heads, logs, routes, settings, tls
+from . import files, gateways, heads, logs, routes, settings, tls, waits
 from .context import Context
 from .kept_connections import closed_after_pages
 from .output import Node
@@ -107,6 +107,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict), lambda field: False))), passing))
     chain = close_unguarded(chain)
     own_types.defaults_as_settings(chain)
+    waits.choose_wait(chain, context)
     applications = gateways.as_files(chain, context)
     # What was left out by then decides nothing, and is told to be idle.
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
@@ -125,7 +126,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
         nodes.append(context.line("AllowEncodedSlashes", "On"))
     if not site.reading.merges_slashes:
         nodes.append(context.line("MergeSlashes", "Off"))
-    nodes += [*heads.write_heads(site, context), *_client(site, context), *logged]
+    nodes += [*heads.write_heads(site, context), *waits.write_wait(context), *_client(site, context), *logged]
     nodes += head
     if (line := _redirect_all(plan, context)) is not None:
         nodes.append(line)

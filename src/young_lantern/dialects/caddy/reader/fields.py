@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ....model import Field, Operation, Side, Step
+from ....model import UNDERSCORED, Field, Operation, Side, Step
 from ..syntax import Directive
 from .context import Context, Level, Read
 
@@ -30,7 +30,7 @@ def read_operation(words: list[str], side: Side, directive: Directive, context: 
         return None
     common = {"span": directive.span, "comments": directive.comments}
     if sign == "-":
-        if "*" in bare:
+        if "*" in bare and (bare != UNDERSCORED or side is not Side.REQUEST):
             context.unread(directive, name, "a whole field name was expected")
             return None
         return Field(side, Operation.REMOVE, bare, **common)  # type: ignore[arg-type]

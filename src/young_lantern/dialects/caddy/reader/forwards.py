@@ -81,7 +81,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
         forwarded[0] = defaults.TRUSTED_CHAIN
     return (Forward(
         pool=pool, secure=secure, tls=tls if secure else OriginTls(), target=target, fields=(*forwarded, *up), response_fields=tuple(down),
-        connect_seconds=times.get("dial_timeout"), read_seconds=times.get("read_timeout"), send_seconds=times.get("write_timeout"),
+        connect_seconds=times.get("dial_timeout"), read_seconds=min(filter(None, (times.get("read_timeout"), times.get("response_header_timeout"))), default=None), send_seconds=times.get("write_timeout"),
         intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises, in_place=tuple(in_place),
         upgrades=True, span=directive.span, comments=directive.comments,
     ),)

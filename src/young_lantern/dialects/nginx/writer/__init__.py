@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from itertools import chain
 
-from ....model import Estate, Span
+from ....model import WAITS, Estate, Forward, Gateway, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
 from . import gateways, sites, tables, types
@@ -20,6 +20,8 @@ from .sizes import write_sizes
 
 _HEAD = ("Written by Young Lantern from a configuration of {dialect}.",)
 _NO_LIMIT = ("No limit on request content, as before; nginx by itself takes 1 MiB at the most.",)
+
+_LONG = ("Origins are waited for as long as they take, as before; nginx by itself gives up after a minute, and ends connections that were upgraded, too.",)
 
 
 def write(estate: Estate, options: WriterOptions) -> Writing:
@@ -38,6 +40,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     http += types.write_default(estate)
     if context.unlimited:
         http.append(Node(["client_max_body_size", "0"], None, (), _NO_LIMIT))
+    http += _waits(estate)
     context.http.update(tables.never_set(context, [*context.http.values(), *chain.from_iterable(by_file.values())]))
     http += write_sizes([*context.http.values(), *chain.from_iterable(by_file.values())])
     http += [*context.http.values(), Node(["include", "sites/*.conf"], apart=True)]
@@ -58,4 +61,12 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     context.say_idle(output.targets)
     output.files.update(context.files)
     return Writing(output.files, output.targets, context.notes, context.reached)
+
+
+def _waits(estate: Estate) -> list[Node]:
+    """How long origins are waited for, where the source has no limit of its own."""
+    if WAITS[estate.dialect] is not None:
+        return []
+    kinds = [kind for kind in (Forward, Gateway) if any(isinstance(item, kind) for site in estate.sites for item in walk(site.program))]
+    return [Node([f"{'proxy' if kind is Forward else 'fastcgi'}_read_timeout", "1d"], None, (), () if number else _LONG) for number, kind in enumerate(kinds)]
 

@@ -14,7 +14,7 @@ from dataclasses import replace
 from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
 from ....fitting.mapping import as_received, location_mapping
 from ....model import (
-    SYSTEM_TRUST, AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Side, Span, StripPrefix, Template, Var,
+    SYSTEM_TRUST, UNDERSCORED, AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Side, Span, StripPrefix, Template, Var,
     Variable, Written, join, literal,
 )
 from ....model.walk import walk
@@ -215,6 +215,9 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
     taken = source.field.lower() if source is not None and source.consumes else ""
     for field in (*before, *step.fields):
         name = field.name.lower()
+        if name == UNDERSCORED:
+            context.implied(field.span, "nginx drops such fields by itself")
+            continue
         if name in _HOP_BY_HOP and context.estate.dialect != "nginx":
             context.implied(field.span, "fields of one connection (RFC 9110 section 7.6.1) are the proxy's own affair")
             continue

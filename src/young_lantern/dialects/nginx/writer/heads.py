@@ -7,7 +7,7 @@ Rule:     limits are written where the source says them; nginx's own are httpd's
 
 from __future__ import annotations
 
-from ....model import Forward, Gateway, Site
+from ....model import UNDERSCORED, Field, Forward, Gateway, Site
 from ....model.walk import walk
 from ..values import write_size
 from .. import defaults
@@ -31,6 +31,7 @@ def write_heads(site: Site, context: Context) -> list[Node]:
             for span in spans:
                 context.implied(span, "nginx's own limit is as high; that lines may be no longer than before is not carried, and is told where it makes a difference")
     answers = {type(item) for item in walk(site.program) if isinstance(item, Forward | Gateway)}
-    if heads.names is None and Forward in answers and (Gateway not in answers or context.estate.dialect == "caddy"):
+    dropped = any(isinstance(item, Field) and item.name == UNDERSCORED for item in walk(site.program))
+    if heads.names is None and not dropped and Forward in answers and (Gateway not in answers or context.estate.dialect == "caddy"):
         made.append(Node(["underscores_in_headers", "on"], None, heads.names_spans, _PASSED))
     return made
