@@ -79,6 +79,10 @@ MODULE_MISSING = _code("module-missing", _R, _BREAKING,
     "{directive} needs the module {module}, which is not loaded",
     "the server does not start with a directive that none of its modules knows",
     "load the module in the source, or remove the directive; it is left out of the translation")
+LANGUAGE_BY_NAME = _code("language-by-name", _R, _MINOR,
+    "files whose names have an ending of a language ({endings}) are sent with Content-Language; this is not carried",
+    "no other server looks for a language in the names of files",
+    "give such files the field by a rule for their names, if a program or a search engine asks for it")
 WITHOUT_EFFECT = _code("without-effect", _R, _NOTE,
     "{directive} takes part in no answer here",
     "nothing in this block, or below it, uses what it sets, or a later line takes its place",

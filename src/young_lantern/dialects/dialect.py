@@ -7,7 +7,8 @@ Unknown:  a directive that the catalogue does not list becomes the finding `dire
 from __future__ import annotations
 
 import difflib
-from collections.abc import Callable, Iterable, Mapping
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -35,6 +36,7 @@ class Row:
 
     topic:       the reader module that claims it; or else
     disposition: what becomes of it without being read, with the reason why
+    harmless:    a pattern of all its words for which that holds; with others it is unsupported, because of `else_why`
     """
 
     name: str
@@ -44,6 +46,14 @@ class Row:
     disposition: Disposition | None = None
     why: str = ""
     shape: str = ""
+    harmless: str = ""
+    else_why: str = ""
+
+    def settled(self, words: Sequence[str]) -> tuple[Disposition | None, str]:
+        """What becomes of it with these words."""
+        if self.harmless and not re.fullmatch(self.harmless, " ".join(words), re.IGNORECASE):
+            return Disposition.UNSUPPORTED, self.else_why
+        return self.disposition, self.why
 
 
 @dataclass(slots=True)

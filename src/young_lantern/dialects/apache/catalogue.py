@@ -275,14 +275,24 @@ _SETTLED = {
         SSLPassPhraseDialog SSLSessionCache SSLSessionCacheTimeout SSLCryptoDevice SSLSessionTickets SSLCompression
         SSLHonorCipherOrder SSLInsecureRenegotiation DeflateCompressionLevel DeflateMemLevel DeflateWindowSize DeflateBufferSize
         DeflateFilterNote BrotliCompressionQuality BrotliCompressionWindow BrotliFilterNote H2WindowSize H2MinWorkers H2MaxWorkers
-        H2MaxSessionStreams Protocols ProtocolsHonorOrder AddLanguage LanguagePriority ForceLanguagePriority
-        AddEncoding MimeMagicFile SSLOptions NameVirtualHost UseCanonicalPhysicalPort FileETag
+        H2MaxSessionStreams Protocols ProtocolsHonorOrder LanguagePriority ForceLanguagePriority
+        MimeMagicFile SSLOptions NameVirtualHost UseCanonicalPhysicalPort FileETag
         ProxyIOBufferSize ProxyReceiveBufferSize ProxyVia SSLProxyEngine ProxyRequests""",
     (Disposition.MANUAL, "stapled certificate states belong to the handshake and decide no request: Caddy staples by itself, nginx with ssl_stapling"): """
         SSLUseStapling SSLStaplingCache SSLStaplingResponderTimeout SSLStaplingReturnResponderErrors SSLStaplingErrorCacheTimeout
         SSLStaplingStandardCacheTimeout SSLStaplingFakeTryLater SSLStaplingForceURL SSLStaplingResponseTimeSkew SSLStaplingResponseMaxAge""",
     (Disposition.MANUAL, "the target writes its own error log; set its place and level there if you collect it"): """
         ErrorLog LogLevel ErrorLogFormat""",
+}
+
+# Names that are settled with these words only: the pattern of the words, and what others do.
+_HARMLESS: dict[str, tuple[str, str]] = {
+    "proxyvia": ("off", "requests to origins, and their answers, get the field Via, or lose it"),
+    "proxyrequests": ("off", "clients may ask for any host through this server; the target is no such proxy"),
+    "contentdigest": ("off", "answers get the field Content-MD5"),
+    "mimemagicfile": ("(?!)", "files whose names say nothing are given a type by their content"),
+    "ssloptions": (r"(?:[+-]?(?:StdEnvVars|ExportCertData|OptRenegotiate|LegacyDNStringFormat)\s*)+|-.*", "it makes a user of a client's certificate, or keeps other rules from letting in"),
+    "usecanonicalphysicalport": ("off", "redirects name the port that the connection came to"),
 }
 
 _REASONS = {
@@ -307,7 +317,8 @@ def _rows() -> Iterator[Row]:
                 continue
             reason = next((text for part, text in _REASONS.items() if part in module), _REASON.format(module=module))
             disposition, why = settled.get(name.lower(), (Disposition.UNSUPPORTED, reason))
-            yield Row(name, within, at_least(0), disposition=disposition, why=why, shape=name)
+            harmless, else_why = _HARMLESS.get(name.lower(), ("", ""))
+            yield Row(name, within, at_least(0), disposition=disposition, why=why, shape=name, harmless=harmless, else_why=else_why)
 
 
 ROWS: tuple[Row, ...] = tuple(_rows())

@@ -358,9 +358,19 @@ _WIDER = {
     "stub_status": "sl", "types_hash_bucket_size": "hsl", "types_hash_max_size": "hsl", "uwsgi_pass": "li",
 }
 
+# Rows that are settled with these words only: the pattern of the words, and what others do.
+_ONLY_WITH: dict[str, tuple[str, str]] = {
+    "gzip_static": ("off", "files that lie there compressed beforehand are sent in the place of others"),
+    "max_ranges": ("[1-9].*", "parts of a file cannot be asked for, or only so many"),
+    "fastcgi_force_ranges": ("off", "parts of what applications answer may be asked for"),
+    "proxy_ssl_crl": ("(?!)", "certificates of origins that were revoked are refused"),
+    "proxy_ssl_conf_command": ("(?!)", "it sets how TLS to the origin is spoken and checked; the target does it its own way"),
+    "msie_refresh": ("off", "some browsers are sent a page that refreshes instead of a redirect"),
+}
+
 # A row read first wins where two settle the same name: `server` stands twice, once in http and once in upstream.
 ROWS: tuple[Row, ...] = tuple(
-    replace(row, within=row.within | _contexts(_WIDER[row.name])) if row.name in _WIDER else row for row in _READ + _OWN_PROCESS + _ERROR_LOG + _STAPLING + _HARMLESS + _NOT_CARRIED + _rest()
+    replace(row, within=row.within | _contexts(_WIDER.get(row.name, "")), **dict(zip(("harmless", "else_why"), _ONLY_WITH.get(row.name, ("", "")), strict=True))) for row in _READ + _OWN_PROCESS + _ERROR_LOG + _STAPLING + _HARMLESS + _NOT_CARRIED + _rest()
 )
 NAMES: frozenset[str] = frozenset(row.name for row in ROWS)
 _BY_NAME: dict[str, list[Row]] = {}

@@ -14,7 +14,7 @@ from ....codes import SITE_NOT_ENABLED
 from ....model import Estate, MediaType
 from ....source.places import Pairs
 from ...dialect import Reading
-from . import environment, forwards, maps, sites
+from . import endings, environment, forwards, maps, sites
 from .context import Context, Node
 from .folders import FolderFiles
 from .load import Loader
@@ -51,6 +51,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     made = tuple(sites.read_site(host, nodes, context) for host in hosts if host.key in used)
     estate = Estate("apache", listeners, made, tuple(context.pools.values()), shared, "")
     forwards.tell_of_places(context)
+    endings.tell_endings(made, loader.tree.places, context)
     context.settle()
     inactive = _inactive(loader)
     for path in inactive:

@@ -106,7 +106,7 @@ class Loader:
             claim.finding = self.context.say(MODULE_MISSING, directive.span, directive=row.name, module=module)
             claim.disposition = Disposition.UNSUPPORTED
         elif row.disposition is not None:
-            claim.disposition, claim.why = row.disposition, row.why
+            claim.disposition, claim.why = row.settled([self._filled(word) for word in directive.args])
         return claim
 
     def _keep(self, directive: Directive, why: str = _HOLDS) -> None:

@@ -116,7 +116,7 @@ class Loader:
             claim.disposition = Disposition.UNSUPPORTED
             claim.finding = self.context.say(WORDS_WRONG, directive.span, directive=directive.name, dialect="nginx", shape=row.shape)
         elif row.disposition is not None:
-            claim.disposition, claim.why = row.disposition, row.why
+            claim.disposition, claim.why = row.settled(directive.args)
 
 
 def _fits(row: Row, words: int) -> bool:
