@@ -175,6 +175,10 @@ CLIENT_BEHIND_ALL = _code("client-behind-all-proxies", _T, _MINOR,
     "the client's address is looked for behind every proxy that is believed, not behind the nearest one alone",
     "{target} goes on to the next address of {field} as long as the one found is a proxy's",
     "leave out of the list of proxies those whose word should not count")
+VERDICT_LOST = _code("verdict-not-passed-on", _T, _BREAKING,
+    "what the origin that is asked first answers, other than success, 401 and 403, becomes the error 500",
+    "{target} passes no such answer on to the client; {source} did, so that a redirect to a page for signing in came through",
+    "have the origin answer 401, and send clients to the page for signing in with error_page 401")
 CLIENT_PRIVATE = _code("client-private-address", _T, _MINOR,
     "a private address in {field} is believed from every proxy that may name the client",
     "{source} takes one from internal proxies only",

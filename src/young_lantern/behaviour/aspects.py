@@ -14,15 +14,17 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from ..model import (
-    AddressRule, AnswerLimit, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
+    AddressRule, AnswerLimit, AskFirst, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
 )
 from ..model.walk import walk
 from ..patterns.languages import ALL, Language, Languages, characters
 from ..patterns.reach import reach
 from ..patterns.regular import Reading
 from ..source.passwords import PASSWORD
+from .asking import verdicts_to_ask
 from .client_certificates import CERTIFICATE, TRUSTED, UNKNOWN
 from .evaluate import in_network
+from .origin_answers import VERDICT
 from .request import CLIENT
 
 # A part of a request: what it is, and its name; a field's in small letters. None as a value: it is not there.
@@ -90,6 +92,8 @@ class _Finder:
             self.found.values[LENGTH] = [None, *dict.fromkeys([*(str(length + 1) for length in lengths), *asked])]
         if any(site.tls is not None and site.tls.clients is not None for site in sites):
             self.found.values["field", CERTIFICATE.lower()] = [None, TRUSTED, UNKNOWN]
+        if any(isinstance(item, AskFirst) for item in items):
+            self.found.values["field", VERDICT.lower()] = [None, *verdicts_to_ask(items)]
         known = [item for item in items if isinstance(item, Credentials)]
         if known:
             self.found.values[AUTHORIZATION] = [None, *_users(known)]

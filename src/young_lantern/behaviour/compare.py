@@ -18,6 +18,7 @@ from urllib.parse import unquote, urlsplit
 from ..codes import COMPARISON_SAMPLED, OUTCOME_DIFFERS, OUTCOME_DIFFERS_SLIGHTLY
 from ..model import Estate, Finding, PathReading, Placeholder, Severity, Span, finding
 from ..source.plan import canonical
+from .asking import together
 from .decide import CYCLE, decide
 from .differences import Difference, differences, resolved
 from .heads import ODD_FIELDS, shortened
@@ -31,6 +32,8 @@ from .witnesses import Witness, find_witnesses
 from .wording import methods_in_words, paths_in_words
 
 _RANK = {Severity.BREAKING: 0, Severity.MINOR: 1, Severity.NOTE: 2}
+# What paths that are for questions of the server's own are called (dialects/nginx/writer/asking.py).
+ASKING = re.compile(r"/ask-first-\d+")
 # A placeholder for a port gets a number of its own for the length of a comparison.
 _FIRST_PORT = 61000
 
@@ -53,6 +56,7 @@ class Reason(Enum):
     FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
     PAGE = "one of them asks for the page of an error by GET, whatever the client asked by"
+    INSIDE = "the path is one by which the new configuration asks an origin first; nothing is answered to clients there"
     OTHER = ""
 
 
@@ -120,6 +124,7 @@ class Pair:
 def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] = ()) -> Comparison:
     """Both estates over all witnesses, and over the requests given (with files assumed to be there)."""
     before, after = with_port_numbers(before), with_port_numbers(after)
+    together(before, after)
     found = find_witnesses(before, after)
     there = assumed(Assumed.FILES, frozenset({"index.html"}))
     rows = [*found.rows, *(Witness(request, there) for request in requests)]
@@ -192,7 +197,7 @@ class _Row:
 
 def _parts(differing: tuple[Difference, ...]) -> list[tuple[Difference, ...]]:
     """Differences that go by themselves: another content coding or field has its own cause."""
-    alone = [item for item in differing if item.what.startswith(("field ", "parameter HTTP_", "parameter SERVER_NAME", "content coding", "choice of"))]
+    alone = [item for item in differing if item.what.startswith(("asked first, ", "field ", "parameter HTTP_", "parameter SERVER_NAME", "content coding", "choice of"))]
     together = tuple(item for item in differing if item not in alone)
     return [*([together] if together else []), *((item,) for item in alone)]
 
@@ -203,7 +208,7 @@ def _key(row: _Row) -> tuple[object, ...]:
     first = row.part[0].what
     if row.reason is not Reason.OTHER:
         return row.reason, row.severity, row.before.site if row.severity is Severity.BREAKING else ""
-    if first.startswith(("field ", "parameter HTTP_", "parameter SERVER_NAME", "choice of", "content coding")):
+    if first.startswith(("asked first, ", "field ", "parameter HTTP_", "parameter SERVER_NAME", "choice of", "content coding")):
         return row.severity, kinds, row.reason
     if row.severity is Severity.MINOR:
         return row.severity, kinds, row.reason
@@ -213,6 +218,8 @@ def _key(row: _Row) -> tuple[object, ...]:
 def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part: tuple[Difference, ...]) -> Reason:
     """The first feature of the request without which it would not differ in this; if it takes several, the first of them."""
     request = row.request
+    if ASKING.fullmatch(request.target.partition("?")[0]) and other.status == 404:
+        return Reason.INSIDE
     whats = {item.what for item in part}
     breaks = any(item.severity is Severity.BREAKING for item in part)
     if whats == {"method to the origin"} and not breaks:
@@ -367,6 +374,7 @@ def findings_of(comparison: Comparison) -> list[Finding]:
 def compare_requests(before: Estate, after: Estate, requests: Iterable[Request], facts: Facts) -> list[Pair]:
     """Both outcomes for each request, in order."""
     before, after = with_port_numbers(before), with_port_numbers(after)
+    together(before, after)
     decider = _Decider(before, after)
     out = []
     for request in requests:

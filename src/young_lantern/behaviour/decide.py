@@ -11,18 +11,18 @@ from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
 
 from ..model import (
-    LATE, TLS_ERRORS, UNREACHABLE, WAITS, Abort, AfterRewrite, AnswerLimit, AnswerPlainly, AsReceived, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    LATE, TLS_ERRORS, UNREACHABLE, WAITS, Abort, AfterRewrite, AnswerLimit, AnswerPlainly, AsReceived, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     ForgetFields, Forward, Gateway, Leave, Pattern, LogTo, Mapped, MediaTypes, Note, Operation, Protect,
     QueryEdit, Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
 )
 from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
-from . import answering, client_certificates, content_types, cookies, gateway, heads, paths
+from . import answering, asking, client_certificates, content_types, cookies, gateway, heads, paths
 from .choosing import choose_listener, choose_site
 from .client import seen_from
 from .evaluate import State, holds, in_network, text
-from .origin_answers import SELF, OriginAnswer, wanted
+from .origin_answers import SELF, VERDICT, OriginAnswer, wanted
 from .origin_words import certificate, policy
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
@@ -346,6 +346,31 @@ class _Run:
         self.state.note("known" if held else "not known", step.span, name, held)
         return None if held else self.fail(401, step.span)
 
+    def ask_first(self, step: AskFirst) -> _Next:
+        """Who is asked lets the request in, or what it answers comes to something else. Its own target is no part of the request's way."""
+        state, asks = self.state, step.forward
+        state.looked_at("field", VERDICT)
+        pool = self.estate.pool(asks.pool)
+        members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (asks.pool,)
+        state.pool_label = pool.name if pool else asks.pool
+        target = self._target(asks)
+        fields = answering.request_fields([*state.request_fields, *asks.fields], state)
+        origin = state.asked_first = OriginRequest(members, asks.secure, "GET", target, fields, policy(pool, members), self._mapped_back(asks, target, dict(fields).get("host", "")), certificate=certificate(asks))
+        verdict = state.verdict = asking.verdict_of(self.estate, state.received or state.request)
+        state.note(f"asked first: {verdict.status}", step.span, f"{state.pool_label}{target}", verdict.lets_in)
+        if verdict.is_silence and self.estate.dialect != "nginx":
+            return self.fail(verdict.status, step.span)
+        if verdict.lets_in:
+            state.request_fields += step.fields
+            return None
+        instead = next((item for item in asks.in_place if (item.statuses is None or verdict.status in item.statuses) and (not item.field or verdict.field(item.field) is not None)), None)
+        if instead is None:
+            location = verdict.field("location")
+            return self.end(step.span, status=verdict.status, location=self._mapped(asks, location) if location else None, origin=origin, extra=asks.response_fields,
+                            sent=tuple(pair for pair in verdict.fields if pair[0] != "location"))
+        result = self.run(instead.steps)
+        return result if result is not None else self.fail(500, step.span)
+
     # --- answers ------------------------------------------------------------------------------------------------------
 
     def redirect(self, step: Redirect) -> _Next:
@@ -456,7 +481,7 @@ class _Run:
         origin = OriginRequest(members, step.secure, state.method, target, fields, policy(pool, members),
                                self._mapped_back(step, target, dict(fields).get("host", "")), certificate=certificate(step))
         state.note("forward", step.span, f"{state.pool_label}{target}")
-        answer = wanted(state.received or state.request)
+        answer = asking.answer_of(self.estate, step.pool, state.received or state.request)
         if (late := self._unanswered(step, answer)) is not None:
             return self.fail(late, step.span)
         instead = next((item for item in step.in_place if item.statuses is None or answer.status in item.statuses), None)
@@ -685,7 +710,7 @@ class _Run:
             fields = answering.response_fields(operations, status, is_error, state, sent, "" if types is None else "content-type", apart)
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
-            state.site.key, span, state.gave_up, tuple(state.trace), types, by_name=state.types if file is not None and not listing else None,
+            state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, by_name=state.types if file is not None and not listing else None,
         )
 
 
@@ -702,6 +727,6 @@ _HANDLERS: dict[type, Callable[..., _Next]] = {
     Block: _Run.block, Choose: _Run.choose, Restart: _Run.jump, Leave: _Run.jump, Rewrite: _Run.rewrite,
     SetVariable: _Run.set_variable, ForgetFields: _Run.forget, Field: _Run.field, ErrorPages: _Run.error_pages,
     Compress: _Run.compress, MediaTypes: _Run.media_types, BodyLimit: _Run.body_limit, AnswerLimit: _Run.answer_limit, LogTo: _Run.nothing, Note: _Run.nothing,
-    Protect: _Run.protect, Credentials: _Run.credentials, Redirect: _Run.redirect, Respond: _Run.respond, Abort: _Run.abort, Forward: _Run.forward, Gateway: _Run.gateway, Unserved: _Run.unserved,
+    Protect: _Run.protect, Credentials: _Run.credentials, AskFirst: _Run.ask_first, Redirect: _Run.redirect, Respond: _Run.respond, Abort: _Run.abort, Forward: _Run.forward, Gateway: _Run.gateway, Unserved: _Run.unserved,
     ServeFiles: _Run.serve,
 }

@@ -21,7 +21,7 @@ from .outcome import OriginRequest, Outcome
 from .request import Request
 
 # Fields that a proxy adds about the client: another value is worth knowing, an application rarely breaks on it.
-_CLIENT_FIELDS = frozenset({"x-forwarded-for", "x-forwarded-host", "x-forwarded-proto"})
+_CLIENT_FIELDS = frozenset({"x-forwarded-for", "x-forwarded-host", "x-forwarded-proto", "x-forwarded-method", "x-forwarded-uri"})
 # RFC 9110 section 7.6.1: fields of one connection.
 _HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect"})
 
@@ -57,6 +57,9 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
         if one != other:
             found.append(Difference(what, _shown(one), _shown(other), severity))
 
+    if before.asked_first is not None and after.asked_first is not None:
+        found += [Difference(f"asked first, {item.what}", item.before, item.after, item.severity) for item in _origin(before.asked_first, after.asked_first, request)
+                  if item.what != "redirects of the origin"]
     if before.status != after.status:
         differ("status", before.status, after.status, _status_severity(before, after, request))
         if (before.status or 0) // 100 != (after.status or 0) // 100 or before.origin is None or after.origin is None:
@@ -166,8 +169,8 @@ def _method_weight(before: str, after: str, request: Request) -> Severity:
     return Severity.MINOR if request.method == "HEAD" and {before, after} == {"GET", "HEAD"} else Severity.BREAKING
 
 
-# What stands in a text in the place of what is known of a certificate that is not there (httpd, Caddy).
-NO_CERTIFICATE = re.compile(r"\(null\)|\{http\.request\.tls\.client\.\w+\}")
+# What stands in a text in the place of what is known of a certificate that is not there (httpd, Caddy), or of a field that who was asked first did not send.
+NO_CERTIFICATE = re.compile(r"\(null\)|\{http\.request\.tls\.client\.\w+\}|\{http\.reverse_proxy\.header\.[\w-]+\}")
 
 
 # Parameters that most applications never look at, or find out by themselves.

@@ -22,9 +22,10 @@ from ..model import (
 )
 from ..patterns import host_matches, search
 from . import client_certificates, paths
-from .outcome import TraceEntry
+from .outcome import OriginRequest, TraceEntry
 from .request import Facts, Request
 from .route_index import RouteIndex
+from .verdicts import Verdict
 
 
 @dataclass
@@ -90,6 +91,8 @@ class State:
     for_index: bool = False  # it is asked for as a folder's index file
     refused: int | None = None
     let_in: bool = False
+    verdict: Verdict | None = None  # what was answered by who was asked first, and what he was asked
+    asked_first: OriginRequest | None = None
     unproven: tuple[Step, ...] | None = None  # what answers a client whose certificate does not do
     trace: list[TraceEntry] = field(default_factory=list)
     index: RouteIndex | None = None  # with it, routes that were tried and did not hold are not noted
@@ -257,6 +260,9 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return _cookie(name, request, state.site.reading.cookies_mind_case)
         case Variable.VARIABLE:
             return state.variables.get(name, "")
+        case Variable.VERDICT_FIELD:
+            found = state.verdict.field(name) if state.verdict is not None else None
+            return found if found is not None else "" if state.drops_empty else f"{{http.reverse_proxy.header.{name}}}"  # 1.22.1, 2.6.2, probed
         case Variable.CERTIFICATE | Variable.CERTIFICATE_SUBJECT | Variable.CERTIFICATE_ISSUER | Variable.CERTIFICATE_FINGERPRINT:
             state.looked_at("field", client_certificates.CERTIFICATE)
             return client_certificates.value_of(variable, name, state.site, request, state.let_in)

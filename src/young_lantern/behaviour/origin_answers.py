@@ -17,7 +17,7 @@ from ..patterns import examples
 from .client_certificates import CERTIFICATE, in_words
 from .request import MOST_FIELDS, Request, shortened
 
-ANSWER, FIELD, AFTER = "Lantern-Answer", "Lantern-Field", "Lantern-After"
+ANSWER, FIELD, AFTER, VERDICT = "Lantern-Answer", "Lantern-Field", "Lantern-After", "Lantern-Verdict"
 SELF, REFUSED = "self", "refused"
 # The Content-Type of an origin that is asked for nothing else.
 USUAL_TYPE = "application/json"
@@ -64,12 +64,12 @@ def at_once(request: Request) -> Request:
 
 def asks_origin(request: Request) -> bool:
     """Whether the request is one for a stand-in only: no true origin knows these fields."""
-    return any(request.field(name) is not None for name in (ANSWER, FIELD, AFTER))
+    return any(request.field(name) is not None for name in (ANSWER, FIELD, AFTER, VERDICT))
 
 
 def fields_in_words(request: Request) -> list[str]:
     """The fields of a request as reports show them; what is asked of a stand-in is said of the origin."""
-    said = {ANSWER: "the origin answers", FIELD: "the origin sends", AFTER: "the origin takes seconds:"}
+    said = {ANSWER: "the origin answers", FIELD: "the origin sends", AFTER: "the origin takes seconds:", VERDICT: "who is asked first answers"}
     shown = ["(the origin cannot be reached)" if (name, value) == (ANSWER, REFUSED) else f"({said[name]} {value.replace(SELF, 'to the same URL') if name == ANSWER else value})" if name in said else in_words(value) if name == CERTIFICATE else f"{name}: {shortened(value)}" for name, value in request.fields]
     return shown if len(shown) <= MOST_FIELDS else [*shown[:2], f"(and {len(shown) - 2:,} fields more)"]
 

@@ -49,6 +49,7 @@ class Outcome:
 
     media_types: the Content-Type lines, of which there may be none or, by mistake, several; None: not foretold
     handshake:   the TLS handshake failed, for want of a certificate of the client's that holds
+    asked_first: what the origin got that was asked whether the request may go on
     trusts:      whose certificates the client's was verified by
     by_name:     what says the type of a file by its name, where a file is the answer; no part of what is compared
     """
@@ -69,18 +70,13 @@ class Outcome:
     media_types: tuple[str, ...] | None = None
     handshake: bool = False
     trusts: str = ""
+    asked_first: OriginRequest | None = None
     by_name: MediaTypes | None = field(default=None, compare=False, repr=False)
 
     def as_json(self) -> dict[str, Any]:
         """The outcome as DESIGN's JSON: status, location, origin, file, fields, site, trace."""
-        origin = None
-        if self.origin:
-            origin = {
-                "address": list(self.origin.addresses), "protocol": self.origin.protocol, "secure": self.origin.secure, "certificate": self.origin.certificate, "method": self.origin.method,
-                "target": self.origin.target, "fields": _json_fields(self.origin.fields), "mapped_back": self.origin.mapped_back, "policy": self.origin.policy,
-            }
         return {
-            "status": self.status, "location": self.location, "origin": origin, "file": self.file, "body": self.body,
+            "status": self.status, "location": self.location, "origin": _json_origin(self.origin), "asked_first": _json_origin(self.asked_first), "file": self.file, "body": self.body,
             "fields": _json_fields(self.fields) | ({} if self.media_types is None else {"content-type": list(self.media_types)}), "coding": self.coding, "listing": self.listing, "missing": self.missing, "handshake": self.handshake, "trusts": self.trusts,
             "site": self.site,
             "trace": [
@@ -93,16 +89,27 @@ class Outcome:
 
 def outcome_of(made: dict[str, Any]) -> Outcome:
     """What `as_json` made, as far as it is there: members that a text does not have are as if nothing was said of them. Raises KeyError, TypeError, ValueError."""
-    origin, fields = made.get("origin"), made.get("fields", {})
+    fields = made.get("fields", {})
     return Outcome(
         made["status"] if made["status"] is None else int(made["status"]), made.get("location"),
-        OriginRequest(
-            tuple(origin["address"]), bool(origin.get("secure")), str(origin["method"]), str(origin["target"]), _pairs(origin.get("fields", {})), origin.get("policy", ""),
-            origin.get("mapped_back", ""), origin.get("protocol", "http"), origin.get("certificate", "")) if origin else None,
+        _origin_of(made.get("origin")),
         made.get("file"), made.get("body"), _pairs({name: values for name, values in fields.items() if name != "content-type"}), made.get("coding"), bool(made.get("listing")),
         bool(made.get("missing")), made.get("site"), media_types=tuple(value for _, value in _pairs({"": fields["content-type"]})) if "content-type" in fields else None,
-        handshake=bool(made.get("handshake")), trusts=str(made.get("trusts", "")),
+        handshake=bool(made.get("handshake")), trusts=str(made.get("trusts", "")), asked_first=_origin_of(made.get("asked_first")),
     )
+
+
+def _json_origin(origin: OriginRequest | None) -> dict[str, Any] | None:
+    return None if origin is None else {
+        "address": list(origin.addresses), "protocol": origin.protocol, "secure": origin.secure, "certificate": origin.certificate, "method": origin.method,
+        "target": origin.target, "fields": _json_fields(origin.fields), "mapped_back": origin.mapped_back, "policy": origin.policy,
+    }
+
+
+def _origin_of(made: dict[str, Any] | None) -> OriginRequest | None:
+    return OriginRequest(
+        tuple(made["address"]), bool(made.get("secure")), str(made["method"]), str(made["target"]), _pairs(made.get("fields", {})), made.get("policy", ""),
+        made.get("mapped_back", ""), made.get("protocol", "http"), made.get("certificate", "")) if made else None
 
 
 def _pairs(fields: dict[str, list[str]]) -> tuple[tuple[str, str], ...]:

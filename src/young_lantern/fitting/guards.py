@@ -5,9 +5,10 @@ Rule:     nginx and httpd answer what rules answer before anybody is asked who h
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
-from ..model import ALWAYS, ClientIn, Redirect, Respond, Span, Unserved
+from ..model import ALWAYS, Abort, AskFirst, ClientIn, Redirect, Respond, Span, Unserved
 from ..model.walk import walk
 from .static import bare
 from .tree import Branch, Chain, Leaf, leaves
@@ -17,8 +18,18 @@ def close_unguarded(chain: Chain) -> Chain:
     """The chain with such answers taken out; changes it in place."""
     for leaf in leaves(chain):
         answer = leaf.answer
-        if leaf.settings.guard is not None and isinstance(answer, Redirect | Respond) and answer.status < 400:
+        if (leaf.settings.guard is not None or leaf.settings.asks) and isinstance(answer, Redirect | Respond) and answer.status < 400:
             leaf.answer = Unserved("an answer of its own behind credentials", answer.span)
+    return chain
+
+
+def close_asked(chain: Chain, lost: Callable[[AskFirst], None]) -> Chain:
+    """The chain with what is asked of an origin first taken out, for dialects that ask nobody; changes it in place. What was guarded so stays closed."""
+    for leaf in leaves(chain):
+        for step in leaf.settings.asks:
+            lost(step)
+        if leaf.settings.asks and not isinstance(leaf.answer, Abort | Unserved):
+            leaf.answer = Unserved("what is let in by an origin that is asked first", leaf.settings.asks[0].span)
     return chain
 
 

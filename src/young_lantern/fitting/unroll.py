@@ -11,7 +11,7 @@ import re
 from dataclasses import dataclass, field, replace
 
 from ..model import (
-    ALWAYS, Abort, AddressRule, AllOf, AnswerLimit, AnyOf, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
+    ALWAYS, Abort, AddressRule, AllOf, AnswerLimit, AnyOf, AskFirst, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
     ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, MediaTypes, Not, Note, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
     Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, literal,
 )
@@ -152,7 +152,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 if step.span is not None:
                     env = replace(env, through=(*env.through, step.span))
                 if step.fresh:
-                    env = replace(env, settings=replace(Settings(), limit=env.settings.limit, guard=env.settings.guard))
+                    env = replace(env, settings=replace(Settings(), limit=env.settings.limit, guard=env.settings.guard, asks=env.settings.asks))
                 body = _without_leaves(list(step.steps), step.label)
                 env = replace(env, known=replace(env.known, rewritten=env.known.rewritten - {step.label}))
                 steps = [*body, _End(step, env.settings), *steps]
@@ -177,7 +177,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case Rewrite() | SetVariable():
                 step, env = _effect(step, env)
                 items.append(step)
-            case Field() | ErrorPages() | Compress() | MediaTypes() | BodyLimit() | ForgetFields() | Credentials():
+            case Field() | ErrorPages() | Compress() | MediaTypes() | BodyLimit() | ForgetFields() | Credentials() | AskFirst():
                 env = replace(env, settings=_set(env, step))
             case LogTo():
                 env = replace(env, settings=replace(env.settings, log=step))
@@ -293,7 +293,7 @@ def _falls(steps: list[Step]) -> bool:
 
 
 def _touches(steps: tuple[Step, ...]) -> bool:
-    return any(isinstance(item, Field | ErrorPages | Compress | MediaTypes | BodyLimit | ForgetFields | Credentials) for item in walk(steps))
+    return any(isinstance(item, Field | ErrorPages | Compress | MediaTypes | BodyLimit | ForgetFields | Credentials | AskFirst) for item in walk(steps))
 
 
 def _decides(steps: tuple[Step, ...], rest: list[_Item]) -> bool:
@@ -396,11 +396,11 @@ def _both_guards(before: Credentials | None, step: Credentials) -> Credentials:
     return replace(step, users=tuple(name for name in step.names if name in before.names), also=spans)
 
 
-def _set(env: _Env, step: Field | ErrorPages | Compress | MediaTypes | BodyLimit | ForgetFields | Credentials) -> Settings:
+def _set(env: _Env, step: Field | ErrorPages | Compress | MediaTypes | BodyLimit | ForgetFields | Credentials | AskFirst) -> Settings:
     settings = env.settings
     match step:
         case ForgetFields():
-            return Settings(request_fields=settings.request_fields, limit=settings.limit, guard=settings.guard)
+            return Settings(request_fields=settings.request_fields, limit=settings.limit, guard=settings.guard, asks=settings.asks)
         case Field():
             known = None if step.when is None or step.asked_last else truth(step.when, env.known)
             if known is False:
@@ -417,6 +417,8 @@ def _set(env: _Env, step: Field | ErrorPages | Compress | MediaTypes | BodyLimit
             return replace(settings, types=step.onto(settings.types))
         case BodyLimit():
             return replace(settings, limit=step)
+        case AskFirst():
+            return replace(settings, asks=(*settings.asks, _captured(step, env)))
         case Credentials():
             return replace(settings, guard=_both_guards(settings.guard, step))
     raise AssertionError(step)

@@ -13,6 +13,7 @@ from contextlib import ExitStack
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from ..behaviour.asking import deciders, together
 from ..behaviour import Outcome, Request, decide, real_files
 from ..behaviour.compare import with_port_numbers
 from ..behaviour.differences import differences
@@ -113,6 +114,7 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         issuer, clients = make_client_certificates(folder / "clients")
         placed = tuple(dict.fromkeys((*files, *before.files, *after.files)))
         empty = _empty_roots([reading.estate for reading in readings], placed, folder / "empty")
+        together(*(reading.estate for reading in readings))
         plans, origins = [], []
         for number, reading in enumerate(readings):
             plan = Plan(folder / f"copy-{number}", free_port, certificate, issuer, files=(*empty, *placed), fills=fills)
@@ -120,12 +122,13 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
             assert move is not None
             command = move(reading, plan)
             plans.append(plan)
-            origins.append(stack.enter_context(Origins(list(plan.origins.values()))))
+            origins.append(stack.enter_context(Origins(list(plan.origins.values()), {plan.origins[address] for address in map(canonical, deciders(reading.estate)) if address in plan.origins})))
             stack.enter_context(Running(command, plan.folder, list(plan.ports.values())))
         chosen, sampled = choose_requests(readings[0].estate, readings[1].estate, requests, most)
         # A relative root is below the folder that the server runs in.
         facts = real_files(lambda path: plans[0].folder / plans[0].path(path))
         estates = tuple(with_port_numbers(reading.estate) for reading in readings)
+        together(*estates)
 
         def one(request: Request) -> Row:
             outcomes = tuple(decide(estate, request, facts) for estate in estates)

@@ -13,10 +13,12 @@ import socket
 import sys
 import threading
 import time
+from collections.abc import Container
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from types import TracebackType
 
-from ..behaviour.origin_answers import AFTER, ANSWER, FIELD, SELF, USUAL_TYPE, parsed
+from ..behaviour.origin_answers import AFTER, ANSWER, FIELD, SELF, USUAL_TYPE, VERDICT, parsed
+from ..behaviour.verdicts import parsed_verdict
 from . import fastcgi
 
 MARK = "lantern-stand-in-origin"
@@ -47,7 +49,11 @@ class _Handler(BaseHTTPRequestHandler):
             "fields": [[name.lower(), value.encode("latin-1", "replace").decode("utf-8", "replace")] for name, value in self.headers.items()], "content_bytes": len(body),
         }
         content = json.dumps(received).encode()
-        status, location, more = asked(self.headers.get(ANSWER, ""), self.headers.get(FIELD, ""), f"http://{self.headers.get('Host', '')}{received['target']}", self.headers.get(AFTER, ""))
+        if self.server.decides:  # type: ignore[attr-defined]
+            verdict = parsed_verdict(self.headers.get(VERDICT, ""))
+            status, location, more = verdict.status, verdict.field("location") or "", tuple(pair for pair in verdict.fields if pair[0] != "location")
+        else:
+            status, location, more = asked(self.headers.get(ANSWER, ""), self.headers.get(FIELD, ""), f"http://{self.headers.get('Host', '')}{received['target']}", self.headers.get(AFTER, ""))
         self.send_response(status)
         if "content-type" not in dict(more):
             self.send_header("Content-Type", USUAL_TYPE)
@@ -82,6 +88,7 @@ class _Server(ThreadingHTTPServer):
     def __init__(self, address: tuple[str, int], handler: type[BaseHTTPRequestHandler]) -> None:
         super().__init__(address, handler)
         self.taken: set[socket.socket] = set()
+        self.decides = False
 
     def get_request(self) -> tuple[socket.socket, object]:
         stream, address = super().get_request()
@@ -107,10 +114,12 @@ class _Server(ThreadingHTTPServer):
 class Origins:
     """Stand-in origins on several ports, for the length of a `with`."""
 
-    def __init__(self, ports: list[int]) -> None:
+    def __init__(self, ports: list[int], decides: Container[int] = ()) -> None:
+        """decides: the ports of those that are asked whether requests may go on (behaviour/asking.py)."""
         self.servers = []
         for port in ports:
             self.servers.append(_Server(("127.0.0.1", port), _Handler))
+            self.servers[-1].decides = port in decides
 
     def __enter__(self) -> "Origins":
         for server in self.servers:

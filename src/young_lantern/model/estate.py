@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from .conditions import Pattern
 from .span import Span
@@ -232,6 +232,7 @@ class Estate:
     media_types: tuple[MediaType, ...] = ()
     media_type_default: str = ""
     media_types_span: Span | None = None
+    deciders: frozenset[str] | None = field(default=None, compare=False, repr=False, init=False)  # looked up once (behaviour/asking.py)
 
     def site(self, key: str) -> Site:
         return next(site for site in self.sites if site.key == key)

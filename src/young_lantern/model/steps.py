@@ -497,6 +497,7 @@ class InPlace:
     statuses: frozenset[int] | None
     steps: tuple["Step", ...]
     span: Span | None = None
+    field: str = ""  # only if the answer has this field
 
 
 @dataclass(frozen=True, slots=True)
@@ -653,8 +654,23 @@ class Note:
     span: Span | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class AskFirst:
+    """An origin is asked whether the request may go on: by GET, without content, with the request's fields (nginx, auth_request; Caddy, forward_auth).
+
+    forward: the question. An answer of success (2xx) lets in; `in_place` says what others come to, and those that it does not name go to the client
+    fields:  operations on the request's fields when it is let in, where Variable.VERDICT_FIELD is a field of the answer
+    """
+
+    forward: Forward
+    fields: tuple[Field, ...] = ()
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+    comments: tuple[str, ...] = ()
+
+
 Step = (
-    Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | Credentials | ErrorPages | Compress | MediaTypes | BodyLimit | AnswerLimit
+    Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | Credentials | AskFirst | ErrorPages | Compress | MediaTypes | BodyLimit | AnswerLimit
     | LogTo | Redirect | Respond | Abort | Forward | Gateway | ServeFiles | Unserved | Note
 )
 ENDS = (Redirect, Respond, Abort, Forward, Gateway, ServeFiles, Unserved, Restart, Leave)

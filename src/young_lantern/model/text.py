@@ -48,6 +48,7 @@ class Variable(Enum):
     COOKIE = "cookie"
     VARIABLE = "variable"  # set by a Set step
     ORIGIN_FIELD = "origin_field"  # of what the origin answered
+    VERDICT_FIELD = "verdict_field"  # of what an origin answered that was asked first
     CERTIFICATE = "certificate"  # what came of the client's certificate: NONE, SUCCESS, FAILED:reason; nothing without TLS
     CERTIFICATE_SUBJECT = "certificate_subject"  # its subject (RFC 4514); the name is what stands there where there is none
     CERTIFICATE_FINGERPRINT = "certificate_fingerprint"  # 64 hexadecimal digits, or nothing

@@ -37,13 +37,14 @@ ROWS: tuple[Row, ...] = (
     *_site("reverse_proxy", "forwards"),
     *_site("php_fastcgi", "gateways"),
     *_site("basicauth", "access"),
+    *_site("forward_auth", "asking"),
     *_site("encode", "compression"),
     *_site("request_body", "limits"),
     *_site("map", "tables"),
     *_site("log skip_log", "logs"),
     *_site("import", "structure"),
     *(Row(name, frozenset({SITE}), at_least(0), disposition=Disposition.UNSUPPORTED, why=_NOT_YET, shape=name)
-      for name in "forward_auth templates method push tracing metrics acme_server copy_response copy_response_headers invoke".split()),
+      for name in "templates method push tracing metrics acme_server copy_response copy_response_headers invoke".split()),
     *(Row(name, frozenset({GLOBAL}), at_least(0), topic="sites", shape=name)
       for name in "http_port https_port auto_https default_sni default_bind".split()),
     *(Row(name, frozenset({GLOBAL}), at_least(0), disposition=Disposition.IMPLIED,

@@ -68,7 +68,7 @@ def _move_top(directive: Directive, plan: Plan, used: set[str]) -> None:
         for word in directive.words:
             word.raw = _ADDRESS_PORT.sub(lambda found: f":{plan.port(next(filter(None, found.groups())))}", plan.fill(word.raw))
     for inner in directive.walk():
-        if inner.name == "reverse_proxy" and inner.block is not None:
+        if inner.name in ("reverse_proxy", "forward_auth") and inner.block is not None:
             # The stand-in origins are well; one that is slow under the load of the check shall not be left out.
             inner.block[:] = [item for item in inner.block if item.name != "fail_duration"]
         if inner.name == "transport" and inner.block is not None:
@@ -110,7 +110,7 @@ def _move_one(directive: Directive, plan: Plan) -> None:
                     word.raw = _moved_origin(word, plan)
         case "env" if words[-1].text.startswith("/"):
             words[-1].raw = plan.path_with_values(words[-1].text)
-        case "reverse_proxy" | "php_fastcgi" | "to":
+        case "reverse_proxy" | "php_fastcgi" | "forward_auth" | "to":
             for word in words[1:]:
                 word.raw = _moved_origin(word, plan)
         case "header_up" if len(words) == 3 and words[1].text.lower() == "host":

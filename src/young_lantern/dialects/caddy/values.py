@@ -74,6 +74,9 @@ def _part(found: re.Match[str]) -> Part:
     for start in ("tls_client_", "http.request.tls.client."):
         if name.startswith(start) and (variable := CERTIFICATE_NAMES.get(name[len(start):])) is not None:
             return Var(variable, "" if variable is Variable.CERTIFICATE_FINGERPRINT else f"{{http.request.tls.client.{name[len(start):]}}}")
+    for start in ("rp.header.", "http.reverse_proxy.header."):
+        if name.startswith(start):
+            return Var(Variable.VERDICT_FIELD, name[len(start):])
     for start in ("re.", "http.regexp."):
         if name.startswith(start):
             label, _, group = name[len(start):].rpartition(".")
@@ -132,6 +135,9 @@ def _write_variable(variable: Variable, name: str, rewritten: bool) -> str | Unw
             return f"{{query.{name}}}"
         case Variable.VARIABLE:
             return f"{{vars.{name}}}"
+        case Variable.VERDICT_FIELD:
+            # Fields are kept by their canonical names (Go, http.CanonicalHeaderKey).
+            return f"{{http.reverse_proxy.header.{'-'.join(word.capitalize() for word in name.split('-'))}}}"
     if variable in WRITE:
         return f"{{{WRITE[variable]}}}"
     return Unwritable(f"the {variable.value.replace('_', ' ')}")

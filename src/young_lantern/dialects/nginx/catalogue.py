@@ -165,6 +165,10 @@ _READ = [
         deny hslx 1 ADDRESS | NETWORK | all
         client_max_body_size hsl 1 SIZE
     """),
+    *_rows("asking", """
+        auth_request hsl 1 PATH | off
+        auth_request_set hsl 2 $NAME $upstream_http_FIELD
+    """),
     *_rows("heads", """
         large_client_header_buffers hs 2 NUMBER SIZE
         client_header_buffer_size hs 1 SIZE
@@ -239,7 +243,7 @@ _NOT_CARRIED = [row for why, lines in (
         l 0+: mp4 flv image_filter
     """),
     ("it decides who may see this; what it guards is answered with an error until it is carried over by hand, and not left open", """
-        hsl 1+: auth_request auth_request_set secure_link secure_link_md5
+        hsl 1+: secure_link secure_link_md5
     """),
     ("it keeps answers of origins for later requests; without it the origin is asked every time", """
         hsl 1+: proxy_cache proxy_cache_key proxy_cache_valid proxy_cache_bypass proxy_no_cache proxy_cache_use_stale proxy_cache_lock
@@ -384,7 +388,7 @@ PASSES = ("proxy_pass", "fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", 
 HANDLERS = ("fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass", "stub_status", "empty_gif", "perl", "mp4", "flv")
 
 # Protections that are not read: what they guard must not be left open, so that it is not answered at all.
-GUARDS = ("auth_request", "secure_link")
+GUARDS = ("secure_link",)
 
 # Blocks whose content is data and not directives: each line of it is claimed together with the block.
 DATA_BLOCKS = frozenset({"types", "map", "geo", "split_clients", "charset_map"})

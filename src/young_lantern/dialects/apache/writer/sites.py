@@ -15,7 +15,7 @@ from itertools import groupby
 from ....codes import CLIENT_BEHIND_ALL, IPV6_TOO, NO_COUNTERPART, RESTART_LOST
 from ....fitting import Leaf, answer_types, leaves, own_types, unroll, without_impossible, without_tables
 from ....fitting.every_path import without_every_path
-from ....fitting.guards import close_unguarded, exempt_clients
+from ....fitting.guards import close_asked, close_unguarded, exempt_clients
 from ....fitting.conditional import with_conditions, without_idle_changes
 from ....fitting.places import plain_paths
 from ....fitting.spread import spread
@@ -105,7 +105,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     plain_targets(chain, rewrites_inside=False)
     passing: set[int] = set()
     chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict), lambda field: False))), passing))
-    chain = close_unguarded(chain)
+    chain = close_unguarded(close_asked(chain, lambda step: context.lost(step.span, "asking an origin first", "httpd asks no origin whether a request may go on", "let the application that is guarded ask it, or keep this part behind the old server")))
     own_types.defaults_as_settings(chain)
     waits.choose_wait(chain, context)
     applications = gateways.as_files(chain, context)

@@ -32,6 +32,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     for directive in loaded.options:
         if context.claims[directive.span].disposition is None:
             context.options[context.use(directive).name] = directive.args
+    context.asks_any = any("forward_auth" in text for text in tree.texts.values())
     sites, listeners = read_sites(loaded.sites, context)
     context.settle()
     order = {name: number for number, name in enumerate(tree.texts)}

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from ....model import Lookup, Pattern, Span, Step, Template, Unread
+from ....model import Lookup, Pattern, Span, Step, Template, Unread, Var, Variable
 from ...collecting import Collector
 from .. import values
 from ..syntax import Directive
@@ -20,6 +20,8 @@ class Context(Collector):
     """Collects what reading finds. `options`: the global ones by name; `servers`: the blocks of that name among them. `lookups`: the tables that were read, by what they make. `read_level`: reads a segment that stands in a directive of a topic module."""
 
     options: dict[str, list[str]] = field(default_factory=dict)
+    asks_any: bool = False  # some line asks an origin first, so that placeholders stand for its answer
+    asks_first: bool = False  # the origin that is read is asked whether requests may go on
     servers: list[Directive] = field(default_factory=list)
     lookups: dict[str, Lookup] = field(default_factory=dict)
     read_level: Callable[["Level", "Context"], tuple[Step, ...]] | None = None
@@ -33,6 +35,8 @@ class Context(Collector):
 
     def template(self, text: str, directive: Directive) -> Template:
         made = tuple(self.lookups.get(part.spelling.strip("{}"), part) if isinstance(part, Unread) else part for part in values.read_template(text))
+        if not self.asks_any:
+            made = tuple(Unread(f"{{http.reverse_proxy.header.{part.name}}}") if isinstance(part, Var) and part.variable is Variable.VERDICT_FIELD else part for part in made)
         return self.checked(made, directive.span, directive.name)
 
     def pattern(self, text: str, directive: Directive, label: str = "") -> Pattern:

@@ -61,6 +61,10 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
                 secure = asked or secure
             case "handle_response" if not inner.block:
                 pass  # reverseproxy.go (2.6.2, probed): without routes it is passed over
+            case "handle_response" if context.asks_first and (refusal := _refusal(inner, directive.block or [], level, context)) is not None:
+                in_place.append(refusal)
+            case name if name.startswith("@") and context.asks_first:
+                pass
             case "handle_response" if (codes := _raised(inner, directive.block or [])) is not None:
                 context.use((inner.block or [])[0])
                 raised |= codes
@@ -106,12 +110,33 @@ def _statuses(inner: Directive, lines: list[Directive]) -> frozenset[int] | None
     block = [line.words for line in asked.block or []] if asked is not None else []
     if not words and len(block) == 1:
         words = [word.text for word in block[0]]
+    return _codes(words)
+
+
+def _codes(words: list[str]) -> frozenset[int] | None:
+    """What `status 401 4xx` names."""
     if words[:1] != ["status"] or not words[1:] or not all(re.fullmatch(r"[1-5](\d\d|xx)", word) for word in words[1:]):
         return None
     codes: set[int] = set()
     for word in words[1:]:
         codes |= set(range(int(word[0]) * 100, int(word[0]) * 100 + 100)) if word.endswith("xx") else {int(word)}
     return frozenset(codes)
+
+
+def _refusal(inner: Directive, lines: list[Directive], level: Level, context: Context) -> InPlace | None:
+    """What an answer of who is asked first comes to: of some statuses, and perhaps with a field."""
+    asked = next((line for line in lines if inner.args[:1] == [line.name]), None)
+    inside = [[word.text for word in line.words] for line in asked.block or []] if asked is not None else []
+    fields = [words[1] for words in inside if words[0] == "header" and words[2:] in (["*"], [])]
+    others = [words for words in inside if words[0] != "header"]
+    if asked is None or len(fields) != 1 or len(others) != 1 or len(inside) != 2:
+        codes, field = _statuses(inner, lines), ""
+    else:
+        codes, field = _codes(others[0]), fields[0]
+    if codes is None or not inner.block:
+        return None
+    assert context.read_level is not None
+    return InPlace(codes or None, context.read_level(level.below(inner), context), inner.span, field)
 
 
 def _in_place(inner: Directive, level: Level, context: Context) -> tuple[Step, ...] | None:

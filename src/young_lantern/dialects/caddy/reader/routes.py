@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from ....model import ALWAYS, Choose, Condition, Route, SetVariable, Step, Unserved, Var, Variable
 from ..order import sort_items
 from ..syntax import Directive
-from . import access, answers, compression, fields, files, forwards, gateways, limits, logs, rewrites
+from . import access, answers, asking, compression, fields, files, forwards, gateways, limits, logs, rewrites
 from .context import Context, Level, Read
 from .matchers import take_matcher
 
@@ -157,10 +157,10 @@ def _unserved(directive: Directive, words: list[str], level: Level, context: Con
 
 
 # Handlers and protections that are not read: what they answer, or guard, is not known, and must not be taken for open.
-UNREAD = frozenset({"forward_auth"})
+UNREAD: frozenset[str] = frozenset()
 READS: dict[str, Read] = {
     **dict.fromkeys(UNREAD, _unserved),
     "handle": _handle, "handle_path": _handle_path, "route": _route,
     "root": lambda directive, words, level, context: (),
-    **access.READS, **answers.READS, **compression.READS, **fields.READS, **files.READS, **forwards.READS, **gateways.READS, **limits.READS, **logs.READS, **rewrites.READS,
+    **access.READS, **answers.READS, **asking.READS, **compression.READS, **fields.READS, **files.READS, **forwards.READS, **gateways.READS, **limits.READS, **logs.READS, **rewrites.READS,
 }

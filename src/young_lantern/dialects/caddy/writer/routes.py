@@ -18,7 +18,7 @@ from ....model import (
 from ....model.walk import walk
 from ..order import sort_items
 from ..values import Unwritable
-from . import access, answers, compression, fields, files, forwards, gateways, limits, logs, rewrites
+from . import access, answers, asking, compression, fields, files, forwards, gateways, limits, logs, rewrites
 from .context import Context, Matcher
 from .matchers import write_matcher
 from .output import Node
@@ -132,10 +132,30 @@ def write_leaf(leaf: Leaf, chain: Chain, context: Context) -> list[Node]:
             context.lost(leaf.settings.guard.span, "these credentials", made.what, "set the passwords anew with caddy hash-password")
             return _closed()
         guard = made
+    if leaf.settings.asks and not isinstance(leaf.answer, Abort):
+        return _asked(leaf, guard, below, context)
     settings = [*guard, *([] if isinstance(leaf.answer, Abort) else write_settings(leaf.settings, below, context))]
     nodes = [*settings, *_checked(_answer(leaf.answer, context), leaf.answer.span, context)]
     nodes[-1].spans = (*nodes[-1].spans, *leaf.through)
     return nodes
+
+
+def _asked(leaf: Leaf, guard: list[Node], below: Chain, context: Context) -> list[Node]:
+    """An answer to those whom an origin lets in."""
+    answer, settings = leaf.answer, leaf.settings
+    last, answer, fields = asking.with_copies(settings.asks[-1], answer, settings.request_fields)
+    asks: list[Node] = []
+    for step in (*settings.asks[:-1], last):
+        made = asking.write_question(step, context)
+        if isinstance(made, Unwritable):
+            context.left.update(item for item in walk(leaf) if isinstance(item, Span))
+            context.lost(step.span, "asking an origin first", f"Caddy cannot say {made.what}")
+            return _closed()
+        asks += made
+    nodes = [*guard, *asks, *write_settings(replace(settings, request_fields=fields), below, context), *_checked(_answer(answer, context), leaf.answer.span, context)]
+    nodes[-1].spans = (*nodes[-1].spans, *leaf.through)
+    # A redirect would come before the question, by Caddy's order of directives.
+    return [Node(["route"], nodes)] if isinstance(answer, Redirect) else nodes
 
 
 def _answer(answer: object, context: Context) -> list[Node] | Unwritable:

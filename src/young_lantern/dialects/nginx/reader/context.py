@@ -58,6 +58,7 @@ class Context(Collector):
 
     tables: the blocks that make a variable by looking it up, by its name; `lookups`: those that were read
     places: where files that lines name lie on this machine
+    verdicts: the variables that hold fields of what was answered by who is asked first, and the fields
     split:  the pattern that takes scripts apart in the location that is read
     referers: the names of the tables behind $invalid_referer, by the words that make them
     rewriting: the scope whose rewriting directives are read
@@ -72,6 +73,7 @@ class Context(Collector):
     tables: dict[str, Directive] = field(default_factory=dict)
     lookups: dict[str, Lookup | Unread] = field(default_factory=dict)
     split: str = ""
+    verdicts: dict[str, str] = field(default_factory=dict)
     rewriting: Scope | None = None
     referers: dict[tuple[str, ...], str] = field(default_factory=dict)
     places: Places = Places()
@@ -110,6 +112,8 @@ class Context(Collector):
         from .referers import read_referers
         from .tables import read_table
 
+        if name in self.verdicts:
+            return Var(Variable.VERDICT_FIELD, self.verdicts[name])
         if name == "fastcgi_script_name":
             return Var(Variable.SCRIPT_NAME, self.split) if self.split else Var(Variable.PATH)
         if name == "fastcgi_path_info" and self.split:

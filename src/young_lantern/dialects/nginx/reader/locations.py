@@ -18,9 +18,10 @@ from ....model import (
     Redirect, Respond, Restart, Rewritten, Route, Step, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import with_steps
+from ....patterns import search
 from .. import catalogue, defaults
 from ..syntax import Directive
-from . import access, answers, client, compression, fields, files, gateways, logs, media_types, origins, rewrites
+from . import access, answers, asking, client, compression, fields, files, gateways, logs, media_types, origins, rewrites
 from .context import Context, Scope
 from .load import broken
 
@@ -163,11 +164,12 @@ class SiteLocations:
 
     def content(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
         if id(scope) not in self.made:
-            before = self.context.split
+            before, verdicts = self.context.split, self.context.verdicts
+            self.context.verdicts = asking.names_of(scope)
             found = files.split_of(scope, self.context)
             self.context.split = found.text if found else ""
             self.made[id(scope)] = self._content(scope, prefix)
-            self.context.split = before
+            self.context.split, self.context.verdicts = before, verdicts
         return self.made[id(scope)]
 
     def _content(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
@@ -227,7 +229,25 @@ class SiteLocations:
         return [Block(label, steps)]
 
     def _handling(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
-        return (*access.read_guards(scope, self.context), *files.read_try_files(scope, self.call, self.context), *self._handler(scope, prefix))
+        asked = asking.read_question(scope, self._leading_to(scope), self.context)
+        if isinstance(asked, Unserved):
+            return (*access.read_guards(scope, self.context), asked)
+        return (*access.read_guards(scope, self.context), *((asked,) if asked is not None else ()), *files.read_try_files(scope, self.call, self.context), *self._handler(scope, prefix))
+
+    def _leading_to(self, scope: Scope) -> tuple[Scope, str | None] | None:
+        """The location, and its text, that the path of a question leads to; None where that is not one by a plain text."""
+        line = next(iter(scope.inherited("auth_request")), None)
+        path = line.args[0] if line is not None and line.args else ""
+        level, found = self.top, None
+        while level:
+            if any(location.kind in ("~", "~*") and search(self.context.pattern(location.text, location.directive, ignores_case=location.kind == "~*"), path) for location in level):
+                return None
+            held = [location for location in level if location.kind == "=" and location.text == path] or sorted(
+                (location for location in level if location.kind in ("", "^~") and path.startswith(location.text)), key=lambda location: len(location.text))
+            if not held:
+                break
+            found, level = held[-1], held[-1].children
+        return (found.scope, found.prefix) if found is not None else None
 
     def _handler(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
         """The content handler of a scope: an origin, files, or one that is not read."""

@@ -95,6 +95,10 @@ class Context(Noting):
                 from .tables import write_table
 
                 return write_table(part, self)
+            case Var(Variable.VERDICT_FIELD, name):
+                from .asking import name_of
+
+                return f"${name_of(name)}"
             case Var(Variable.VARIABLE, name) if name not in self.set_names:
                 return ""
             case Var():

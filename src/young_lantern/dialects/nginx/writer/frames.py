@@ -13,7 +13,7 @@ from ....fitting import Chain, Leaf, leaves
 from ....fitting.static import bare
 from ....model import Abort, BodyLimit, Compress, Credentials, ErrorPages, Field, Forward, Gateway, Redirect, Respond, SUCCESS_STATUSES, ServeFiles, Span, Template, literal
 from ....model.walk import walk
-from . import compression, errors, fields, forwards, guards, limits, logs, types
+from . import asking, compression, errors, fields, forwards, guards, limits, logs, types
 from .conditional import conditions_in
 from .context import Context
 from .files import trim
@@ -144,6 +144,7 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
         nodes += limits.write_limit(settings.limit, context)
     if settings.guard is not None and frame.guard is None:
         nodes += guards.write_guard(settings.guard, settings.exempt, context)
+    nodes += asking.write_asking(leaf, context)
     if settings.log is not None:
         nodes += logs.write_logs((settings.log,), context)
     return nodes

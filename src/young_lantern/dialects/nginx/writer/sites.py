@@ -25,7 +25,7 @@ from ....model import (
 from ....model.walk import transform, walk
 from ....patterns import host_matches
 from ..values import quote, spell
-from . import files, frames, heads, logs, routes, tls, types
+from . import asking, files, frames, heads, logs, routes, tls, types
 from .context import Context
 from .early import with_early_tables
 from .fields import by_condition
@@ -72,7 +72,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     own_types.as_settings(chain)
     answer_preflights(chain)
     plain_targets(chain, rewrites_inside=False)
-    chain = close_unguarded(exempt_clients(plain_paths(chain, context.options.strict)))
+    chain = close_unguarded(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict))))
     structure = structural_spans(chain)
     body = _write_program(chain, site, context)
     if context.by_name:
@@ -82,7 +82,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
         own_types.as_settings(chain)
         answer_preflights(chain)
         plain_targets(chain, rewrites_inside=False)
-        body = _write_program(close_unguarded(exempt_clients(plain_paths(chain, context.options.strict))), site, context)
+        body = _write_program(close_unguarded(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict)))), site, context)
     context.structure |= structure
     groups: dict[tuple[tuple[str, ...], bool], list[Place]] = {}
     for place in places:
