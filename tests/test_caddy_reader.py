@@ -173,7 +173,7 @@ def test_forwarding(reads: Reads) -> None:
     assert reads.decide("caddy", site(block), "/").origin.addresses == ("192.0.2.3:8000",)  # type: ignore[union-attr]
 
 
-@pytest.mark.parametrize("line", ["basicauth {\n}", "forward_auth 192.0.2.1:80 {\n}"])
+@pytest.mark.parametrize("line", ["basicauth {\n}", "forward_auth 192.0.2.1:80 {\ntransport fastcgi\n}"])
 def test_what_is_not_read_is_not_open(reads: Reads, line: str) -> None:
     outcome = reads.decide("caddy", site(f"root * ROOT\n{line}\nfile_server"))
     assert outcome.file is None and line.split()[0] in outcome.gave_up
@@ -247,7 +247,7 @@ def test_imports(tmp_path: Path) -> None:
         ("header >X-A 1", "value-unread", "after Caddy 2.6"),
         ("basicauth {\n}", "value-unread", "with the hashes"),
         ("basicauth scrypt {\nrowan x\n}", "value-unread", "bcrypt was expected"),
-        ("forward_auth 192.0.2.1 {\n}", "no-counterpart", "forward_auth"),
+        ("forward_auth 192.0.2.1 {\ntransport fastcgi\n}", "value-unread", "copy_headers"),
         ("@unused path /x\nrespond hi", "without-effect", "@unused"),
         ("@m {\nexpression `{path} == \"/x\"`\nexpression `{path} == \"/y\"`\n}\nrespond @m hi", "without-effect", "a later line takes its place"),
         ("@m {\nprotocol https\nprotocol http\n}\nrespond @m hi", "without-effect", "protocol https"),

@@ -79,6 +79,10 @@ MODULE_MISSING = _code("module-missing", _R, _BREAKING,
     "{directive} needs the module {module}, which is not loaded",
     "the server does not start with a directive that none of its modules knows",
     "load the module in the source, or remove the directive; it is left out of the translation")
+QUESTION_LENGTH = _code("question-keeps-length", _R, _MINOR,
+    "the question at {path} says how much content a request has, and comes without it",
+    "who is asked waits for content that never comes, so that requests with content are answered after a minute, with an error",
+    'add proxy_pass_request_body off; and proxy_set_header Content-Length ""; where it is asked')
 LANGUAGE_BY_NAME = _code("language-by-name", _R, _MINOR,
     "files whose names have an ending of a language ({endings}) are sent with Content-Language; this is not carried",
     "no other server looks for a language in the names of files",

@@ -58,12 +58,13 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
         # nginx answers 400 to plain HTTP on a TLS port; the other way the handshake fails.
         return Outcome(None if request.scheme == "https" else 400, trace=(TraceEntry("the listener speaks the other of plain and TLS", listener.span),))
     site, span, captures, numbered = choose_site(estate, listener, request.host)
-    if (over := heads.over(listener, site, request)) is not None:
-        return heads.answer(estate, listener, site, request, facts, over, lambda state: _Run(estate, state).outcome())
     taken = heads.in_force(listener, site)
     received = request
     dropped, request = [name for name, _ in request.fields if heads.drops(taken, name)], heads.without_dropped(taken, request)
+    over = heads.over(listener, site, request)
     if not isinstance(site, Site):
+        if over is not None and isinstance(site, AnswerPlainly):
+            return heads.answer(estate, listener, site, request, facts, over, lambda state: _Run(estate, state).outcome())
         status = site.status if isinstance(site, AnswerPlainly) else None
         return Outcome(status, body="" if status else None, trace=(TraceEntry("no site has this name", listener.span, request.host),))
     raw, query = paths.split_target(request.target)
@@ -93,6 +94,8 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
         state.note("the client's certificate", asked.span, certificate or "none", state.unproven is None)
         if state.unproven == ():
             return Outcome(None, site=site.key, decided_by=asked.span, handshake=True, trace=tuple(state.trace))
+    if over is not None:
+        return heads.answer(estate, listener, site, request, facts, over, lambda state: _Run(estate, state).outcome())
     outcome = _Run(estate, state).outcome()
     if asked is not None and asked.verified and certificate == client_certificates.TRUSTED:
         outcome = replace(outcome, trusts=", ".join(asked.trusted))
@@ -358,6 +361,8 @@ class _Run:
         origin = state.asked_first = OriginRequest(members, asks.secure, "GET", target, fields, policy(pool, members), self._mapped_back(asks, target, dict(fields).get("host", "")), certificate=certificate(asks))
         verdict = state.verdict = asking.verdict_of(self.estate, state.received or state.request)
         state.note(f"asked first: {verdict.status}", step.span, f"{state.pool_label}{target}", verdict.lets_in)
+        if step.keeps_length and (state.request.field("Content-Length") or "0") != "0":
+            state.gave_up = "who is asked first waits for content that does not come"
         if verdict.is_silence and self.estate.dialect != "nginx":
             return self.fail(verdict.status, step.span)
         if verdict.lets_in:

@@ -36,14 +36,15 @@ def in_force(listener: Listener, site: object) -> RequestHeads:
 def over(listener: Listener, site: object, request: Request) -> tuple[int, bool, Span | None] | None:
     """(status, whether the site is known by then, the line that says so) for a request that is more than is taken; None: it is taken."""
     own = in_force(listener, site)
+    known = own is not listener.heads  # where sites say nothing themselves, all is read before one is chosen
     early = own if request.scheme == "https" else listener.heads
     line = len(request.method) + len(_wire(request.target)) + len("  HTTP/1.1")
     if early.line is not None and line > early.line:
-        return LINE_TOO_LONG, early is own, early.span
+        return LINE_TOO_LONG, known and early is own, early.span
     lengths = [len(name) + len(_wire(value)) + 2 for name, value in request.fields if name.lower() != CERTIFICATE.lower()]
     if (own.field is not None and lengths and max(lengths) > own.field or own.fields is not None and len(lengths) + _ADDED > own.fields
             or own.total is not None and line + 2 + sum(length + 2 for length in lengths) > own.total):
-        return own.status, own is not listener.heads, own.span
+        return own.status, known, own.span
     return None
 
 

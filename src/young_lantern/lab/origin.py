@@ -8,6 +8,7 @@ Rule:     a request may ask it for another answer (behaviour/origin_answers.py).
 from __future__ import annotations
 
 import contextlib
+import http.client
 import json
 import socket
 import sys
@@ -22,6 +23,9 @@ from ..behaviour.verdicts import parsed_verdict
 from . import fastcgi
 
 MARK = "lantern-stand-in-origin"
+# It takes whatever the servers pass on: lines and fields beyond the library's own limits, too.
+http.client._MAXLINE = 1 << 20  # type: ignore[attr-defined]
+http.client._MAXHEADERS = 10_000  # type: ignore[attr-defined]
 
 
 def asked(answer: str, field: str, own: str, after: str = "") -> tuple[int, str, tuple[tuple[str, str], ...]]:

@@ -659,11 +659,13 @@ class AskFirst:
     """An origin is asked whether the request may go on: by GET, without content, with the request's fields (nginx, auth_request; Caddy, forward_auth).
 
     forward: the question. An answer of success (2xx) lets in; `in_place` says what others come to, and those that it does not name go to the client
+    keeps_length: the question says how much content the request has, which does not come with it (nginx, unless its lines see to it)
     fields:  operations on the request's fields when it is let in, where Variable.VERDICT_FIELD is a field of the answer
     """
 
     forward: Forward
     fields: tuple[Field, ...] = ()
+    keeps_length: bool = False
     span: Span | None = None
     also: tuple[Span, ...] = ()
     comments: tuple[str, ...] = ()

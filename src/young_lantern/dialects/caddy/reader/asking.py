@@ -40,6 +40,7 @@ def read_forward_auth(directive: Directive, words: list[str], level: Level, cont
     steps = forwards.read_reverse_proxy(asked, words, level, context)
     context.asks_first = False
     if len(steps) != 1 or not isinstance(steps[0], Forward) or steps[0].intercepts_errors:
+        context.unread(directive, "", "an origin that is asked by HTTP was expected, with uri, copy_headers and what reverse_proxy takes")
         return closed
     forward = steps[0]
     given = [field for field in forward.fields if field.span is None]

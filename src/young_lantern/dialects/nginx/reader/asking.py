@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from ....codes import QUESTION_LENGTH
 from ....model import AskFirst, Disposition, Field, Forward, InPlace, Mapped, Operation, Respond, Side, Span, Step, Template, Unserved, Var, Variable, Written, join
 from ....model.walk import transform
 from ..syntax import Directive
@@ -20,6 +21,7 @@ from .context import Context, Scope
 CHALLENGE = "WWW-Authenticate"
 # Lines of the location that do not say what is asked.
 _SETTINGS = ("proxy_", "access_log", "log_not_found", "allow", "deny", "add_header", "client_", "default_type", "keepalive_", "error_log", "auth_request", "internal")
+_EXPECTED = "the path of a location that does nothing but pass the question on, with proxy_pass, was expected"
 _OF_ANSWER = "$upstream_http_"
 
 
@@ -28,22 +30,30 @@ def read_question(scope: Scope, found: "tuple[Scope, str | None] | None", contex
     line = context.used(scope, "auth_request")
     if line is None or line.args[:1] == ["off"]:
         return None
-    closed = Unserved(" ".join([line.name, *line.args]), line.span)
     either = scope.inherited("satisfy")
-    if found is None or either and either[-1].args == ["any"]:
-        return closed
-    location, prefix = found
+    if either and either[-1].args == ["any"]:
+        return _closed(line, "a place that asks for this and for nothing else was expected, without satisfy any", context)
+    location, prefix = found or (scope, None)
     asked = location.own("proxy_pass")
-    if not asked or any(not item.name.startswith(_SETTINGS) or item.name == "proxy_pass_request_headers" for item in location.directives):
-        return closed
+    if found is None or not asked or any(not item.name.startswith(_SETTINGS) or item.name == "proxy_pass_request_headers" for item in location.directives):
+        return _closed(line, _EXPECTED, context)
     with context.gather() as spans:
         made = origins.read_origins(asked[-1], location, prefix, context)
         for item in location.among("internal", "proxy_pass_request_body"):
             context.use(item)
             context.claims[item.span].disposition, context.claims[item.span].why = Disposition.KEPT, "the question goes without content, and nobody asks for it from outside"
     if made is None or len(made) != 1 or not isinstance(made[0], Forward):
-        return closed
-    return AskFirst(_question(made[0], line.args[0], tuple(spans)), span=line.span, also=_of_names(scope, context), comments=line.comments)
+        return _closed(line, _EXPECTED, context)
+    without = any(item.args == ["off"] for item in location.inherited("proxy_pass_request_body"))
+    keeps = not without and not any(field.name.lower() == "content-length" for field in made[0].fields)
+    if keeps:
+        context.say(QUESTION_LENGTH, asked[-1].span, path=line.args[0])
+    return AskFirst(_question(made[0], line.args[0], tuple(spans)), keeps_length=keeps, span=line.span, also=_of_names(scope, context), comments=line.comments)
+
+
+def _closed(line: Directive, expected: str, context: Context) -> Unserved:
+    context.unread(line, line.args[0], expected)
+    return Unserved(" ".join([line.name, *line.args]), line.span)
 
 
 def _question(forward: Forward, path: str, spans: tuple[Span, ...]) -> Forward:

@@ -172,12 +172,14 @@ class SiteLocations:
             self.context.split, self.context.verdicts = before, verdicts
         return self.made[id(scope)]
 
-    def _content(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
+    def _content(self, scope: Scope, prefix: str | None, named: bool = False) -> tuple[Step, ...]:
+        """named: it is entered without a search, and ngx_http_core_find_config_phase, which asks for the length, is passed over (1.22.1, probed)."""
         context = self.context
         if scope.kind == "location":
             client.tell_within(scope, context)
         # ngx_http_core_find_config_phase: `internal` is asked before the length of the content.
-        steps: list[Step] = [*self._settings(scope), *self._refusal(scope), *access.read_body_limit(scope, context)]
+        limit = access.read_body_limit(scope, context)
+        steps: list[Step] = [*self._settings(scope), *self._refusal(scope), *(() if named else limit)]
         if scope.kind == "location" and scope.own("access_log"):
             steps += logs.read_logs(scope, context)
         taken: list[tuple[str, Scope]] = []
@@ -316,7 +318,7 @@ class SiteLocations:
         key = name, self.pages_open
         if key not in self.called:
             self.calling.append(name)
-            self.called[key] = (Block(name, self._content(location.scope, None), fresh=True, span=location.directive.span),)
+            self.called[key] = (Block(name, self._content(location.scope, None, named=True), fresh=True, span=location.directive.span),)
             self.calling.pop()
         self.pages_open -= by.name == "error_page"
         return self.called[key]

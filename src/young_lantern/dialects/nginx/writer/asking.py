@@ -12,7 +12,7 @@ from dataclasses import replace
 from ....codes import VERDICT_LOST
 from ....fitting import Chain, Leaf, leaves
 from ....model import (
-    AsReceived, AskFirst, Capture, Disposition, Field, Forward, ForwardTarget, Lookup, LookupRow, Mapped, Operation, Pattern, Side, Unserved, Var, Variable, Written,
+    AsReceived, AskFirst, Capture, Disposition, Field, Forward, ForwardTarget, Lookup, LookupRow, Mapped, Operation, Pattern, Respond, Side, Unserved, Var, Variable, Written,
 )
 from ....model.walk import walk
 from ...noting import Unwritable
@@ -43,13 +43,28 @@ def write_asking(leaf: Leaf, context: Context) -> list[Node]:
     if isinstance(path, Unwritable):
         context.lost(step.span, "asking an origin first", f"nginx cannot say {path.what}")
         return [Node(["return", "501"], None, (), ("Not carried over: see the report.",))]
-    if not step.forward.in_place:
-        context.note(step.span, Disposition.CHANGED, VERDICT_LOST)
+    _refusals(step, context)
     spans = tuple(span for span in (step.span, *step.also) if span)
     bare = replace(leaf.settings, asks=())
     names = dict.fromkeys(item.name.lower() for item in walk((bare, leaf.answer)) if isinstance(item, Var) and item.variable is Variable.VERDICT_FIELD)
     return [Node(["auth_request", path], None, spans, step.comments),
             *(Node(["auth_request_set", f"${name_of(name)}", f"$upstream_http_{name.replace('-', '_')}"], None, step.also) for name in names)]
+
+
+def _refusals(step: AskFirst, context: Context) -> None:
+    """Says what becomes of other answers than success: nginx has 401 and 403 as errors of its own, and 500 for all else."""
+    others = True
+    for refusal in step.forward.in_place:
+        others = others and refusal.statuses is not None
+        for item in refusal.steps:
+            kept = isinstance(item, Field) or isinstance(item, Respond) and item.raises and (refusal.statuses or {500}) == {item.status} and item.status in (401, 403, 500)
+            for span in (item.span, refusal.span) if not isinstance(item, Field) or item.span else ():
+                if kept:
+                    context.implied(span, "nginx makes this answer an error of its own by itself")
+                else:
+                    context.lost(span, "this answer", "nginx makes 401 and 403 of who is asked first errors of its own, as they are, and 500 of all others", "say what clients get with error_page")
+    if others:
+        context.note(step.span, Disposition.CHANGED, VERDICT_LOST)
 
 
 def name_of(field: str) -> str:
