@@ -45,7 +45,7 @@ def read_forward_auth(directive: Directive, words: list[str], level: Level, cont
     forward = steps[0]
     given = [field for field in forward.fields if field.span is None]
     own = [field for field in forward.fields if field.span is not None]
-    return (AskFirst(replace(forward, fields=(*given, *_OF_QUESTION, *own), upgrades=False), tuple(copied), directive.span, comments=directive.comments),)
+    return (AskFirst(replace(forward, fields=(*given, *_OF_QUESTION, *own), upgrades=False), tuple(copied), span=directive.span, comments=directive.comments),)
 
 
 READS: dict[str, Read] = {"forward_auth": read_forward_auth}
