@@ -55,7 +55,7 @@ ROWS = [
     ("apache", f"<Location />\n{BASIC}\nRequire valid-user\nDeny from all\nSatisfy Any\n</Location>\n<Location /dir/>\nOrder allow,deny\n</Location>", "/dir/", (403, 403, 403, 403)),
     ("apache", f"<Location />\n{BASIC}\nRequire valid-user\n<Limit POST>\nDeny from all\n</Limit>\nSatisfy Any\n</Location>", "/a.html", (200, 200, 200, 200)),
     ("apache", f"<Location />\nOrder deny,allow\nDeny from all\n</Location>\n<Location /dir/>\n{BASIC}\nRequire valid-user\n</Location>", "/dir/", (403, 403, 403, 403)),
-    ("apache", f"<Location />\nRequire all denied\n</Location>\n<Location /dir/>\nOrder allow,deny\nAllow from all\n</Location>", "/dir/", (403, 403, 403, 403)),
+    ("apache", "<Location />\nRequire all denied\n</Location>\n<Location /dir/>\nOrder allow,deny\nAllow from all\n</Location>", "/dir/", (403, 403, 403, 403)),
     ("apache", f"SetEnvIf Authorization . known\n<Location />\n{BASIC}\nRequire valid-user\nOrder allow,deny\nAllow from all\nDeny from env=!known\n</Location>", "/a.html", (403, 200, 200, 401)),
     ("apache", f"Redirect /old /new\n<Location />\n{BASIC}\nRequire valid-user\n</Location>", "/old", (302, 302, 302, 302)),
 ]  # fmt: skip

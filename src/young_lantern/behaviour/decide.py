@@ -429,6 +429,9 @@ class _Run:
             state.fields, state.path, state.url, state.variables = state.first_fields, state.first_path, None, state.first_variables
             state.query = state.first_query
         state.error_status = status
+        if page is not None and state.unparsed and self.estate.dialect == "nginx" and page.restarts is None and not page.redirect:
+            # ngx_http_named_location (1.22.1, probed): without a path there is no way to a named location.
+            return self.end(page.span, status=500, is_error=True)
         if page is None:
             # httpd: an answer that is no error, made like one, has words of the server's own where no page is written for it.
             own = OWN_WORDS if self.estate.dialect == "apache" else ""

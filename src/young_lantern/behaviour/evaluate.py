@@ -90,6 +90,7 @@ class State:
     intercepted: bool = False  # an origin's error was taken over
     for_index: bool = False  # it is asked for as a folder's index file
     refused: int | None = None
+    unparsed: bool = False  # the request line was not read to its end
     let_in: bool = False
     verdict: Verdict | None = None  # what was answered by who was asked first, and what he was asked
     asked_first: OriginRequest | None = None

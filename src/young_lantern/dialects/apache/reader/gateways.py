@@ -51,9 +51,7 @@ def read_proxied(node: Node, words: list[str], script: Template | None, prefix: 
     own = next((word.partition("=")[2] for word in options if word.lower().startswith("timeout=")), "")
     path = (found[2] or "") if found else ""
     parameters = environment(levels, context)
-    if prefix.endswith("/") and path.endswith("/"):
-        # mod_proxy, proxy_trans: what follows the prefix is put behind the URL as it stands (2.4.71, probed).
-        prefix, path = prefix[:-1], path[:-1]
+    # mod_proxy, proxy_trans: what follows the prefix is put behind the URL as it stands (2.4.71, probed).
     if script is not None:
         parameters = (("SCRIPT_FILENAME", script), ("PATH_INFO", ()), *parameters)
     return Gateway(

@@ -16,6 +16,7 @@ from ....model import (
 )
 from ....model.walk import walk
 from ...noting import Unwritable
+from ..values import quote
 from .context import Context
 from .output import Node
 
@@ -82,6 +83,10 @@ def _location(step: AskFirst, context: Context) -> str | Unwritable:
     nodes = write_forward(forward, (), "", path, [], context)
     if isinstance(nodes, Unwritable):
         return nodes
+    if nodes[0].words[0] == "rewrite":
+        # One line says it: the path of an exact location is replaced as it stands, the query with it (ngx_http_proxy_create_request; 1.22.1, probed).
+        found = nodes.pop(0).words[2].strip('"').removesuffix("?")
+        nodes[0].words[1] = quote(nodes[0].words[1].strip('"') + found)
     body = [Node(["internal"]), *nodes, Node(["proxy_pass_request_body", "off"])]
     for node in context.named:
         if node.comments == _INSIDE and [inner.words for inner in node.block or []] == [inner.words for inner in body]:

@@ -198,7 +198,6 @@ def _always(field: Field, forwards: bool, context: Context) -> bool:
 
 
 def _less(field: Field, forwards: bool, context: Context) -> list[Node]:
-    spans = (field.span,) if field.span else ()
     if field.operation is Operation.EDIT and field.name.lower() == "set-cookie" and (field.apart or not forwards):
         context.implied(field.span, "it changes cookies that are set by rules, and there are none" if field.apart else "no origin answers there")
         return []
