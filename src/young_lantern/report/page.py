@@ -124,6 +124,8 @@ def _outcome(outcome: Outcome) -> list[str]:
     lines = ["the TLS handshake fails" if outcome.handshake else "connection closed" if outcome.status is None else f"status {outcome.status}"]
     if outcome.origin:
         lines = [f"forwarded to {', '.join(outcome.origin.addresses)}", f"{outcome.origin.method} {outcome.origin.target}"]
+    if outcome.asked_first and outcome.asked_first != outcome.origin:
+        lines.append(f"asked first: {', '.join(outcome.asked_first.addresses)}, {outcome.asked_first.method} {outcome.asked_first.target}")
     lines += [f"{name}: {value}" for name, value in (("Location", outcome.location), ("file", outcome.file)) if value]
     lines += [f"{name}: {value}" for name, value in outcome.fields[:4]]
     return lines

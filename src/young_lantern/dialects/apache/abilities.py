@@ -19,5 +19,8 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     "handle_errors": (Disposition.CHANGED, "a page for each status that may happen; it depends on nothing else"),
     "file_server": (Disposition.CHANGED, "the added slash is 301, and a folder without an index file gets it, too"),
     "abort": (Disposition.CHANGED, "httpd always answers: 403"),
+    "asking": (Disposition.UNSUPPORTED, "httpd asks no origin whether a request may go on: what is guarded so is answered with 501"),
+    "underscores_in_headers": (Disposition.UNSUPPORTED, "fields of any name go on to origins, and none with an underscore to applications"),
+    "ignore_invalid_headers": (Disposition.UNSUPPORTED, "fields of any name go on to origins, and none with an underscore to applications"),
     "ip_hash": (Disposition.CHANGED, "the members are asked in turn"),
 }

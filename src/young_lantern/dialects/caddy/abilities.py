@@ -14,6 +14,7 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     "LimitRequestBody": (Disposition.CHANGED, "it acts when the content is read, and answers 502"),
     "ssl_ciphers": (Disposition.CHANGED, "Caddy chooses the cipher suites"),
     "SSLCipherSuite": (Disposition.CHANGED, "Caddy chooses the cipher suites"),
+    "heads": (Disposition.CHANGED, "a limit counts for all lines of a head together, and is 1 MB unless more was taken"),
     "types": (Disposition.CHANGED, "Caddy has a table of media types of its own"),
     "client": (Disposition.UNSUPPORTED, "rules ask for the address of the proxy in front: Caddy has no setting for it until 2.6.3"),
     "charset": (Disposition.CHANGED, "Caddy puts charset=utf-8 behind what is text by itself"),

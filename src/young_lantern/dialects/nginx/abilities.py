@@ -11,6 +11,8 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     "logs": (Disposition.CHANGED, "written in the format combined; a format of its own must be defined by hand"),
     "request_body": (Disposition.CHANGED, "the limit counts for every request, by its length alone"),
     "LimitRequestBody": (Disposition.CHANGED, "the limit counts for every request, by its length alone"),
+    "forward_auth": (Disposition.CHANGED, "answers other than success, 401 and 403 become the error 500"),
+    "LimitRequestFields": (Disposition.UNSUPPORTED, "the number of fields is not limited, only how much all of them are"),
     "AddCharset": (Disposition.CHANGED, "one charset for all files of a place whose types have it"),
     "file_server": (Disposition.CHANGED, "the added slash is 301; other methods than GET and HEAD are 405"),
 }
