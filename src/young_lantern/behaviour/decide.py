@@ -11,19 +11,17 @@ from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
 
 from ..model import (
-    LATE, TLS_ERRORS, UNREACHABLE, WAITS, Abort, AfterRewrite, AnswerLimit, AnswerPlainly, AsReceived, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
-    ForgetFields, Forward, Gateway, Leave, Pattern, LogTo, Mapped, MediaTypes, Note, Operation, Protect,
+    LATE, TLS_ERRORS, UNREACHABLE, WAITS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    ForgetFields, Forward, Gateway, Leave, LogTo, MediaTypes, Note, Operation, Protect,
     QueryEdit, Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
 )
-from ..patterns import compiled, search
-from ..patterns.engines import go_replacement
-from . import answering, asking, client_certificates, content_types, cookies, gateway, heads, paths
+from . import answering, asking, client_certificates, content_types, cookies, forwarding, gateway, heads, paths
 from .choosing import choose_listener, choose_site
 from .client import seen_from
 from .evaluate import State, holds, in_network, text
 from .origin_answers import SELF, VERDICT, OriginAnswer, wanted
-from .origin_words import certificate, policy
+from .origin_words import policy
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request
 from .route_index import RouteIndex
@@ -243,15 +241,6 @@ class _Run:
         state.note("rewrite", step.span, f"{before} -> {state.path}")
         return None
 
-    def _spelt_as(self, prefix: str, pattern: Pattern | None) -> bool:
-        """Whether the target as received begins with a prefix, so that what follows may go on as it is (proxy_util.c, ap_proxy_trans_match)."""
-        target = self.state.request.target
-        more = prefix.endswith("/") and target[len(prefix):len(prefix) + 1] == "/"
-        # A path that was changed, and passed through, still goes on as it came (httpd 2.4.71, probed).
-        if pattern is not None and search(pattern, paths.split_target(target)[0]) is None:
-            return False
-        return not self.state.asked_inside and target.startswith(prefix or "/") and not more
-
     def _brings_mark(self, template: Template) -> bool:
         """Whether something put into a text brings a question mark, before one that is written there (mod_rewrite.c, do_expand)."""
         for part in template:
@@ -353,14 +342,9 @@ class _Run:
         """Who is asked lets the request in, or what it answers comes to something else. Its own target is no part of the request's way."""
         state, asks = self.state, step.forward
         state.looked_at("field", VERDICT)
-        pool = self.estate.pool(asks.pool)
-        members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (asks.pool,)
-        state.pool_label = pool.name if pool else asks.pool
-        target = self._target(asks)
-        fields = answering.request_fields([*state.request_fields, *asks.fields], state)
-        origin = state.asked_first = OriginRequest(members, asks.secure, "GET", target, fields, policy(pool, members), self._mapped_back(asks, target, dict(fields).get("host", "")), certificate=certificate(asks))
+        origin = state.asked_first = forwarding.request_of(self.estate, asks, state, "GET", self.rewrite)
         verdict = state.verdict = asking.verdict_of(self.estate, state.received or state.request)
-        state.note(f"asked first: {verdict.status}", step.span, f"{state.pool_label}{target}", verdict.lets_in)
+        state.note(f"asked first: {verdict.status}", step.span, f"{state.pool_label}{origin.target}", verdict.lets_in)
         if step.keeps_length and (state.request.field("Content-Length") or "0") != "0":
             state.gave_up = "who is asked first waits for content that does not come"
         if verdict.is_silence and self.estate.dialect != "nginx":
@@ -371,7 +355,7 @@ class _Run:
         instead = next((item for item in asks.in_place if (item.statuses is None or verdict.status in item.statuses) and (not item.field or verdict.field(item.field) is not None)), None)
         if instead is None:
             location = verdict.field("location")
-            return self.end(step.span, status=verdict.status, location=self._mapped(asks, location) if location else None, origin=origin, extra=asks.response_fields,
+            return self.end(step.span, status=verdict.status, location=forwarding.mapped(asks, location, state, self.estate.dialect) if location else None, origin=origin, extra=asks.response_fields,
                             sent=tuple(pair for pair in verdict.fields if pair[0] != "location"))
         result = self.run(instead.steps)
         return result if result is not None else self.fail(500, step.span)
@@ -475,20 +459,13 @@ class _Run:
         state = self.state
         if state.body_limit is not None and self._too_large(state.body_limit):
             return self.fail(state.body_limit.status, state.body_limit.span)
-        pool = self.estate.pool(step.pool)
-        members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
-        state.pool_label = pool.name if pool else step.pool
-        state.member_label = members[0] if len(members) == 1 else f"one of {', '.join(members)}"
         if isinstance(step.target, Written) and step.target.refuses_marks and self._brings_mark(step.target.template):
             return self.fail(403, step.span, insists=True)
         state.let_in = True
-        target = self._target(step)
-        if any(ord(character) < 33 or ord(character) > 126 for character in target):
+        origin = forwarding.request_of(self.estate, step, state, state.method, self.rewrite)
+        if any(ord(character) < 33 or ord(character) > 126 for character in origin.target):
             state.gave_up = "the origin would get a malformed request line"
-        fields = answering.request_fields([*state.request_fields, *step.fields], state)
-        origin = OriginRequest(members, step.secure, state.method, target, fields, policy(pool, members),
-                               self._mapped_back(step, target, dict(fields).get("host", "")), certificate=certificate(step))
-        state.note("forward", step.span, f"{state.pool_label}{target}")
+        state.note("forward", step.span, f"{state.pool_label}{origin.target}")
         answer = asking.answer_of(self.estate, step.pool, state.received or state.request)
         if (late := self._unanswered(step, answer)) is not None:
             return self.fail(late, step.span)
@@ -538,7 +515,7 @@ class _Run:
         """The Location that a client gets for an origin's."""
         if location == SELF:
             return origin.mapped_back
-        return self._mapped(step, location)
+        return forwarding.mapped(step, location, self.state, self.estate.dialect)
 
     def gateway(self, step: Gateway) -> _Next:
         state = self.state
@@ -560,53 +537,6 @@ class _Run:
             return self.fail(self._known_status(said), step.intercepts_span or step.span)
         status = said if missing or state.restored or state.keeps_first else state.forced_status or said
         return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, extra=step.response_fields, sent=answer.fields)
-
-    def _mapped_back(self, step: Forward, target: str, host: str) -> str:
-        """What a client gets for Location when the origin redirects to just the target that it was asked for."""
-        return self._mapped(step, f"{'https' if step.secure else 'http'}://{host}{target}")
-
-    def _mapped(self, step: Forward, location: str) -> str:
-        for mapping in step.redirects:
-            prefix = text(mapping.prefix, self.state)
-            if location.startswith(prefix):
-                return text(mapping.replacement, self.state) + location[len(prefix):]
-        # What a host or a place says acts on it, too: in httpd's own table, and in Caddy where it is deferred.
-        more = [item for item in self.state.fields if item.deferred or self.estate.dialect == "apache" and not item.apart]
-        for item in (*step.response_fields, *more):
-            if item.operation is Operation.EDIT and item.name.lower() == "location" and item.find is not None:
-                location = compiled(item.find).sub(go_replacement(text(item.value, self.state)), location)
-        return location
-
-    def _target(self, step: Forward) -> str:
-        state = self.state
-        query = state.query_part
-        match step.target:
-            case AsReceived():
-                if (state.raw_path, state.query) == paths.split_target(state.request.target):
-                    return state.request.target
-                return (state.escaped_path or "/") + query
-            case AfterRewrite(rewrite):
-                # reverseproxy.go: a copy of the request is rewritten; fields and pages go by the request itself.
-                kept = state.path, state.raw_path, state.raw_last, state.query, state.url, state.rewrites, state.internal, state.pinned
-                self.rewrite(rewrite)
-                target = (state.escaped_path or "/") + state.query_part
-                state.path, state.raw_path, state.raw_last, state.query, state.url, state.rewrites, state.internal, state.pinned = kept
-                return target
-            case Written(template, adds_query):
-                written = text(template, state)
-                if self.estate.dialect == "apache" and "?" in written:
-                    written = written.removesuffix("&")  # as in a query that a rule rewrites
-                return written + (query if adds_query else "")
-            case Mapped(prefix, replacement, True):
-                rest = state.path[len(prefix):].partition("?")[0]
-                return text(replacement, state) + paths.escaped(rest, state.site.reading.escapes) + query
-            case Mapped(prefix, replacement, keeps_spelling=True) if self._spelt_as(prefix, step.target.spelt_like):
-                return text(replacement, state) + state.request.target[len(prefix):]
-            case Mapped(prefix, replacement):
-                if state.pinned:
-                    return paths.escaped(state.path, state.site.reading.escapes) + query
-                path = text(replacement, state) + paths.escaped(state.path[len(prefix):], state.site.reading.escapes)
-                return (path or "/") + query
 
     # --- files --------------------------------------------------------------------------------------------------------
 

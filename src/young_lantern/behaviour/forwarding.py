@@ -1,0 +1,84 @@
+"""What reaches an origin that a request is passed on to, or that is asked first; and where its redirects lead clients.
+
+Source:   each server's way with targets is on the step (model/steps.py, ForwardTarget); probed (nginx 1.22.1, httpd 2.4.71, Caddy 2.6.2).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from ..model import AfterRewrite, AsReceived, Estate, Forward, Mapped, Operation, Pattern, Rewrite, Written
+from ..patterns import compiled, search
+from ..patterns.engines import go_replacement
+from . import answering, paths
+from .evaluate import State, text
+from .origin_words import certificate, policy
+from .outcome import OriginRequest
+
+
+def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite: Callable[[Rewrite], object]) -> OriginRequest:
+    """The request that the pool of a step gets; the labels of pool and member are set on the way. rewrite: does what a step says, as the program does."""
+    pool = estate.pool(step.pool)
+    members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
+    state.pool_label = pool.name if pool else step.pool
+    state.member_label = members[0] if len(members) == 1 else f"one of {', '.join(members)}"
+    target = target_of(step, state, estate.dialect, rewrite)
+    fields = answering.request_fields([*state.request_fields, *step.fields], state)
+    back = mapped(step, f"{'https' if step.secure else 'http'}://{dict(fields).get('host', '')}{target}", state, estate.dialect)
+    return OriginRequest(members, step.secure, method, target, fields, policy(pool, members), back, certificate=certificate(step))
+
+
+def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewrite], object]) -> str:
+    """The target of the request to the origin."""
+    query = state.query_part
+    match step.target:
+        case AsReceived():
+            if (state.raw_path, state.query) == paths.split_target(state.request.target):
+                return state.request.target
+            return (state.escaped_path or "/") + query
+        case AfterRewrite(change):
+            # reverseproxy.go: a copy of the request is rewritten; fields and pages go by the request itself.
+            kept = state.path, state.raw_path, state.raw_last, state.query, state.url, state.rewrites, state.internal, state.pinned
+            rewrite(change)
+            target = (state.escaped_path or "/") + state.query_part
+            state.path, state.raw_path, state.raw_last, state.query, state.url, state.rewrites, state.internal, state.pinned = kept
+            return target
+        case Written(template, adds_query):
+            written = text(template, state)
+            if dialect == "apache" and "?" in written:
+                written = written.removesuffix("&")  # as in a query that a rule rewrites
+            return written + (query if adds_query else "")
+        case Mapped(prefix, replacement, True):
+            rest = state.path[len(prefix):].partition("?")[0]
+            return text(replacement, state) + paths.escaped(rest, state.site.reading.escapes) + query
+        case Mapped(prefix, replacement, keeps_spelling=True) if _spelt_as(prefix, step.target.spelt_like, state):
+            return text(replacement, state) + state.request.target[len(prefix):]
+        case Mapped(prefix, replacement):
+            if state.pinned:
+                return paths.escaped(state.path, state.site.reading.escapes) + query
+            path = text(replacement, state) + paths.escaped(state.path[len(prefix):], state.site.reading.escapes)
+            return (path or "/") + query
+
+
+def _spelt_as(prefix: str, pattern: Pattern | None, state: State) -> bool:
+    """Whether the target as received begins with a prefix, so that what follows may go on as it is (proxy_util.c, ap_proxy_trans_match)."""
+    target = state.request.target
+    more = prefix.endswith("/") and target[len(prefix):len(prefix) + 1] == "/"
+    # A path that was changed, and passed through, still goes on as it came (httpd 2.4.71, probed).
+    if pattern is not None and search(pattern, paths.split_target(target)[0]) is None:
+        return False
+    return not state.asked_inside and target.startswith(prefix or "/") and not more
+
+
+def mapped(step: Forward, location: str, state: State, dialect: str) -> str:
+    """The Location that a client gets for an origin's."""
+    for mapping in step.redirects:
+        prefix = text(mapping.prefix, state)
+        if location.startswith(prefix):
+            return text(mapping.replacement, state) + location[len(prefix):]
+    # What a host or a place says acts on it, too: in httpd's own table, and in Caddy where it is deferred.
+    more = [item for item in state.fields if item.deferred or dialect == "apache" and not item.apart]
+    for item in (*step.response_fields, *more):
+        if item.operation is Operation.EDIT and item.name.lower() == "location" and item.find is not None:
+            location = compiled(item.find).sub(go_replacement(text(item.value, state)), location)
+    return location
