@@ -78,6 +78,10 @@ def test_a_redirect_behind_it_stays_closed_in_nginx(reads: Reads) -> None:
         "auth_request /check; location = /check { root ROOT; }",
         "auth_request /check; location = /check { proxy_pass http://192.0.2.9:9091; if ($arg_a) { return 200; } }",
         "satisfy any; allow 192.0.2.0/24; deny all; auth_request /check; location = /check { proxy_pass http://192.0.2.9:9091; }",
+        "rewrite ^/c.* /other; location / { auth_request /check; } location = /check { proxy_pass http://192.0.2.9:9091; }",
+        "if ($arg_a) { return 204; } location / { auth_request /check; } location = /check { proxy_pass http://192.0.2.9:9091; }",
+        "if ($http_a) { rewrite ^ /other; } location / { auth_request /check; } location = /check { proxy_pass http://192.0.2.9:9091; }",
+        "set $v $uri; location / { auth_request /check; } location = /check { proxy_pass http://192.0.2.9:9091; }",
         "auth_request /check; location ~ ^/ch { proxy_pass http://192.0.2.9:9091; }",
         "auth_request /check; location = /check { proxy_pass http://192.0.2.9:9091; proxy_pass_request_headers off; }",
     ],
@@ -85,7 +89,23 @@ def test_a_redirect_behind_it_stays_closed_in_nginx(reads: Reads) -> None:
 def test_what_is_not_read_of_it_stays_closed(reads: Reads, lines: str) -> None:
     reading = reads.read("nginx", nginx(f"root ROOT; {lines}"))
     assert "auth_request" in decide(reading.estate, Request("GET", "http", "www.fernhollow.example", 80, "/a.txt"), real_files()).gave_up
-    assert any(item.code.name == "value-unread" and "proxy_pass" in item.message + item.why + item.advice or "satisfy" in item.why for item in reading.findings)
+    assert any(item.code.name == "value-unread" and "auth_request" in item.message for item in reading.findings)
+
+
+@pytest.mark.parametrize("lines", ["rewrite ^/old/ /new;", "if ($host = x.example) { return 301 https://www.fernhollow.example$request_uri; }", "if ($uri = /b) { return 410; }", "set $v 1;"])
+def test_rules_of_the_server_that_leave_the_question_alone(reads: Reads, lines: str) -> None:
+    reading = reads.read("nginx", nginx(f"root ROOT; {lines} location / {{ auth_request /check; }} {CHECK}"))
+    outcome = decide(reading.estate, Request("GET", "http", "www.fernhollow.example", 80, "/a.html", ((VERDICT, "403"),)), real_files())
+    assert (outcome.status, outcome.gave_up) == (403, "")
+
+
+def test_a_question_that_the_server_would_rewrite_is_closed(reads: Reads) -> None:
+    """In Caddy a question is no request of its own; in nginx a rule for all paths would send it elsewhere, where everybody is let in."""
+    text = "http://www.fernhollow.example {\nrewrite * /index.html\nhandle {\nforward_auth 192.0.2.9:9091 {\nuri /verify\n}\nreverse_proxy 192.0.2.7:8000\n}\n}\n"
+    made = translate(reads.read("caddy", text).main, "nginx")
+    live = check_live(made.reading, made.read_back, most=100)
+    assert not live.surprises
+    assert "auth_request" not in "\n".join(made.writing.files.values()) or not any(row.answers[0].status in (401, 403) and (row.answers[1].status or 0) < 300 for row in live.rows)
 
 
 def test_what_is_asked_is_what_the_servers_ask(reads: Reads) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from young_lantern.behaviour import Request, decide, real_files
+from young_lantern.behaviour.asking import deciders
 from young_lantern.dialects import named
 from young_lantern.lab.client import ask
 from young_lantern.lab.judge import against_model
@@ -41,7 +42,8 @@ def disagreements(
     command = known.move(reading, plan)
     out: list[str] = []
     asked = 0
-    with Origins(list(plan.origins.values())), Running(command, plan.folder, list(plan.ports.values())):
+    decides = {plan.origins[address] for address in deciders(reading.estate) if address in plan.origins}
+    with Origins(list(plan.origins.values()), decides), Running(command, plan.folder, list(plan.ports.values())):
         for method, host, target, fields in rows:
             request = Request(method, "http", host, 80, target, tuple(fields.items()), client="127.0.0.1")
             outcome = decide(reading.estate, request, real_files(lambda path: plan.folder / plan.path(path)))

@@ -30,6 +30,7 @@ class CaddySource:
     def __init__(self, seed: int, root: str) -> None:
         self.random = random.Random(seed)
         self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
+        self.asking = random.Random(f"asking {seed}")  # likewise
         self.root = root
         self.names = 0
         addresses = self.random.sample(ADDRESSES, self.random.randint(1, 3))
@@ -163,10 +164,21 @@ class CaddySource:
         if name == "handle_path":
             matcher = self.pick(["/a/*", "/docs/*", "/api/*", "/a*"]) + " "
         inner = [line for _ in range(self.random.randint(1, 3)) for line in self._directive(depth - 1)]
+        if self.asking.random() < 0.15:
+            inner += self._asks()
         inner += self.pick(
             [["file_server"], ['respond "{path} {http.request.orig_uri} {vars.foo}"'], [], ["error 404"]]
         )
         return [f"{name} {matcher}{{", *(f"\t{line}" for line in inner), "}"]
+
+    def _asks(self) -> list[str]:
+        lines = [
+            self.asking.choice(["uri /verify", "uri /verify?by=caddy", "uri /verify{uri}"]),
+            *self.asking.sample(["copy_headers X-User", "header_up X-Original-URI {http.request.orig_uri}", "header_up Host asked.fernhollow.example", "header_down -X-A"], self.asking.randint(0, 2)),
+        ]
+        if self.asking.random() < 0.4:
+            lines += ["@no status 401 403", "handle_response @no {", self.asking.choice(["\terror 403", "\trespond \"sign in\" 401", "\tredir * /login"]), "}"]
+        return ["forward_auth 192.0.2.8:9091 {", *(f"\t{line}" for line in lines), "}"]
 
     def _proxy(self, matcher: str) -> list[str]:
         settings = self.random.sample(
@@ -265,6 +277,8 @@ class CaddySource:
                 fields["Lantern-Answer"] = self.types.choice(["404", "500", "503", "301 /x"])
             elif self.types.random() < 0.08:
                 fields["Lantern-Field"] = self.types.choice(["Content-Type: text/css", "Content-Type: image/png", "Content-Type: text/html; charset=utf-8", "Cache-Control: no-store"])
+            if self.asking.random() < 0.3:
+                fields["Lantern-Verdict"] = self.asking.choice(["401 WWW-Authenticate: Bearer", "401", "403", "302 Location: /login", "500", "202 X-User: rowan"])
             rows.append(
                 (
                     self.pick(["GET", "GET", "GET", "GET", "POST", "HEAD", "PUT", "OPTIONS"]),

@@ -44,6 +44,7 @@ class NginxSource:
     def __init__(self, seed: int, root: str) -> None:
         self.random = random.Random(seed)
         self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
+        self.asking = random.Random(f"asking {seed}")  # likewise
         self.root = root
         self.depth = 0
         self.text = self._config()
@@ -146,12 +147,19 @@ class NginxSource:
             )
             + " }\n"
         )
+        asked = "" if "/asked" not in locations else self.asking.choice(
+            [
+                "    location = /asked { internal; proxy_pass http://192.0.2.8:9091/verify; proxy_pass_request_body off; proxy_set_header X-Original-URI $request_uri; }\n",
+                "    location = /asked { proxy_pass http://192.0.2.8:9091; proxy_set_header Content-Length ''; proxy_set_header Host $host; }\n",
+            ]
+        )
         return (
             f"  server {{\n    {listen}\n    server_name {' '.join(names)};\n    root {self.root};\n"
             + self._settings("    ", 0.3)
             + rewriting
             + ("" if number else "    location = /sets-v { set $v 0; return 204; }\n")
             + locations
+            + asked
             + named
             + "  }\n"
         )
@@ -185,6 +193,10 @@ class NginxSource:
         lines += [f"{indent}{self._rewriting(False)}\n" for _ in range(self.random.choice([0, 0, 0, 1, 2]))]
         if self.chance(0.06):
             lines.append(f"{indent}internal;\n")
+        if self.asking.random() < 0.1:
+            lines.append(f"{indent}auth_request {self.asking.choice(['/asked', '/asked', '/asked', 'off'])};\n")
+            if self.asking.random() < 0.5:
+                lines.append(f"{indent}auth_request_set $user $upstream_http_x_user; {self.asking.choice(['proxy_set_header X-User $user;', 'add_header X-Who $user;', 'add_header X-Who $user-$host always;'])}\n")
         content = self.random.random()
         pattern = kind in ("~", "~*")
         if content < 0.3:
@@ -307,6 +319,8 @@ class NginxSource:
                 fields["Lantern-Answer"] = self.types.choice(["404", "500", "503", "301 /x"])
             elif self.types.random() < 0.08:
                 fields["Lantern-Field"] = self.types.choice(["Content-Type: text/css", "Content-Type: image/png", "Content-Type: text/html; charset=utf-8", "Cache-Control: no-store"])
+            if self.asking.random() < 0.3:
+                fields["Lantern-Verdict"] = self.asking.choice(["401 WWW-Authenticate: Bearer", "401", "403", "302 Location: /login", "500", "202 X-User: rowan"])
             rows.append(
                 (self.pick(["GET", "GET", "GET", "GET", "POST", "HEAD", "PUT", "OPTIONS"]), self.pick(HOSTS), path + query, fields)
             )

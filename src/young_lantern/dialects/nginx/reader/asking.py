@@ -15,6 +15,7 @@ from ....codes import QUESTION_LENGTH
 from ....model import AskFirst, Disposition, Field, Forward, InPlace, Mapped, Operation, Respond, Side, Span, Step, Template, Unserved, Var, Variable, Written, join
 from ....model.walk import transform
 from ..syntax import Directive
+from ..undisturbed import disturbs, lines_of
 from . import origins
 from .context import Context, Scope
 
@@ -37,6 +38,11 @@ def read_question(scope: Scope, found: "tuple[Scope, str | None] | None", contex
     asked = location.own("proxy_pass")
     if found is None or not asked or any(not item.name.startswith(_SETTINGS) or item.name == "proxy_pass_request_headers" for item in location.directives):
         return _closed(line, _EXPECTED, context)
+    server: Scope | None = scope
+    while server is not None and server.kind != "server":
+        server = server.parent
+    if server is not None and disturbs(lines_of(server.directives), line.args[0]):
+        return _closed(line, "a path that the rewriting of the server leaves alone was expected", context)
     with context.gather() as spans:
         made = origins.read_origins(asked[-1], location, prefix, context)
         for item in location.among("internal", "proxy_pass_request_body"):

@@ -7,6 +7,7 @@ Rule:     nginx knows three answers: success, 401 and 403; every other is an err
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import replace
 
 from ....codes import VERDICT_LOST
@@ -16,6 +17,7 @@ from ....model import (
 )
 from ....model.walk import walk
 from ...noting import Unwritable
+from ..undisturbed import disturbs, lines_of
 from ..values import quote
 from .context import Context
 from .output import Node
@@ -66,6 +68,24 @@ def _refusals(step: AskFirst, context: Context) -> None:
                     context.lost(span, "this answer", "nginx makes 401 and 403 of who is asked first errors of its own, as they are, and 500 of all others", "say what clients get with error_page")
     if others:
         context.note(step.span, Disposition.CHANGED, VERDICT_LOST)
+
+
+def close_where_rewritten(nodes: list[Node], context: Context) -> None:
+    """Lines of a server that would rewrite the question as well: what it guards stays closed; changes them in place."""
+    asked = {node.words[2]: node for node in context.named if node.comments == _INSIDE}
+    lines = lines_of(nodes)
+    for path in (path for path in asked if disturbs(lines, path)):
+        for node in _all(nodes):
+            if node.words == ["auth_request", path]:
+                for span in node.spans:
+                    context.lost(span, "asking an origin first", "nginx would put the question through the rules that come before places, too", "write those rules into the places that they are for")
+                node.words, node.spans, node.comments = ["return", "501"], (), ("Not carried over: see the report.",)
+
+
+def _all(nodes: list[Node]) -> Iterator[Node]:
+    for node in nodes:
+        yield node
+        yield from _all(node.block or [])
 
 
 def name_of(field: str) -> str:

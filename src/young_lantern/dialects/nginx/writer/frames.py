@@ -142,9 +142,11 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
         nodes += compression.write_compress(settings.compress, context)
     if (is_forward or (isinstance(leaf.answer, ServeFiles) and _is_stated(settings.limit))) and settings.limit != frame.limit and (settings.limit is not None or is_forward and frame.limit is not None and frame.limit.limit_bytes is not None):
         nodes += limits.write_limit(settings.limit, context)
-    if settings.guard is not None and frame.guard is None:
+    if settings.guard is not None and frame.guard is None and not isinstance(leaf.answer, Respond | Redirect | Abort):
         nodes += guards.write_guard(settings.guard, settings.exempt, context)
-    nodes += asking.write_asking(leaf, context)
+    if not isinstance(leaf.answer, Respond | Redirect | Abort):
+        # What a rule answers is answered before anybody is asked, and in an `if` nginx takes no such line.
+        nodes += asking.write_asking(leaf, context)
     if settings.log is not None:
         nodes += logs.write_logs((settings.log,), context)
     return nodes

@@ -145,6 +145,7 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     slash = [node for node in head if node.words[0] == "if"]
     head = [node for node in head if node.words[0] != "if"]
     made = [*head, *settings, *slash, *phase.phase, *shared_by_forwards(shared_by_files([*locations, *context.named]))]
+    asking.close_where_rewritten(made, context)
     hidden_as_above(made)
     for node in only_where_they_act(made):
         for span in node.spans:
