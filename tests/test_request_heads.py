@@ -159,3 +159,12 @@ def test_long_requests_are_shown_by_their_beginning(tmp_path: Path, reads: Reads
     cause = next(cause for cause in made.comparison.causes if cause.reason is Reason.HEAD)
     assert len(cause.example.target) > 8000 and len(str(cause.example)) < 200
     assert cause.severity is Severity.MINOR
+
+
+def test_what_differs_anyway_is_no_cause_of_its_own(reads: Reads) -> None:
+    """Unknown hosts get nothing in nginx, 403 in httpd: a long request to them differs for that."""
+    text = nginx(f"root ROOT; {PROXY}", "server { listen 80 default_server; return 444; }")
+    causes = translate(reads.read("nginx", text).main, "apache").comparison.causes
+    closed = [cause for cause in causes if cause.differences[0].before == "none" and cause.differences[0].what == "status"]
+    assert closed and {cause.differences[0].after for cause in closed} <= {"403", "404"}
+    assert not any("x-fern" in name for cause in closed for name, _ in cause.example.fields)

@@ -144,6 +144,7 @@ def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] =
         if not differing:
             same += 1
             continue
+        row, one, other, differing = _plainer(decider, row, one, other, differing)
         for part in _parts(differing):
             reason = _reason(decider, row, one, other, part)
             made = _Row(row, one, other, part, reason)
@@ -193,6 +194,20 @@ class _Row:
         lost = lost or self.reason is Reason.METHOD and self.witness.request.method == "OPTIONS" and (self.before.status or 500) < 300 <= (self.after.status or 500) and any(
             name.startswith("access-control-") for name, _ in self.before.fields)
         return Severity.BREAKING if lost or self.reason in (Reason.LABELS, Reason.ENCODED_SLASH) or (self.after.origin and not self.before.origin and self.reason is Reason.METHOD) else Severity.MINOR
+
+
+# What says that two answers are others altogether.
+_ALTOGETHER = frozenset({"status", "answered by", "location", "file", "origin"})
+
+
+def _plainer(decider: _Decider, row: Witness, one: Outcome, other: Outcome, differing: tuple[Difference, ...]) -> tuple[Witness, Outcome, Outcome, tuple[Difference, ...]]:
+    """A request with a long head, or for a slow origin, whose twin without that differs altogether as well: it differs for what the twin does."""
+    twin = at_once(shortened(row.request))
+    if twin == row.request:
+        return row, one, other, differing
+    seen = decider.both(twin, row.facts)
+    found = tuple(differences(*seen, twin))
+    return (replace(row, request=twin, outcomes=None), *seen, found) if any(item.what in _ALTOGETHER for item in found) else (row, one, other, differing)
 
 
 def _parts(differing: tuple[Difference, ...]) -> list[tuple[Difference, ...]]:
