@@ -69,9 +69,20 @@ def asks_origin(request: Request) -> bool:
 
 def fields_in_words(request: Request) -> list[str]:
     """The fields of a request as reports show them; what is asked of a stand-in is said of the origin."""
-    said = {ANSWER: "the origin answers", FIELD: "the origin sends", AFTER: "the origin takes seconds:", VERDICT: "who is asked first answers"}
-    shown = ["(the origin cannot be reached)" if (name, value) == (ANSWER, REFUSED) else f"({said[name]} {value.replace(SELF, 'to the same URL') if name == ANSWER else value})" if name in said else in_words(value) if name == CERTIFICATE else f"{name}: {shortened(value)}" for name, value in request.fields]
+    shown = [_in_words(name, value) for name, value in request.fields]
     return shown if len(shown) <= MOST_FIELDS else [*shown[:2], f"(and {len(shown) - 2:,} fields more)"]
+
+
+# What a field that the stand-ins obey says.
+_SAID = {ANSWER: "the origin answers {}", FIELD: "the origin sends {}", AFTER: "the origin takes {} seconds", VERDICT: "who is asked first answers {}"}
+
+
+def _in_words(name: str, value: str) -> str:
+    if (name, value) == (ANSWER, REFUSED):
+        return "(the origin cannot be reached)"
+    if name in _SAID:
+        return f"({_SAID[name].format(value.replace(SELF, 'to the same URL') if name == ANSWER else value)})"
+    return in_words(value) if name == CERTIFICATE else f"{name}: {shortened(value)}"
 
 
 def answers_to_ask(sites: list[Site], waits: Iterable[float | None] = ()) -> Iterator[tuple[str, str]]:
