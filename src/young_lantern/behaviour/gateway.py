@@ -57,5 +57,7 @@ def parameters(step: Gateway, state: State) -> tuple[str, dict[str, str]]:
         if field != "host" or value != request.authority:
             made["HTTP_" + field.upper().replace("-", "_")] = value
     script = made.pop("SCRIPT_FILENAME")
+    if step.encodes and any(name == "SCRIPT_FILENAME" for name, _ in step.parameters):
+        script = paths.escaped(script, state.site.reading.escapes + _ENCODED)
     return script, {key: value for key, value in made.items() if value}
 

@@ -55,7 +55,7 @@ def read_proxied(node: Node, words: list[str], script: Template | None, prefix: 
     if script is not None:
         parameters = (("SCRIPT_FILENAME", script), ("PATH_INFO", ()), *parameters)
     return Gateway(
-        hyphens_only=True, pool=_pool(address, node, context), root=(document_root if script is not None else path,), encodes=script is None, strip=prefix if script is None else "",
+        hyphens_only=True, pool=_pool(address, node, context), root=(document_root if script is not None else path,), encodes=True, strip=prefix if script is None else "",
         **intercepts(levels, context), parameters=(*parameters, *((("DOCUMENT_ROOT", (document_root,)),) if script is None else ())), server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context, own), span=node.span, comments=node.comments,
     )
 

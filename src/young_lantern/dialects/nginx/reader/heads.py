@@ -2,7 +2,7 @@
 
 Source:   nginx manual, core module; ngx_http_process_request_line, ngx_http_process_request_headers (1.22.1, probed).
 Rule:     a line must fit into one buffer with its end of two octets: the request line is 414, a field line 494, which clients see as 400 unless a
-          page is for 494. What the line of a server says counts from when its name is known: for fields behind Host, and for all over TLS.
+          page is for 494. What the line of a server says counts from when its name is known: for fields behind Host, and for all over TLS; the first buffer is the default server's.
           A field whose name has other letters than these, digits, hyphens, and underscores where they are allowed, is dropped.
 """
 
@@ -17,9 +17,10 @@ TOO_LARGE = 494
 _END_OF_LINE = 2
 
 
-def read_heads(scope: Scope, context: Context) -> RequestHeads:
-    """What is in force at a server."""
-    large, first = context.used(scope, "large_client_header_buffers"), context.used(scope, "client_header_buffer_size")
+def read_heads(scope: Scope, context: Context, is_default: bool = False) -> RequestHeads:
+    """What is in force at a server. is_default: it is the one that requests are read for at first, so that its own first buffer counts."""
+    large, own = context.used(scope, "large_client_header_buffers"), context.used(scope, "client_header_buffer_size")
+    first = own if is_default or scope.parent is None else context.used(scope.parent, "client_header_buffer_size")
     count, size, least = *defaults.HEAD_BUFFERS, defaults.HEAD_FIRST
     if large is not None:
         read = read_size(large.args[1]) if len(large.args) == 2 and large.args[0].isdigit() else None
@@ -35,7 +36,7 @@ def read_heads(scope: Scope, context: Context) -> RequestHeads:
             least = read
     drops, allows = context.used(scope, "ignore_invalid_headers"), context.used(scope, "underscores_in_headers")
     names = "_" if allows is not None and allows.args == ["on"] else ""
-    said = tuple(item.span for item in (large, first) if item is not None)
+    said = tuple(dict.fromkeys(item.span for item in (large, own) if item is not None))
     named = tuple(item.span for item in (drops, allows) if item is not None)
     line = max(size, least) - _END_OF_LINE
     names = None if drops is not None and drops.args == ["off"] else names  # type: ignore[assignment]

@@ -146,7 +146,7 @@ def read_listeners(servers: list[Server], context: Context) -> tuple[Listener, .
         made.append(Listener(
             address, members[0][1].port, secure, tuple(rows), Refuse() if refuses else default.key,
             any(listen.http2 for _, listen in members), span=members[0][1].span,
-            also=tuple(listen.span for _, listen in members), fallback_stated=any(listen.default for _, listen in members), heads=heads.read_heads(default.scope, context),
+            also=tuple(listen.span for _, listen in members), fallback_stated=any(listen.default for _, listen in members), heads=heads.read_heads(default.scope, context, is_default=True),
         ))
     return tuple(made)
 
