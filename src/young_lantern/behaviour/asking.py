@@ -6,6 +6,7 @@ Rule:     a request may say what it answers, in a field that the stand-in origin
 from __future__ import annotations
 
 from collections.abc import Iterator
+
 from ..model import UNREACHABLE, AskFirst, Estate, Var, Variable
 from ..model.walk import walk
 from .origin_answers import VERDICT, OriginAnswer, wanted

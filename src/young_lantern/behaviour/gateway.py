@@ -7,12 +7,15 @@ Left out: parameters of the server's own kind (SERVER_SOFTWARE, SERVER_ADDR, REM
 
 from __future__ import annotations
 
+import re
+
 from ..model import UNDERSCORED, Gateway
 from . import answering, paths
 from .evaluate import State, script_parts, text, walked
 
 # mod_proxy_fcgi.c, proxy_fcgi_canon: what ap_proxy_canonenc encodes besides (2.4.71, probed).
 _ENCODED = "[]"
+_UNKNOWN = re.compile(r"\{http\.(?:reverse_proxy\.header|request\.tls\.client)\.[\w-]+\}")
 
 
 def script_of(step: Gateway, state: State) -> tuple[str, str, str]:
@@ -49,6 +52,9 @@ def parameters(step: Gateway, state: State) -> tuple[str, dict[str, str]]:
     state.script_name, state.path_info = name, more
     for parameter, value in step.parameters:
         made[parameter] = text(value, state)
+        if step.cleans:
+            # fastcgi.go, buildEnv (Caddy 2.6.2, probed): a placeholder that stands for nothing leaves nothing here.
+            made[parameter] = _UNKNOWN.sub("", made[parameter])
     for field, value in request.fields if not step.hyphens_only else ():
         if "_" in field and field.replace("_", "").isalnum() and not any(item.name == UNDERSCORED for item in state.request_fields):
             made["HTTP_" + field.upper()] = value

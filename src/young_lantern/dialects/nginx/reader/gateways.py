@@ -50,7 +50,7 @@ def read_gateway(directive: Directive, scope: Scope, context: Context) -> Gatewa
     for item in scope.inherited("fastcgi_param"):
         context.use(item)
         name, text = item.args[0], item.args[1]
-        if name in _OF_THE_SERVER or name in _UNCOMPARED:
+        if name in _UNCOMPARED or name in _OF_THE_SERVER and (name != "REMOTE_USER" or text == "$remote_user"):
             continue
         if name == "SERVER_NAME" and text in ("$server_name", "$host"):
             server_name = (Var(Variable.SITE_NAME if text == "$server_name" else Variable.HOST),)
