@@ -23,11 +23,11 @@ def close_unguarded(chain: Chain) -> Chain:
     return chain
 
 
-def close_asked(chain: Chain, lost: Callable[[AskFirst], None]) -> Chain:
+def close_asked(chain: Chain, lost: Callable[[AskFirst, Leaf], None]) -> Chain:
     """The chain with what is asked of an origin first taken out, for dialects that ask nobody; changes it in place. What was guarded so stays closed."""
     for leaf in leaves(chain):
         for step in leaf.settings.asks:
-            lost(step)
+            lost(step, leaf)
         if leaf.settings.asks and not isinstance(leaf.answer, Abort | Unserved):
             leaf.answer = Unserved("what is let in by an origin that is asked first", leaf.settings.asks[0].span)
     return chain

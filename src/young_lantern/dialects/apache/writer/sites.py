@@ -21,7 +21,7 @@ from ....fitting.places import plain_paths
 from ....fitting.spread import spread
 from ....fitting.targets import plain_targets
 from ....fitting.trying import without_loops
-from ....model import SYSTEM_TRUST, AnswerPlainly, Disposition, Estate, Forward, HostName, Listener, Placeholder, Redirect, ServeFiles, Site, SiteTls, Span, Var, Variable
+from ....model import SYSTEM_TRUST, AnswerPlainly, AskFirst, Disposition, Estate, Forward, HostName, Listener, Placeholder, Redirect, ServeFiles, Site, SiteTls, Span, Var, Variable
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, spell
@@ -105,7 +105,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     plain_targets(chain, rewrites_inside=False)
     passing: set[int] = set()
     chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict), lambda field: False))), passing))
-    chain = close_unguarded(close_asked(chain, lambda step: context.lost(step.span, "asking an origin first", "httpd asks no origin whether a request may go on", "let the application that is guarded ask it, or keep this part behind the old server")))
+    chain = close_unguarded(close_asked(chain, lambda step, leaf: _asked(step, leaf, context)))
     own_types.defaults_as_settings(chain)
     waits.choose_wait(chain, context)
     applications = gateways.as_files(chain, context)
@@ -139,6 +139,13 @@ def write_body(site: Site, context: Context) -> list[Node]:
     served = [(case.leaf.answer, case.parts) for case in plan.cases if isinstance(case.leaf.answer, ServeFiles)]
     closed = closed_after_pages([*nodes, *sections], plan.mappings, context)
     return [*nodes, *files.write_folders(served, chain, context), *sections, *closed, *applications]
+
+
+def _asked(step: AskFirst, leaf: Leaf, context: Context) -> None:
+    """What would be let in by an origin is closed, and what it would be is lost."""
+    context.lost(step.span, "asking an origin first", "httpd asks no origin whether a request may go on", "let the application that is guarded ask it, or keep this part behind the old server")
+    if not isinstance(leaf.answer, ServeFiles):  # files may be served elsewhere, too, by the same line
+        context.left.update(item for item in walk((leaf.answer, step)) if isinstance(item, Span))
 
 
 # A network of all addresses is none that httpd takes (2.4.71, probed), and without a list nobody's word counts for private addresses.
