@@ -102,16 +102,19 @@ def _changed(lines: list[str | None], item: Field, state: State) -> list[str | N
 
 def _of_httpd(lines: list[str | None], item: Field, state: State) -> list[str | None]:
     # mod_headers.c: the type is kept apart from the other fields, so that `setifempty` always finds it empty, and what is added to it is lost.
+    # core.c: the default charset comes last of all, behind what the type is by then (2.4.71, probed).
+    late = f"; charset={state.types.charset}" if state.types is not None and state.types.charset else ""
+
+    def completed(line: str) -> str:
+        return line + late if state.types is not None and "charset=" not in line and has_charset(state.types, line) else line
+
     of_origin = lines != [] and lines[0] is not None and lines[0].startswith(ORIGINS)
     if item.operation is Operation.SET or item.operation is Operation.DEFAULT and not of_origin:
-        return [text(item.value, state)]
+        return [completed(text(item.value, state))]
     if item.operation is Operation.REMOVE:
         return []
     if item.operation is Operation.EDIT:
-        # core.c: the default charset comes last of all, behind what the type is by then (2.4.71, probed).
-        late = f"; charset={state.types.charset}" if state.types is not None and state.types.charset else ""
         bare = [line.removesuffix(late) if line is not None and late else line for line in lines]
         made = _changed(bare, item, state)
-        return [line if line is None or before == plain or state.types is None or "charset=" in line or not has_charset(state.types, line) else line + late
-                for line, before, plain in zip(made, lines, bare, strict=True)]
-    return lines or [text(item.value, state)]
+        return [line if line is None or before == plain else completed(line) for line, before, plain in zip(made, lines, bare, strict=True)]
+    return lines or [completed(text(item.value, state))]
