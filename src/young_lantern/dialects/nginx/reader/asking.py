@@ -92,7 +92,10 @@ def _inside(forward: Forward, path: str) -> Forward:
 
 
 def names_of(scope: Scope) -> dict[str, str]:
-    """The variables that hold fields of the answer: name without its sign -> field."""
+    """The variables that hold fields of the answer: name without its sign -> field; "" where nobody is asked, so that they hold nothing."""
+    asked = scope.inherited("auth_request")
+    if not asked or asked[-1].args[:1] == ["off"]:
+        return {line.args[0].lstrip("$"): "" for line in scope.inherited("auth_request_set") if line.args}
     return {line.args[0].lstrip("$"): line.args[1].removeprefix(_OF_ANSWER).replace("_", "-").title() for line in scope.inherited("auth_request_set") if _is_read(line)}
 
 

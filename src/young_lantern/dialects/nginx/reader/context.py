@@ -113,7 +113,7 @@ class Context(Collector):
         from .tables import read_table
 
         if name in self.verdicts:
-            return Var(Variable.VERDICT_FIELD, self.verdicts[name])
+            return Var(Variable.VERDICT_FIELD, self.verdicts[name]) if self.verdicts[name] else Var(Variable.VARIABLE, name)
         if name == "fastcgi_script_name":
             return Var(Variable.SCRIPT_NAME, self.split) if self.split else Var(Variable.PATH)
         if name == "fastcgi_path_info" and self.split:
