@@ -168,3 +168,16 @@ def test_what_differs_anyway_is_no_cause_of_its_own(reads: Reads) -> None:
     closed = [cause for cause in causes if cause.differences[0].before == "none" and cause.differences[0].what == "status"]
     assert closed and {cause.differences[0].after for cause in closed} <= {"403", "404"}
     assert not any("x-fern" in name for cause in closed for name, _ in cause.example.fields)
+
+
+@pytest.mark.parametrize(
+    ("main", "lines"),
+    [
+        ("<Proxy balancer://pool>\nBalancerMember http://192.0.2.7:8000 timeout=1\n</Proxy>", "ProxyPass /late/ balancer://pool/late/"),
+        ("<Proxy fcgi://192.0.2.8:9000/>\nProxySet timeout=1\n</Proxy>", "ProxyPass /late/ fcgi://192.0.2.8:9000/srv/"),
+    ],
+)
+def test_workers_say_how_long_they_are_waited_for(reads: Reads, main: str, lines: str) -> None:
+    reading = reads.read("apache", httpd(lines, main))
+    outcome = decide(reading.estate, Request("GET", "http", HOST, 80, "/late/x", ((AFTER, "2"),)), real_files())
+    assert outcome.status == (504 if "fcgi" in main else 502)

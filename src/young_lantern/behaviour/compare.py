@@ -207,7 +207,8 @@ def _plainer(decider: _Decider, row: Witness, one: Outcome, other: Outcome, diff
         return row, one, other, differing
     seen = decider.both(twin, row.facts)
     found = tuple(differences(*seen, twin))
-    return (replace(row, request=twin, outcomes=None), *seen, found) if any(item.what in _ALTOGETHER for item in found) else (row, one, other, differing)
+    hides = not any(item.severity is Severity.BREAKING for item in found) and any(item.severity is Severity.BREAKING for item in differing)
+    return (replace(row, request=twin, outcomes=None), *seen, found) if not hides and any(item.what in _ALTOGETHER for item in found) else (row, one, other, differing)
 
 
 def _parts(differing: tuple[Difference, ...]) -> list[tuple[Difference, ...]]:

@@ -357,7 +357,12 @@ class _Run:
             location = verdict.field("location")
             return self.end(step.span, status=verdict.status, location=forwarding.mapped(asks, location, state, self.estate.dialect) if location else None, origin=origin, extra=asks.response_fields,
                             sent=tuple(pair for pair in verdict.fields if pair[0] != "location"))
-        result = self.run(instead.steps)
+        steps = instead.steps
+        if self.estate.dialect == "nginx":
+            # ngx_http_auth_request_handler (1.22.1, probed): the challenge stands among the answer's fields, whatever page the error leads to.
+            state.standing += [item for item in steps if isinstance(item, Field)]
+            steps = tuple(item for item in steps if not isinstance(item, Field))
+        result = self.run(steps)
         return result if result is not None else self.fail(500, step.span)
 
     # --- answers ------------------------------------------------------------------------------------------------------
@@ -625,7 +630,7 @@ class _Run:
             result = self.fail(limit.status, limit.span, insists=True)
             return result if isinstance(result, Outcome) else Outcome(limit.status, site=state.site.key, decided_by=limit.span, trace=tuple(state.trace))
         state.sent, state.let_in = sent, state.let_in or file is not None
-        operations, types = [*extra, *state.fields], None
+        operations, types = [*extra, *state.fields, *state.standing], None
         if origin is not None:
             operations = [replace(item, statuses=item.statuses | item.also_of_origins) if item.statuses is not None and item.also_of_origins else item for item in operations]
         if status is not None:

@@ -94,6 +94,7 @@ class State:
     let_in: bool = False
     verdict: Verdict | None = None  # what was answered by who was asked first, and what he was asked
     asked_first: OriginRequest | None = None
+    standing: list[Field] = field(default_factory=list)  # operations on the answer's fields that no search for a place forgets
     unproven: tuple[Step, ...] | None = None  # what answers a client whose certificate does not do
     trace: list[TraceEntry] = field(default_factory=list)
     index: RouteIndex | None = None  # with it, routes that were tried and did not hold are not noted

@@ -55,6 +55,7 @@ class Context(Collector):
 
     formats: LogFormat names; environment: variables that some rewrite rule sets; folders: reads `.htaccess` files
     asking: numbers of the `<If>` nodes that were read; shared_types: lines of the table that all hosts share
+    waits: how long a worker, or a balancer's members, are waited for, by its URL
     protocols: what the members of each balancer speak; maps: rewriting maps, by name, and the keys that each is asked for
     late: what is set when a handler is chosen, None what nobody knows; late_lines: by which lines; late_asked: what must be a variable for that
     """
@@ -69,6 +70,7 @@ class Context(Collector):
     late_lines: dict[str, "Node"] = field(default_factory=dict)
     late_asked: set[str] = field(default_factory=set)
     protocols: dict[str, str] = field(default_factory=dict)
+    waits: dict[str, str] = field(default_factory=dict)
     maps: dict[str, Map] = field(default_factory=dict)
     asked_maps: dict[str, list[str]] = field(default_factory=dict)
 

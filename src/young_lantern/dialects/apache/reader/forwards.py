@@ -169,7 +169,7 @@ class Proxies:
         adds = context.last(levels, "proxyaddheaders")
         pairs = dict(option.partition("=")[::2] for option in options)
         # For a balancer `timeout` is how long one of its members is waited for to be free (mod_proxy, "Balancer parameters").
-        own = pairs.get("timeout", "") if scheme != "balancer" else ""
+        own = (pairs.get("timeout", "") if scheme != "balancer" else "") or context.waits.get(_worker(url), "")
         read = gateways.waits(self.levels, context, own)
         connect = values.read_seconds(pairs.get("connectiontimeout", ""))
         return (Forward(
@@ -257,6 +257,10 @@ def read_balancers(nodes: list[Node], context: Context) -> None:
             opened[name] = node
             members.setdefault(name, []).extend(context.take(node.block or [], "balancermember"))
             settings.setdefault(name, []).extend(context.take(node.block or [], "proxyset"))
+        elif node.name == "<proxy" and node.args and (own := _timeout(context.take(node.block or [], "proxyset"))):
+            # mod_proxy: a worker that is made by its section has what the section sets, whoever asks it.
+            context.use(node)
+            context.waits[_worker(node.args[0])] = own
         elif node.name == "balancermember" and node.args[:1] and node.args[0].lower().startswith("balancer://"):
             context.use(node)
             members.setdefault(node.args[0].lower().rstrip("/"), []).append(Node(node.name, node.args[1:], node.span))
@@ -264,11 +268,23 @@ def read_balancers(nodes: list[Node], context: Context) -> None:
         pairs = dict(word.partition("=")[::2] for node in settings.get(name, []) for word in node.args if not word.startswith("balancer://"))
         protocols = dict.fromkeys(line.args[0].partition("://")[0].lower() for line in lines if line.args)
         context.protocols[name] = " and ".join(protocols) or "http"
+        if own := _timeout(lines):
+            context.waits[name] = own
         context.pools[name] = Pool(
             name, tuple(_member(line, context) for line in lines if line.args), _METHODS.get(pairs.get("lbmethod", "byrequests"), pairs.get("lbmethod", "")),
             policy_span=settings[name][0].span if settings.get(name) else None,
             span=opened[name].span if name in opened else lines[0].span, comments=opened[name].comments if name in opened else (),
         )
+
+
+def _timeout(lines: list[Node]) -> str:
+    """The longest `timeout=` of some lines; "" where none has one."""
+    found = [word.partition("=")[2] for line in lines for word in line.args if word.lower().startswith("timeout=")]
+    return max(found, key=lambda text: values.read_seconds(text) or 0, default="")
+
+
+def _worker(url: str) -> str:
+    return re.sub(r"^(\w+://[^/]*).*$", r"\1", url.lower())
 
 
 def _member(node: Node, context: Context) -> Member:

@@ -37,7 +37,7 @@ def read_handler(node: Node, place: Place, document_root: str, levels: list[Node
     return Gateway(
         hyphens_only=True, pool=_pool(address, node, context), root=(place.folder,), strip=place.url, walks=True,
         **intercepts(levels, context), parameters=(*environment(levels, context), *((("DOCUMENT_ROOT", (document_root,)),) if place.folder != document_root else ())),
-        server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context), span=context.use(node).span, comments=node.comments,
+        server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context, context.waits.get(f"fcgi://{address}".lower(), "")), span=context.use(node).span, comments=node.comments,
     )
 
 
@@ -56,7 +56,7 @@ def read_proxied(node: Node, words: list[str], script: Template | None, prefix: 
         parameters = (("SCRIPT_FILENAME", script), ("PATH_INFO", ()), *parameters)
     return Gateway(
         hyphens_only=True, pool=_pool(address, node, context), root=(document_root if script is not None else path,), encodes=True, strip=prefix if script is None else "",
-        **intercepts(levels, context), parameters=(*parameters, *((("DOCUMENT_ROOT", (document_root,)),) if script is None else ())), server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context, own), span=node.span, comments=node.comments,
+        **intercepts(levels, context), parameters=(*parameters, *((("DOCUMENT_ROOT", (document_root,)),) if script is None else ())), server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context, own or context.waits.get(f"fcgi://{address}".lower(), "")), span=node.span, comments=node.comments,
     )
 
 

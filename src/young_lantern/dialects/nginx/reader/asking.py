@@ -74,7 +74,7 @@ def _question(forward: Forward, path: str, spans: tuple[Span, ...]) -> Forward:
     # The content has no length, and nothing of the answer goes to the client.
     asked = replace(forward, target=Written(target), fields=tuple(field for field in forward.fields if field.name.lower() != "content-length"), redirects=(), cookies=(), response_fields=())
     return replace(_inside(asked, path), also=spans, in_place=(
-        InPlace(frozenset({401}), (Field(Side.RESPONSE, Operation.SET, CHALLENGE, (Var(Variable.VERDICT_FIELD, CHALLENGE),), at_once=True), Respond(401, raises=True)), field=CHALLENGE),
+        InPlace(frozenset({401}), (Field(Side.RESPONSE, Operation.ADD, CHALLENGE, (Var(Variable.VERDICT_FIELD, CHALLENGE),), at_once=True), Respond(401, raises=True)), field=CHALLENGE),
         InPlace(frozenset({401}), (Respond(401, raises=True),)),
         InPlace(frozenset({403}), (Respond(403, raises=True),)),
         InPlace(None, (Respond(500, raises=True),)),
