@@ -21,7 +21,7 @@ from ..source.plan import canonical
 from .asking import together
 from .decide import CYCLE, decide
 from .differences import Difference, differences, resolved
-from .heads import ODD_FIELDS, shortened
+from .heads import ODD_FIELDS, is_crowded, shortened
 from .origin_answers import at_once
 from .outcome import Outcome
 from .path_classes import PathClasses
@@ -190,6 +190,8 @@ class _Row:
         lost = lost or self.before.origin is not None and self.after.origin is None and self.reason in (Reason.METHOD, Reason.CONTENT)
         # An answer that came, if late, does not come any more.
         lost = lost or self.reason is Reason.SLOW and (self.before.status or 500) < 500 <= (self.after.status or 500)
+        # A long address, or a long cookie, that was answered and is refused now: users meet that. So many fields, or so large in all, no browser sends.
+        lost = lost or self.reason is Reason.HEAD and (self.before.status or 500) < 400 <= (self.after.status or 500) and not is_crowded(self.witness.request)
         # And a browser that asks beforehand whether another origin may send its request (Fetch standard, CORS-preflight fetch).
         lost = lost or self.reason is Reason.METHOD and self.witness.request.method == "OPTIONS" and (self.before.status or 500) < 300 <= (self.after.status or 500) and any(
             name.startswith("access-control-") for name, _ in self.before.fields)

@@ -88,6 +88,11 @@ def shortened(request: Request) -> Request:
     return replace(request, target=re.sub(r"[?&]fern=f*$", "", request.target), fields=fields)
 
 
+def is_crowded(request: Request) -> bool:
+    """Whether it has so many fields, none of which is long by itself."""
+    return any(name.lower().startswith((MANY, LARGE)) for name, _ in request.fields)
+
+
 def _long_line(plain: Request, limit: int) -> Request:
     return replace(plain, target=f"{plain.target}?fern=" + "f" * (limit + _BEYOND - len(plain.target)))
 

@@ -16,7 +16,7 @@ from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
 from .. import catalogue, values
 from ..values import quote
-from . import sites, types
+from . import heads, sites, types
 from .context import Context
 from .output import Node, Output
 
@@ -76,6 +76,7 @@ def _main(listens: list[Node], estate: Estate, context: Context) -> tuple[list[N
     if lines:
         lines[0].apart = True
     lines += [context.line("ServerName", "localhost"), context.line("TraceEnable", "Off")]
+    lines += heads.write_shared(estate, context)
     closed = context.line("Directory", quote("/"), comments=_CLOSED, block=[
         context.line("AllowOverride", "None"), context.line("Require", "all", "denied")])
     lines.append(closed)

@@ -1,18 +1,27 @@
 """RequestHeads -> httpd `LimitRequestLine`, `LimitRequestFieldSize`, `LimitRequestFields`. Mirror: reader/heads.py.
 
-Rule:     only what the source says is written: httpd's own limits are nginx's, to an octet; Caddy's is 1 MB, which the comparison tells.
+Rule:     only what the source says is written: httpd's own limits are nginx's, to an octet; Caddy's is written for all.
           The first host of an address reads the request, so that another host's limit is heard nowhere.
 """
 
 from __future__ import annotations
 
-from ....model import RequestHeads, Site
+from ....model import Estate, RequestHeads, Site
 from .. import defaults
 from .context import Context
 from .output import Node
 
+_MEGABYTE = str(1 << 20)
+_LONG = ("Lines of a request, and its fields, may be as long as before; httpd by itself takes 8190 octets at the most.",)
 ONE_BY_ONE = "take the fields that matter away with RequestHeader unset, one by one"
 _LATER = "requests are read as the first host of the address says, before they have come to this one"
+
+
+def write_shared(estate: Estate, context: Context) -> list[Node]:
+    """The lines of the main server, where Caddy takes more by itself."""
+    if estate.dialect != "caddy":
+        return []
+    return [context.line("LimitRequestLine", _MEGABYTE, comments=_LONG), context.line("LimitRequestFieldSize", _MEGABYTE), context.line("LimitRequestFields", "0")]
 
 
 def write_heads(site: Site, context: Context) -> list[Node]:

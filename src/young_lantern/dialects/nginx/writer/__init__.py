@@ -13,7 +13,7 @@ from itertools import chain
 from ....model import WAITS, Estate, Forward, Gateway, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
-from . import gateways, sites, tables, types
+from . import gateways, heads, sites, tables, types
 from .context import Context
 from .output import Node, Output
 from .sizes import write_sizes
@@ -40,6 +40,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     http += types.write_default(estate)
     if context.unlimited:
         http.append(Node(["client_max_body_size", "0"], None, (), _NO_LIMIT))
+    http += heads.write_shared(estate)
     http += _waits(estate)
     context.http.update(tables.never_set(context, [*context.http.values(), *chain.from_iterable(by_file.values())]))
     http += write_sizes([*context.http.values(), *chain.from_iterable(by_file.values())])
