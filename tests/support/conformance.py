@@ -42,8 +42,8 @@ def disagreements(
     command = known.move(reading, plan)
     out: list[str] = []
     asked = 0
-    decides = {plan.origins[address] for address in deciders(reading.estate) if address in plan.origins}
-    with Origins(list(plan.origins.values()), decides), Running(command, plan.folder, list(plan.ports.values())):
+    plan.deciders = deciders(reading.estate)
+    with Origins(list(plan.origins.values()), plan.deciding_ports()), Running(command, plan.folder, list(plan.ports.values())):
         for method, host, target, fields in rows:
             request = Request(method, "http", host, 80, target, tuple(fields.items()), client="127.0.0.1")
             outcome = decide(reading.estate, request, real_files(lambda path: plan.folder / plan.path(path)))

@@ -121,8 +121,9 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
             move = named(reading.dialect).move
             assert move is not None
             command = move(reading, plan)
+            plan.deciders = frozenset(map(canonical, deciders(reading.estate)))
             plans.append(plan)
-            origins.append(stack.enter_context(Origins(list(plan.origins.values()), {plan.origins[address] for address in map(canonical, deciders(reading.estate)) if address in plan.origins})))
+            origins.append(stack.enter_context(Origins(list(plan.origins.values()), plan.deciding_ports())))
             stack.enter_context(Running(command, plan.folder, list(plan.ports.values())))
         chosen, sampled = choose_requests(readings[0].estate, readings[1].estate, requests, most)
         # A relative root is below the folder that the server runs in.

@@ -35,6 +35,7 @@ class Plan:
     fills:   values for placeholders, by name
     names:   who is in each file of users
     members: the addresses of the estate's origins (canonical)
+    deciders: of those, the ones that are asked whether requests may go on: their stand-ins obey nothing else
     """
 
     folder: Path
@@ -47,6 +48,7 @@ class Plan:
     fills: dict[str, str] = field(default_factory=dict)
     names: dict[str, dict[str, None]] = field(default_factory=dict)
     members: set[str] = field(default_factory=set)
+    deciders: frozenset[str] = frozenset()
 
     def port(self, configured: str) -> int:
         key = canonical(configured)
@@ -60,6 +62,9 @@ class Plan:
         if key not in self.origins:
             self.origins[key] = self.free_port()
         return f"127.0.0.1:{self.origins[key]}"
+
+    def deciding_ports(self) -> set[int]:
+        return {self.origins[address] for address in self.deciders if address in self.origins}
 
     def origin_named(self, text: str) -> str:
         """A text, or a pattern, that begins with the URL of an origin of this estate, as that origin is called here."""
