@@ -12,7 +12,7 @@ from dataclasses import replace
 from ..model import UNDERSCORED, Field, Operation
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
-from .evaluate import State, holds, text
+from .evaluate import State, holds, said, text
 from .outcome import OriginRequest
 
 
@@ -39,7 +39,7 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
         if name == UNDERSCORED:
             got |= {sent.lower(): None for sent in (*got, *(sent for sent, _ in state.request.fields)) if "_" in sent}
             continue
-        value = text(item.value, state)
+        value = said(item.value, state)
         held = got[name] if name in got else state.request.field(name)
         adds = item.operation in (Operation.ADD, Operation.APPEND, Operation.MERGE, Operation.DEFAULT)
         if not value and not state.drops_empty and name != "host" and (item.operation is Operation.SET or adds and not held):
@@ -58,7 +58,7 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
             got[name] = compiled(item.find).sub(go_replacement(value), held)
     state.host_set = None
     received = state.received or state.request
-    return tuple((name, (value or "").strip(BLANKS)) for name, value in sorted(got.items()) if value is not None or received.field(name))
+    return tuple((name, value.strip(BLANKS) or EMPTY if value else "") for name, value in sorted(got.items()) if value is not None or received.field(name))
 
 
 def response_fields(operations: list[Field], status: int, is_error: bool, state: State, sent: tuple[tuple[str, str], ...] = (), left_out: str = "", sent_apart: bool = False) -> tuple[tuple[str, str], ...]:
@@ -121,7 +121,7 @@ def _applied(operations: list[Field], state: State, sent: tuple[tuple[str, str],
             continue
         if item.unless_sent and name in arrived:
             item = replace(item, operation=Operation.MERGE)
-        value = text(item.value, state)
+        value = said(item.value, state)
         others = [(found, held) for found, held in fields if found != name]
         if item.operation is Operation.REMOVE:
             fields = others

@@ -41,6 +41,8 @@ _METHODS = ("GET", "POST", "HEAD", "PUT", "DELETE", "OPTIONS", "PATCH")
 _MOST_WAYS = 30
 # Networks whose addresses not every proxy may hand on.
 _SOME_PRIVATE = ("10.0.0.0/8", "fd00::/8")
+# The name of a user where the password is the origin's affair.
+_SOMEBODY = "fern"
 # Content of 100 MB is asked for by no request that is sent.
 _MOST_DIGITS = 8
 
@@ -95,7 +97,7 @@ class _Finder:
         if any(isinstance(item, AskFirst) for item in items):
             self.found.values["field", VERDICT.lower()] = [None, *verdicts_to_ask(items)]
         known = [item for item in items if isinstance(item, Credentials)]
-        if known:
+        if known or any(isinstance(item, Var) and item.variable is Variable.USER for item in items):
             self.found.values[AUTHORIZATION] = [None, *_users(known)]
         networks = {network for item in items if isinstance(item, AddressRule | ClientIn) for network in item.networks}
         networks |= {row.value for item in items if isinstance(item, Lookup) and item.networks for row in item.rows if isinstance(row.value, str)}
@@ -197,10 +199,12 @@ class _Finder:
 
 
 def _users(steps: list[Credentials]) -> list[str]:
-    """One who may enter by each set of rules, and one who is known and may not. Strangers are asked of like nobody."""
+    """One who may enter by each set of rules, and one who is known and may not. Strangers are asked of like nobody, but where nobody is known."""
     names: dict[tuple[bool, ...], str] = {}
     for name in dict.fromkeys(name for step in steps for name in (*step.names, *(known for known, _ in step.known))):
         names.setdefault(tuple(name in step.names for step in steps), name)
+    if not steps:
+        names[()] = _SOMEBODY
     return ["Basic " + base64.b64encode(f"{name}:{PASSWORD}".encode()).decode() for name in names.values()]
 
 

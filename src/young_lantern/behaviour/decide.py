@@ -5,7 +5,6 @@ docs/model.md is its specification. No exception steers a decision: every step r
 
 from __future__ import annotations
 
-import base64
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
@@ -19,7 +18,7 @@ from ..model import (
 from . import answering, asking, client_certificates, content_types, cookies, forwarding, gateway, heads, paths
 from .choosing import choose_listener, choose_site
 from .client import seen_from
-from .evaluate import State, holds, in_network, text
+from .evaluate import State, holds, in_network, said, text, user_of
 from .origin_answers import SELF, VERDICT, OriginAnswer, wanted
 from .origin_words import policy
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
@@ -74,7 +73,7 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
             reads["client", ""] = None
             reads["field", site.client_from.field.lower()] = None
         told, request = request, seen_from(request, site.client_from)
-    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, received=received, drops_empty=estate.dialect == "nginx", looks_once=estate.dialect == "nginx", named=dict(captures), numbered=numbered, index=index, reads=reads, drops_final_dot=listener.drops_final_dot)
+    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, received=received, dialect=estate.dialect, drops_empty=estate.dialect == "nginx", looks_once=estate.dialect == "nginx", named=dict(captures), numbered=numbered, index=index, reads=reads, drops_final_dot=listener.drops_final_dot)
     if site.client_from is not None and site.client_from.consumes and request is not told:
         # What is left of the field goes on to the origin, if anything is.
         name = site.client_from.field
@@ -266,7 +265,7 @@ class _Run:
         return written
 
     def set_variable(self, step: SetVariable) -> _Next:
-        self.state.variables[step.name] = text(step.value, self.state)
+        self.state.variables[step.name] = said(step.value, self.state)
         if step.environment:
             self.state.environment |= {step.name}
         return None
@@ -282,7 +281,7 @@ class _Run:
         if step.at_once:
             # mod_headers does it last of all before a request is answered.
             self.state.let_in = self.estate.dialect == "apache"
-            step = replace(step, value=(text(step.value, self.state),))
+            step = replace(step, value=(said(step.value, self.state),))
             self.state.let_in = False
         if step.side is Side.REQUEST and step.operation is Operation.SET and step.name.lower() == "host" and self.estate.dialect == "apache":
             # mod_headers changes the request itself, so that what comes after it sees another Host (2.4.71, probed).
@@ -333,9 +332,10 @@ class _Run:
     def credentials(self, step: Credentials) -> _Next:
         # Nobody here knows a password: who is known is taken to know his own.
         self.state.looked_at("field", "Authorization")
-        name = _user_of(self.state.request.field("Authorization") or "")
+        name = user_of(self.state.request.field("Authorization") or "")
         held = name in step.names
         self.state.note("known" if held else "not known", step.span, name, held)
+        self.state.user = name if held else None
         return None if held else self.fail(401, step.span)
 
     def ask_first(self, step: AskFirst) -> _Next:
@@ -472,6 +472,7 @@ class _Run:
             state.gave_up = "the origin would get a malformed request line"
         state.note("forward", step.span, f"{state.pool_label}{origin.target}")
         answer = asking.answer_of(self.estate, step.pool, state.received or state.request)
+        state.answered_by = state.member_label
         if (late := self._unanswered(step, answer)) is not None:
             return self.fail(late, step.span)
         instead = next((item for item in step.in_place if item.statuses is None or answer.status in item.statuses), None)
@@ -535,6 +536,7 @@ class _Run:
         # PHP's process manager answers 404 by itself for a script that is not there; what other applications do, they alone know.
         missing = script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
         answer = wanted(state.received or state.request)
+        state.answered_by = members[0] if len(members) == 1 else f"one of {', '.join(members)}"
         if (late := self._unanswered(step, answer)) is not None and not (missing and (state.asked_inside or answer.after)):
             return self.fail(late, step.span)
         said = 404 if missing else answer.status
@@ -655,15 +657,6 @@ class _Run:
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
             state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, by_name=state.types if file is not None and not listing else None,
         )
-
-
-def _user_of(field: str) -> str:
-    """The user's name in basic credentials; "" for all else."""
-    scheme, _, coded = field.partition(" ")
-    try:
-        return base64.b64decode(coded.strip(), validate=True).decode("utf-8").partition(":")[0] if scheme.lower() == "basic" else ""
-    except ValueError:
-        return ""
 
 
 _HANDLERS: dict[type, Callable[..., _Next]] = {

@@ -17,6 +17,7 @@ from ..source.plan import canonical
 from .answering import EMPTY
 from .content_types import ORIGINS
 from .origin_answers import SELF, asks_origin, cookie_attributes, wanted
+from .own_values import alike_but_for_form
 from .outcome import OriginRequest, Outcome
 from .request import Request
 
@@ -158,7 +159,7 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         # What no rule speaks of passes as the client sent it.
         seen = one.get(name, request.field(name)) or None, other.get(name, request.field(name)) or None
         # A field without a value says as little as none.
-        slight = name in _CLIENT_FIELDS or set(seen) <= {EMPTY, None} or all(value in (EMPTY, None) or NO_CERTIFICATE.fullmatch(value) for value in seen)
+        slight = name in _CLIENT_FIELDS or alike_but_for_form(*seen) or set(seen) <= {EMPTY, None} or all(value in (EMPTY, None) or NO_CERTIFICATE.fullmatch(value) for value in seen)
         differ(f"field {name} to the origin", *seen, Severity.MINOR if slight else Severity.BREAKING)
     differ("redirects of the origin", resolved(canonical(before.mapped_back), request), resolved(canonical(after.mapped_back), request), Severity.BREAKING)
     return found
@@ -170,7 +171,7 @@ def _method_weight(before: str, after: str, request: Request) -> Severity:
 
 
 # What stands in a text in the place of what is known of a certificate that is not there (httpd, Caddy), or of a field that who was asked first did not send.
-NO_CERTIFICATE = re.compile(r"\(null\)|\{http\.request\.tls\.client\.\w+\}|\{http\.reverse_proxy\.header\.[\w-]+\}")
+NO_CERTIFICATE = re.compile(r"\(null\)|\{http\.(?:request\.tls|auth\.user|reverse_proxy\.header)\.[\w.-]+\}")
 
 
 # Parameters that most applications never look at, or find out by themselves.
@@ -256,7 +257,7 @@ def _fields(before: Outcome, after: Outcome) -> list[Difference]:
         added = name not in one
         # RFC 9111 section 5.3: Expires does not count where Cache-Control has max-age; nor does it where nothing may be kept, or used unasked.
         superseded = name == "expires" and any(word in other.get("cache-control", "") for word in ("max-age", "no-cache", "no-store"))
-        severity = Severity.MINOR if added or superseded or (after.status or 0) >= 500 else Severity.BREAKING
+        severity = Severity.MINOR if added or superseded or alike_but_for_form(one[name], other.get(name)) or (after.status or 0) >= 500 else Severity.BREAKING
         found.append(Difference(f"field {name}", *("none" if name not in found_in else found_in[name] or EMPTY for found_in in (one, other)), severity))
     return found
 

@@ -1,10 +1,12 @@
 """Templates and conditions -> text and truth, for one request in its present state.
 
-Unknown:  an Unread variable makes the outcome `gave_up`, so that no answer is foretold from a guess.
+Unknown:  an Unread variable makes the outcome `gave_up`, so that no answer is foretold from a guess; but the value of a field hangs on nothing, so that it
+          is said in words there (own_values.py), and all else is decided.
 """
 
 from __future__ import annotations
 
+import base64
 import fnmatch
 import ipaddress
 from collections.abc import Callable, Iterator
@@ -17,12 +19,13 @@ import regex
 
 from ..model import (
     AllOf, Always, AnswerLimit, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
-    ONE_SLASH, HttpDate, LookedUpInside, Lookup, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    OF_TLS, ONE_SLASH, HttpDate, LookedUpInside, Lookup, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
 from ..patterns import host_matches, search
 from . import client_certificates, paths
 from .outcome import OriginRequest, TraceEntry
+from .own_values import OWN_VALUES, is_own, own_value, unread_value
 from .request import Facts, Request
 from .route_index import RouteIndex
 from .verdicts import Verdict
@@ -60,6 +63,9 @@ class State:
     types: MediaTypes | None = None
     body_limit: BodyLimit | None = None
     answer_limit: AnswerLimit | None = None
+    dialect: str = ""
+    says: bool = False  # what is made is a field's value, on which nothing else hangs
+    user: str | None = None  # who was let in by name and password
     drops_empty: bool = False  # a field whose value comes out empty is not sent (nginx)
     answer_type: str = ""  # known when the answer goes out; handlers_type: before fields changed it
     handlers_type: str = ""
@@ -82,6 +88,7 @@ class State:
     path_info: str = ""
     pool_label: str = ""
     member_label: str = ""
+    answered_by: str | None = None  # the member, when it has been asked
     missing: bool = False
     gave_up: str = ""
     looked_up: dict[str, str] = field(default_factory=dict)
@@ -114,7 +121,7 @@ class State:
         value = self.request.field(name) or ""
         for item in self.request_fields:
             if item.at_once and item.name.lower() == name.lower():
-                added = text(item.value, self)
+                added = known(item.value, self)
                 value = {Operation.SET: added, Operation.REMOVE: "", Operation.DEFAULT: value or added}.get(item.operation, f"{value},{added}".strip(","))
         return value
 
@@ -135,6 +142,26 @@ def text(template: Template, state: State) -> str:
     return "".join(part if isinstance(part, str) else _part(part, state) for part in template)
 
 
+def known(template: Template, state: State) -> str:
+    """The same of a field's value that something hangs on after all."""
+    made = text(template, state)
+    return made if state.says else _known(made, state)
+
+
+def _known(made: str, state: State) -> str:
+    if is_own(made):
+        state.gave_up = f"{made.strip('()')} is not known"
+    return made
+
+
+def said(template: Template, state: State) -> str:
+    """A field's value: what nobody foretells stands in it in words."""
+    before, state.says = state.says, True
+    made = text(template, state)
+    state.says = before
+    return made
+
+
 def _part(part: Var | Capture | HttpDate | Placeholder | Unread | Lookup, state: State) -> str:
     match part:
         case Capture(group, label, is_escaped):
@@ -148,20 +175,23 @@ def _part(part: Var | Capture | HttpDate | Placeholder | Unread | Lookup, state:
                 return _looked_up(part, state)
             if part.name not in state.looked_up:
                 state.looked_up[part.name] = _looked_up(part, state)
-            return state.looked_up[part.name]
+            return known((state.looked_up[part.name],), state)
         case HttpDate(seconds):
             return f"(now {seconds:+d} s)"
         case Placeholder(spelling):
             return spelling
         case Unread(spelling):
-            state.gave_up = f"the value of {spelling} is not known"
-            return spelling
+            if not state.says:
+                state.gave_up = f"the value of {spelling} is not known"
+            return unread_value(spelling)
         case Var(variable, name):
             return _variable(variable, name, state)
 
 
 def _looked_up(table: Lookup, state: State) -> str:
+    before, state.says = state.says, False
     subject = text(table.subject, state)
+    state.says = before
     for row in table.rows:
         if isinstance(row.value, Pattern):
             # nginx: the groups of a table's pattern are those in sight from then on, as after any other.
@@ -261,7 +291,25 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             state.looked_at("cookie", name)
             return _cookie(name, request, state.site.reading.cookies_mind_case)
         case Variable.VARIABLE:
-            return state.variables.get(name, "")
+            return known((state.variables.get(name, ""),), state)
+        case Variable.PROTOCOL:
+            return "HTTP/1.1"
+        case Variable.USER:
+            # ngx_http_variable_remote_user: of the field alone, whoever checks it; the others once he was let in (2.4.71, 2.6.2, probed).
+            state.looked_at("field", "Authorization")
+            return user_of(request.field("Authorization") or "") if state.dialect == "nginx" else state.user if state.user is not None else name
+        case Variable.TLS_NAME if request.scheme == "https":
+            state.looked_at("host")
+            return "" if _is_address(request.host) else request.host.lower()
+        case Variable.ORIGIN_ADDRESS if state.answered_by is None:
+            return name
+        case Variable.ORIGIN_ADDRESS if not state.answered_by.startswith("one of ") and (state.dialect != "nginx" or _is_address(state.answered_by.rpartition(":")[0])):
+            return state.answered_by
+        case _ if variable in OF_TLS and request.scheme != "https":
+            return name
+        case _ if variable in OWN_VALUES:
+            made = own_value(variable, state.dialect)
+            return made if state.says else _known(made, state)
         case Variable.VERDICT_FIELD:
             found = state.verdict.field(name) if state.verdict is not None else None
             return found if found is not None else "" if state.drops_empty else f"{{http.reverse_proxy.header.{name}}}"  # 1.22.1, 2.6.2, probed
@@ -275,6 +323,20 @@ def script_parts(split: Pattern | None, path: str) -> tuple[str, str]:
     found = search(split, path) if split is not None else None
     groups = (*(value or "" for value in found.groups()), "") if found is not None else ()
     return (groups[0], groups[1]) if groups else (path, "")
+
+
+def _is_address(host: str) -> bool:
+    """RFC 6066 section 3: an address is no name, and is not sent as one."""
+    return ":" in host or regex.fullmatch(r"[\d.]+", host) is not None
+
+
+def user_of(field: str) -> str:
+    """The user's name in basic credentials (RFC 7617 section 2); "" for all else."""
+    scheme, _, coded = field.partition(" ")
+    try:
+        return base64.b64decode(coded.strip(), validate=True).decode("utf-8").partition(":")[0] if scheme.lower() == "basic" else ""
+    except ValueError:
+        return ""
 
 
 _BAD_ESCAPE = regex.compile("%(?![0-9A-Fa-f]{2})")

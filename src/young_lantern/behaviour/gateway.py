@@ -11,11 +11,11 @@ import re
 
 from ..model import UNDERSCORED, Gateway
 from . import answering, paths
-from .evaluate import State, script_parts, text, walked
+from .evaluate import State, said, script_parts, text, walked
 
 # mod_proxy_fcgi.c, proxy_fcgi_canon: what ap_proxy_canonenc encodes besides (2.4.71, probed).
 _ENCODED = "[]"
-_UNKNOWN = re.compile(r"\{http\.(?:reverse_proxy\.header|request\.tls\.client)\.[\w-]+\}")
+_UNKNOWN = re.compile(r"\{http\.(?:reverse_proxy\.header|request\.tls|auth\.user)\.[\w.-]+\}")
 
 
 def script_of(step: Gateway, state: State) -> tuple[str, str, str]:
@@ -51,7 +51,7 @@ def parameters(step: Gateway, state: State) -> tuple[str, dict[str, str]]:
     }
     state.script_name, state.path_info = name, more
     for parameter, value in step.parameters:
-        made[parameter] = text(value, state)
+        made[parameter] = text(value, state) if parameter == "SCRIPT_FILENAME" else said(value, state)
         if step.cleans:
             # fastcgi.go, buildEnv (Caddy 2.6.2, probed): a placeholder that stands for nothing leaves nothing here.
             made[parameter] = _UNKNOWN.sub("", made[parameter])

@@ -56,7 +56,7 @@ def answer(estate: Estate, listener: Listener, site: object, request: Request, f
         site = estate.site(listener.fallback) if isinstance(listener.fallback, str) else None
     if not isinstance(site, Site) or estate.dialect == "caddy":
         return Outcome(status, decided_by=span or listener.span, trace=(entry,))
-    state = State(request, site, facts, "/", "/", "", request.method, raw_last="/", received=request, drops_empty=estate.dialect == "nginx", refused=status)
+    state = State(request, site, facts, "/", "/", "", request.method, raw_last="/", received=request, dialect=estate.dialect, drops_empty=estate.dialect == "nginx", refused=status)
     state.trace.append(entry)
     state.unparsed = status == LINE_TOO_LONG
     return run(state)

@@ -9,7 +9,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
 from ..codes import NO_COUNTERPART
-from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Operation, Part, Side, Site, Span, Var, Variable, finding
+from ..fitting.constants import with_constants
+from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Operation, Side, Site, Span, finding
 from .dialect import WriterNote, WriterOptions
 
 
@@ -73,6 +74,13 @@ class Noting:
             self.implied(page.span, "a client without a certificate that holds is refused in the handshake, and gets no page")
         return replace(page, statuses=rest) if rest else None
 
+    def with_constants(self, estate: Estate) -> Estate:
+        """The estate with all that is the same for every request of a site put in."""
+        made, unsent = with_constants(estate)
+        for span in unsent:
+            self.implied(span, "its value is empty for every request here, so that it was never sent")
+        return made
+
     def acts_early(self, field: Field) -> bool:
         """Whether a change of an answer's field is made before an origin's fields have come: Caddy's, unless it is deferred (2.6.2, probed)."""
         return self.estate.dialect == "caddy" and field.side is Side.RESPONSE and field.operation is Operation.EDIT and field.at_once and not field.deferred
@@ -89,13 +97,3 @@ class Noting:
         for span, why in self.idle.items():
             if span not in told:
                 self.implied(span, why)
-
-    def fixed(self, part: Part) -> Part:
-        """What is the same for every request of the site stands for itself: its first name, and its port if it has one."""
-        if self.site is None or not isinstance(part, Var):
-            return part
-        if part.variable is Variable.SITE_NAME:
-            first = next((name.text for name in self.site.names if name.is_exact), None)
-            return first if first is not None else part
-        ports = {str(listener.port) for listener in self.estate.listeners_of(self.site.key) if isinstance(listener.port, int)}
-        return ports.pop() if part.variable is Variable.PORT and len(ports) == 1 else part

@@ -24,6 +24,7 @@ from .client import Answer, ask
 from .judge import between_servers
 from ..behaviour.client_certificates import CERTIFICATE
 from ..behaviour.origin_answers import asks_origin
+from ..behaviour.own_values import unforetold
 from .live import LiveCheck, Row, choose_requests
 
 SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -64,7 +65,7 @@ def check_hosts(readings: tuple[Reading, Reading], addresses: tuple[list[Address
         begun = time.monotonic()
         answers = tuple(_ask(request, own) for own in addresses)
         outcomes = tuple(decide(estate, request, facts) for estate in estates)
-        between = between_servers(*answers, request, (plan, plan))
+        between = between_servers(*answers, request, (plan, plan), unforetold=unforetold(outcomes[0]) | unforetold(outcomes[1]))
         if all(outcome.origin is not None for outcome in outcomes):
             # What an application makes up for two requests may differ for reasons of its own.
             between = [item for item in between if item.what != "content"]

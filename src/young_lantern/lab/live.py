@@ -18,6 +18,7 @@ from ..behaviour import Outcome, Request, decide, real_files
 from ..behaviour.compare import with_port_numbers
 from ..behaviour.differences import differences
 from ..behaviour.origin_answers import wanted
+from ..behaviour.own_values import unforetold
 from ..behaviour.witnesses import document_roots, find_witnesses
 from ..codes import MODEL_DIFFERS, SERVERS_DIFFER
 from ..dialects import named
@@ -134,7 +135,7 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         def one(request: Request) -> Row:
             outcomes = tuple(decide(estate, request, facts) for estate in estates)
             answers = tuple(_ask(request, plan, estate, clients) for plan, estate in zip(plans, estates, strict=True))
-            between = between_servers(*answers, request, (plans[0], plans[1]), typed=all(outcome.media_types is not None for outcome in outcomes))
+            between = between_servers(*answers, request, (plans[0], plans[1]), typed=all(outcome.media_types is not None for outcome in outcomes), unforetold=unforetold(outcomes[0]) | unforetold(outcomes[1]))
             if all(outcome.listing for outcome in outcomes):
                 # Every server draws the list of a folder in its own way.
                 between = [item for item in between if item.what != "content"]

@@ -53,7 +53,21 @@ class Variable(Enum):
     CERTIFICATE_SUBJECT = "certificate_subject"  # its subject (RFC 4514); the name is what stands there where there is none
     CERTIFICATE_FINGERPRINT = "certificate_fingerprint"  # 64 hexadecimal digits, or nothing
     CERTIFICATE_ISSUER = "certificate_issuer"  # its issuer, likewise
+    PROTOCOL = "protocol"  # of the request line: HTTP/1.1
+    USER = "user"  # who is let in by a name and a password; the name is what stands there where nobody is (nginx: whoever says so)
+    REQUEST_ID = "request_id"  # from here to TLS_CIPHER: what the server makes or knows itself, and nobody foretells
+    CLIENT_PORT = "client_port"
+    SERVER_ADDRESS = "server_address"
+    MACHINE_NAME = "machine_name"
+    TLS_VERSION = "tls_version"  # the name is what stands there without TLS
+    TLS_CIPHER = "tls_cipher"  # likewise
+    TLS_NAME = "tls_name"  # the host that the client named in the handshake (RFC 6066 section 3), likewise
+    ORIGIN_ADDRESS = "origin_address"  # of the origin that answered, once it has; the name is what stands there where none was asked
     ANSWER_TYPE = "answer_type"  # the Content-Type of the answer before field operations: of a file without charset, of an origin as it says it
+
+
+# What has no value without TLS.
+OF_TLS = frozenset({Variable.TLS_VERSION, Variable.TLS_CIPHER, Variable.TLS_NAME})
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +103,7 @@ class Placeholder:
 
 @dataclass(frozen=True, slots=True)
 class Unread:
-    """A variable of the dialect that the model has no word for; the finding says so, decide() cannot go through it."""
+    """A variable of the dialect that the model has no word for; the finding says so, and decide() knows nothing of what hangs on it."""
 
     spelling: str
 

@@ -48,7 +48,8 @@ VARIABLES: dict[str, Template] = {
     "HTTP_HOST": (Var(Variable.AUTHORITY),), "SERVER_NAME": (Var(Variable.HOST),), "SERVER_PORT": (Var(Variable.PORT),),
     "REQUEST_METHOD": (Var(Variable.METHOD),), "REQUEST_SCHEME": (Var(Variable.SCHEME),), "REQUEST_URI": (Var(Variable.PATH),),
     "QUERY_STRING": (Var(Variable.QUERY),), "REMOTE_ADDR": (Var(Variable.CLIENT),), "REMOTE_HOST": (Var(Variable.CLIENT),),
-    "THE_REQUEST": (Var(Variable.METHOD), " ", Var(Variable.TARGET), " HTTP/1.1"), "SERVER_PROTOCOL": ("HTTP/1.1",),
+    "THE_REQUEST": (Var(Variable.METHOD), " ", Var(Variable.TARGET), " HTTP/1.1"), "SERVER_PROTOCOL": (Var(Variable.PROTOCOL),),
+    "REMOTE_USER": (Var(Variable.USER),), "REMOTE_PORT": (Var(Variable.CLIENT_PORT),), "HTTPS": (Lookup("over_tls", (Var(Variable.SCHEME),), (LookupRow("https", ("on",)),), ("off",)),),
     "HTTP_USER_AGENT": (Var(Variable.FIELD, "User-Agent"),), "HTTP_REFERER": (Var(Variable.FIELD, "Referer"),),
     "HTTP_COOKIE": (Var(Variable.FIELD, "Cookie"),), "HTTP_ACCEPT": (Var(Variable.FIELD, "Accept"),),
     "HTTP_FORWARDED": (Var(Variable.FIELD, "Forwarded"),),
@@ -59,6 +60,11 @@ _REFERENCE = re.compile(r"\\(.)|\$\{(\w+)\}|\{\{.*?\}\}|\$(\d|&)|%(\d)|%\{([^}]+
 # What stands before the target in a request line, at the beginning or behind a blank, and after it (RFC 9112 section 3).
 # mod_ssl, "Environment Variables": of the client's certificate.
 CERTIFICATE = {"SSL_CLIENT_VERIFY": Variable.CERTIFICATE, "SSL_CLIENT_S_DN": Variable.CERTIFICATE_SUBJECT, "SSL_CLIENT_I_DN": Variable.CERTIFICATE_ISSUER}
+# The same, of the connection.
+CONNECTION = {"SSL_PROTOCOL": Variable.TLS_VERSION, "SSL_CIPHER": Variable.TLS_CIPHER, "SSL_TLS_SNI": Variable.TLS_NAME}
+OF_TLS = CERTIFICATE | CONNECTION
+# mod_unique_id: the environment variable that it sets.
+UNIQUE_ID = "UNIQUE_ID"
 REQUEST_LINE = r"(?:^|\s)\S+ (\S+) HTTP/\S+$"
 
 
@@ -112,8 +118,8 @@ def variable(name: str, document_root: str = "", own: dict[str, Template] | None
         return (Var(Variable.AUTHORITY),) if upper == "HTTP:HOST" else (Var(Variable.FIELD, name[5:]),)
     if upper.startswith("ENV:"):
         return (Var(Variable.VARIABLE, name[4:]),)
-    if upper.startswith("SSL:") and upper[4:] in CERTIFICATE:
-        return (Var(CERTIFICATE[upper[4:]]),)
+    if upper.startswith("SSL:") and upper[4:] in OF_TLS:
+        return (Var(OF_TLS[upper[4:]]),)
     return (Unread(f"%{{{name}}}"),)
 
 
@@ -126,8 +132,8 @@ def expression_variable(name: str) -> Template:
         return (Var(Variable.VARIABLE, inner),)
     if name == "REQUEST_URI":
         return (Var(Variable.URL_PATH),)
-    if name.removeprefix("SSL:") in CERTIFICATE:
-        return (Var(CERTIFICATE[name.removeprefix("SSL:")]),)
+    if name.removeprefix("SSL:") in OF_TLS:
+        return (Var(OF_TLS[name.removeprefix("SSL:")]),)
     return VARIABLES.get(name, (Unread(f"%{{{name}}}"),))
 
 
@@ -157,8 +163,8 @@ def read_field_value(text: str, of_environment: Callable[[str], Template] = or_n
             parts.append(Placeholder(found[0]))
         elif found[2] == "e":
             parts += of_environment(found[1])
-        elif found[2] == "s" and found[1] in CERTIFICATE:
-            parts.append(Var(CERTIFICATE[found[1]], "(null)"))
+        elif found[2] == "s" and found[1] in OF_TLS:
+            parts.append(Var(OF_TLS[found[1]], "(null)"))
         else:
             parts.append(Unread(found[0]))
     parts.append(text[at:])
@@ -197,8 +203,9 @@ def read_seconds(text: str) -> float | None:
 WRITE: dict[Variable, str] = {
     Variable.AUTHORITY: "HTTP_HOST", Variable.HOST: "SERVER_NAME", Variable.HOST_SENT: "SERVER_NAME", Variable.PORT: "SERVER_PORT", Variable.METHOD: "REQUEST_METHOD",
     Variable.SCHEME: "REQUEST_SCHEME", Variable.PATH: "REQUEST_URI", Variable.CLIENT: "REMOTE_ADDR", Variable.QUERY: "QUERY_STRING",
+    Variable.USER: "REMOTE_USER", Variable.CLIENT_PORT: "REMOTE_PORT", Variable.PROTOCOL: "SERVER_PROTOCOL", Variable.REQUEST_ID: f"ENV:{UNIQUE_ID}",
 }
-WRITE |= {variable: f"SSL:{name}" for name, variable in CERTIFICATE.items()}
+WRITE |= {variable: f"SSL:{name}" for name, variable in OF_TLS.items()}
 _BARE = re.compile(r"[\w.:/*+@=,!-]+")
 
 

@@ -27,9 +27,19 @@ _NAMES: tuple[tuple[str, Variable], ...] = (
     ("http.request.uri", Variable.TARGET_NOW), ("http.request.uri.path", Variable.PATH),
     ("http.request.uri.query", Variable.QUERY), ("http.request.remote.host", Variable.CLIENT),
     ("http.reverse_proxy.upstream.hostport", Variable.MEMBER), ("http.error.status_code", Variable.STATUS),
+    ("http.request.uuid", Variable.REQUEST_ID), ("remote_port", Variable.CLIENT_PORT), ("http.request.remote.port", Variable.CLIENT_PORT), ("http.request.proto", Variable.PROTOCOL),
+    ("system.hostname", Variable.MACHINE_NAME),
     ("http.matchers.file.relative", Variable.FOUND), ("file_match.relative", Variable.FOUND), ("orig_uri", Variable.TARGET), ("orig_path", Variable.ORIGINAL_PATH),
 )
 READ = dict(_NAMES)
+# What has no value without TLS, or where nobody was let in: the placeholder itself stands in a text then (2.6.2, probed).
+SOMETIMES = {
+    "http.request.tls.version": Variable.TLS_VERSION, "http.request.tls.cipher_suite": Variable.TLS_CIPHER, "http.request.tls.server_name": Variable.TLS_NAME,
+    "http.auth.user.id": Variable.USER,
+}
+# In a field of an answer it is who gave it, in one of a request whoever will be asked.
+ORIGIN = "http.reverse_proxy.upstream.hostport"
+_SHORT = {"tls_version": "http.request.tls.version", "tls_cipher": "http.request.tls.cipher_suite"}
 # Of the client's certificate; where there is none, the placeholder itself stands in a text (2.6.2, probed), and nothing in what is looked up in a table.
 CERTIFICATE_NAMES = {"subject": Variable.CERTIFICATE_SUBJECT, "issuer": Variable.CERTIFICATE_ISSUER, "fingerprint": Variable.CERTIFICATE_FINGERPRINT}
 CERTIFICATE = frozenset(CERTIFICATE_NAMES.values())
@@ -42,6 +52,7 @@ for _name, _variable in _NAMES:
     WRITE.setdefault(_variable, _name)
 WRITE[Variable.HOST] = "host"
 WRITE |= {variable: f"http.request.tls.client.{name}" for name, variable in CERTIFICATE_NAMES.items()}
+WRITE |= {variable: name for name, variable in SOMETIMES.items()} | {Variable.ORIGIN_ADDRESS: ORIGIN}
 WRITE[Variable.URL_PATH] = "http.request.uri.path"
 _PREFIXED = (
     ("http.request.header.", Variable.FIELD), ("header.", Variable.FIELD), ("http.request.cookie.", Variable.COOKIE),
@@ -71,6 +82,8 @@ def _part(found: re.Match[str]) -> Part:
         return Placeholder(found[0])
     if name in READ:
         return Var(READ[name])
+    if (long := _SHORT.get(name, name)) in SOMETIMES:
+        return Var(SOMETIMES[long], f"{{{long}}}")
     for start in ("tls_client_", "http.request.tls.client."):
         if name.startswith(start) and (variable := CERTIFICATE_NAMES.get(name[len(start):])) is not None:
             return Var(variable, "" if variable is Variable.CERTIFICATE_FINGERPRINT else f"{{http.request.tls.client.{name[len(start):]}}}")

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from ...model import Capture, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
+from ...model import Capture, Lookup, LookupRow, Part, Placeholder, Template, Unread, Var, Variable, join
 from ..noting import Unwritable
 from ..spelling import PLACEHOLDER
 from ..spelling import spell as spelling_of
@@ -39,16 +39,22 @@ VARIABLES: dict[str, Variable] = {
     "server_name": Variable.SITE_NAME, "request_method": Variable.METHOD, "request_uri": Variable.TARGET,
     "uri": Variable.PATH, "document_uri": Variable.PATH, "args": Variable.QUERY, "query_string": Variable.QUERY,
     "is_args": Variable.QUERY_MARK, "remote_addr": Variable.CLIENT,
-    "proxy_add_x_forwarded_for": Variable.CLIENT_CHAIN, "proxy_host": Variable.POOL, "document_root": Variable.ROOT,
-    "status": Variable.STATUS,
+    "proxy_add_x_forwarded_for": Variable.CLIENT_CHAIN, "proxy_host": Variable.POOL, "upstream_addr": Variable.ORIGIN_ADDRESS, "document_root": Variable.ROOT,
+    "status": Variable.STATUS, "server_protocol": Variable.PROTOCOL, "remote_user": Variable.USER, "request_id": Variable.REQUEST_ID, "remote_port": Variable.CLIENT_PORT,
+    "server_addr": Variable.SERVER_ADDRESS, "hostname": Variable.MACHINE_NAME, "ssl_protocol": Variable.TLS_VERSION, "ssl_cipher": Variable.TLS_CIPHER, "ssl_server_name": Variable.TLS_NAME,
     "ssl_client_verify": Variable.CERTIFICATE, "ssl_client_s_dn": Variable.CERTIFICATE_SUBJECT, "ssl_client_i_dn": Variable.CERTIFICATE_ISSUER,
+}
+# Variables that are made of others.
+_MADE: dict[str, Template] = {
+    "content_type": (Var(Variable.FIELD, "Content-Type"),), "content_length": (Var(Variable.FIELD, "Content-Length"),),
+    "request": (Var(Variable.METHOD), " ", Var(Variable.TARGET), " ", Var(Variable.PROTOCOL)),
+    "https": (Lookup("over_tls", (Var(Variable.SCHEME),), (LookupRow("https", ("on",)),)),),
 }
 _PREFIXED = (("arg_", Variable.ARGUMENT), ("http_", Variable.FIELD), ("cookie_", Variable.COOKIE))
 _KNOWN_UNREAD = frozenset(
-    "ssl_protocol ssl_cipher ssl_client_cert request_time time_iso8601 time_local msec pid hostname"
-    " remote_port remote_user server_addr server_protocol request request_id request_filename realpath_root body_bytes_sent"
-    " bytes_sent connection connection_requests content_length content_type limit_rate nginx_version pipe request_body"
-    " request_completion request_length tcpinfo_rtt proxy_port upstream_addr upstream_status upstream_response_time"
+    "ssl_client_cert request_time time_iso8601 time_local msec pid request_filename realpath_root body_bytes_sent"
+    " bytes_sent connection connection_requests limit_rate nginx_version pipe request_body"
+    " request_completion request_length tcpinfo_rtt proxy_port upstream_status upstream_response_time"
     " upstream_cache_status proxy_protocol_addr gzip_ratio invalid_referer".split()
 )
 # Beginnings of the names of nginx's own variables.
@@ -74,7 +80,7 @@ def read_template(text: str, set_names: frozenset[str] = frozenset(), captures: 
     for found in _REFERENCE.finditer(text):
         parts.append(text[at:found.start()])
         at = found.end()
-        parts.append(_part(found, set_names, captures, escapes, table))
+        parts += _parts(found, set_names, captures, escapes, table)
     parts.append(text[at:])
     return _with_marks(join(*parts))
 
@@ -88,6 +94,12 @@ def _with_marks(template: Template) -> Template:
         else:
             out.append(part)
     return tuple(out)
+
+
+def _parts(found: re.Match[str], set_names: frozenset[str], captures: frozenset[str], escapes: bool,
+           table: Callable[[str], Lookup | Unread | None]) -> Template:
+    made = _part(found, set_names, captures, escapes, table)
+    return _MADE.get(made.spelling.strip("${}").lower(), (made,)) if isinstance(made, Unread) else (made,)
 
 
 def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[str], escapes: bool,
@@ -173,7 +185,7 @@ def write_variable(part: Var, rewritten: bool = False) -> str | Unwritable:
 def variable_name(name: str) -> str:
     """The name of a variable that the configuration sets: small letters, digits and _, since nginx does not tell case apart, and none of nginx's own."""
     plain = re.sub(r"\W", "_", name).lower()
-    own = plain in VARIABLES or plain in _KNOWN_UNREAD or plain.startswith((*(prefix for prefix, _ in _PREFIXED), *_OF_MODULES))
+    own = plain in VARIABLES or plain in _KNOWN_UNREAD or plain in _MADE or plain.startswith((*(prefix for prefix, _ in _PREFIXED), *_OF_MODULES))
     return f"own_{plain}" if own or not re.match(r"[A-Za-z_]", plain) else plain
 
 

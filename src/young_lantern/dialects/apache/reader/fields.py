@@ -97,6 +97,9 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     find = context.pattern(words[2], node) if operation is Operation.EDIT else None
     text = "" if operation is Operation.REMOVE else words[3] if find else words[2]
     value = context.checked(values.read_field_value(text, lambda name: _from_environment(name, always and side is Side.RESPONSE, context)), node.span, node.name)
+    if context.modules is not None and "unique_id" in context.modules:
+        # mod_unique_id sets it as soon as the request is there.
+        value = tuple(Var(Variable.REQUEST_ID) if part == Var(Variable.VARIABLE, values.UNIQUE_ID) else part for part in value)
     if find is not None:
         # A group has one digit; a letter behind it is no part of its name.
         value = tuple(re.sub(r"\$(\d)", r"${\1}", part) if isinstance(part, str) else part for part in value)
@@ -121,6 +124,8 @@ def _unknown(items: object, context: Context) -> str:
 
 def _from_environment(name: str, for_all: bool, context: Context) -> Template:
     """`%{NAME}e`. for_all: the line goes with answers that no handler made, too."""
+    if name == values.UNIQUE_ID and context.modules is not None and "unique_id" in context.modules:
+        return (Var(Variable.REQUEST_ID),)
     if is_unknown(name, context):
         return (Unread(f"%{{{name}}}e"),)
     if name not in context.late:

@@ -37,6 +37,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     # ServerAlias knows stars and question marks, no patterns.
     estate = with_hosts_inside(estate, lambda name: name.pattern is None)
     context = Context(estate, options)
+    context.estate = estate = context.with_constants(estate)
     output = Output()
     context.modules.update(_ALWAYS)
     written = sites.write_sites(context)

@@ -15,6 +15,10 @@ from .. import values
 from .output import Node
 
 
+# mod_rewrite, THE_REQUEST: the target as received has no name of its own, but the whole line has.
+_REQUEST_LINE = (Var(Variable.METHOD), " ", Var(Variable.TARGET), " ", Var(Variable.PROTOCOL))
+
+
 @dataclass
 class Names:
     """By which names a rule's groups are known: the label of its pattern, and of its last condition.
@@ -93,7 +97,7 @@ class Context(Noting):
     def plain(self, template: Template, span: Span | None) -> str | Unwritable:
         """The text of a template without variables."""
         pieces = []
-        for part in map(self.fixed, template):
+        for part in template:
             if isinstance(part, str):
                 pieces.append(part)
             elif isinstance(part, Placeholder):
@@ -105,7 +109,7 @@ class Context(Noting):
     def in_rule(self, template: Template, span: Span | None, asked: "Names | None" = None) -> str | Unwritable:
         """A text of rewriting: `$1` for captures of the rule's pattern, `%1` for those of its last condition."""
         pieces = []
-        for part in map(self.fixed, template):
+        for part in template:
             made = self._rule_part(part, span, asked or Names())
             if isinstance(made, Unwritable):
                 return made
@@ -129,19 +133,29 @@ class Context(Noting):
             case Var(Variable.PATH_ESCAPED | Variable.ORIGINAL_PATH):
                 return "%{REQUEST_URI}"
             case Var():
-                text = values.variable_text(part)
+                text = self._variable(part)
                 return text if text is not None else Unwritable(what(part))
         return Unwritable(what(part))
 
+    def _variable(self, part: Var) -> str | None:
+        if part.variable is Variable.REQUEST_ID:
+            self.modules.add("unique_id")
+        return values.variable_text(part)
+
     def in_field(self, template: Template, span: Span | None, moved: bool = False) -> str | Unwritable:
         """The value of a header line: plain text with `%%`, or a text of the expression language after `expr=`. moved: the path is not the one that came."""
-        parts = [self.fixed(part) for part in template]
+        parts = list(template)
         pieces = []
         if all(isinstance(part, str | Placeholder) for part in parts):
             return "".join(part.replace("%", "%%") if isinstance(part, str) else self.placeholder(part, span) for part in parts)  # type: ignore[arg-type]
         if [isinstance(part, Var) and part.variable is Variable.VARIABLE for part in parts].count(True) == len([part for part in parts if not isinstance(part, str)]):
             return "".join(part.replace("%", "%%") if isinstance(part, str) else f"%{{{part.name}}}e" for part in parts)  # type: ignore[union-attr]
-        for part in parts:
+        while parts:
+            if tuple(parts[:len(_REQUEST_LINE)]) == _REQUEST_LINE:
+                pieces.append("%{THE_REQUEST}")
+                del parts[:len(_REQUEST_LINE)]
+                continue
+            part = parts.pop(0)
             if isinstance(part, str):
                 if re.search(r"[\\$\"]|%\{", part):
                     return Unwritable("a text with signs that mean something in an expression")
@@ -150,7 +164,7 @@ class Context(Noting):
                 pieces.append(self.placeholder(part, span))
             elif isinstance(part, Var) and (part.variable in (Variable.PATH_ESCAPED, Variable.ORIGINAL_PATH) or moved and part.variable is Variable.PATH):
                 return Unwritable(what(part) if part.variable is not Variable.PATH else "the path as it was changed")
-            elif isinstance(part, Var) and (text := values.variable_text(part)) is not None:
+            elif isinstance(part, Var) and (text := self._variable(part)) is not None:
                 pieces.append(text)
             else:
                 return Unwritable(what(part))

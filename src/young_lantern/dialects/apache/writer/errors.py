@@ -151,7 +151,7 @@ def body_text(step: Respond, moved: bool, context: Context) -> str | Unwritable:
     if literal(step.body) is not None and not any(isinstance(part, Placeholder) for part in step.body):
         return str(_text(step.body)[0]) if step.body else _NOTHING
     pieces = []
-    for part in map(context.fixed, step.body):
+    for part in step.body:
         if isinstance(part, str):
             pieces.append(re.sub(r"([\\$])", r"\\\1", part).replace("\n", _NEWLINE))
         elif isinstance(part, Placeholder):

@@ -9,7 +9,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ....model import UNDERSCORED, Field, Operation, Side, Step
+from ....model import UNDERSCORED, Field, Operation, Side, Step, Var, Variable
+from .. import values
 from ..syntax import Directive
 from .context import Context, Level, Read
 
@@ -37,7 +38,10 @@ def read_operation(words: list[str], side: Side, directive: Directive, context: 
     if len(rest) >= 2:
         return Field(side, Operation.EDIT, bare, context.template(rest[1], directive), find=context.pattern(rest[0], directive), **common)  # type: ignore[arg-type]
     operation = {"+": Operation.ADD, "?": Operation.DEFAULT, "": Operation.SET}[sign]
-    return Field(side, operation, bare, context.template(rest[0] if rest else "", directive), **common)  # type: ignore[arg-type]
+    value = context.template(rest[0] if rest else "", directive)
+    if side is Side.RESPONSE:
+        value = tuple(Var(Variable.ORIGIN_ADDRESS, f"{{{values.ORIGIN}}}") if part == Var(Variable.MEMBER) else part for part in value)
+    return Field(side, operation, bare, value, **common)  # type: ignore[arg-type]
 
 
 def read_header(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:

@@ -23,6 +23,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     """The estate as a Caddyfile tree, with notes on what is not simply kept."""
     estate = with_hosts_inside(estate, sites.says_host)
     context = Context(estate, options)
+    context.estate = estate = context.with_constants(estate)
     output = Output()
     by_file: dict[str, list[Node]] = {}
     written = {site.key: sites.write_site(site, context) for site in estate.sites}

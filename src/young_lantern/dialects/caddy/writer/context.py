@@ -9,7 +9,7 @@ import re
 from dataclasses import dataclass, field
 
 from ....codes import PLACEHOLDER_OPEN
-from ....model import Condition, Disposition, Lookup, LookupRow, Placeholder, Span, Template, Var, Variable
+from ....model import Condition, Credentials, Disposition, Lookup, LookupRow, Placeholder, Span, Template, Var, Variable
 from ....model.walk import walk
 from ...noting import Noting
 from .. import values
@@ -53,12 +53,14 @@ class Context(Noting):
 
     def template(self, template: Template, span: Span | None) -> str | Unwritable:
         """The text of a template, not yet quoted; placeholders are noted."""
-        template = tuple(_MARKS.get(part, part) if isinstance(part, Var) else self.fixed(part) for part in template)
+        template = tuple(_MARKS.get(part, part) if isinstance(part, Var) else part for part in template)
         if any(isinstance(part, Lookup) for part in template):
             from .tables import write_table
 
             made = [write_table(part, self) if isinstance(part, Lookup) else self.template((part,), span) for part in template]
             return next((piece for piece in made if isinstance(piece, Unwritable)), None) or "".join(map(str, made))
+        if self.site is not None and any(isinstance(part, Var) and part.variable is Variable.USER for part in template) and not any(isinstance(item, Credentials) for item in walk(self.site.program)):
+            return Unwritable("the name of a user, which is known there only where its password is asked for")
         for part in walk(template):
             if isinstance(part, Placeholder):
                 written = values.spell(part.spelling, self.options.placeholder)

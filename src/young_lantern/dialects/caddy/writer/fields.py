@@ -115,7 +115,8 @@ def _write(fields: tuple[Field, ...], forwards: bool, context: Context) -> list[
         if isinstance(words, Unwritable):
             context.lost(field.span, field.name, f"{context.estate.dialect} completes it with {words.what}, for which there is no placeholder")
             continue
-        later = field.deferred or field.statuses is not None or (forwards and field.operation not in _ADDS and not field.apart)
+        # Who answers is known when he has.
+        later = field.deferred or Var(Variable.ORIGIN_ADDRESS) in field.value or field.statuses is not None or (forwards and field.operation not in _ADDS and not field.apart)
         if field.statuses is not None and forwards:
             context.note(field.span, Disposition.CHANGED, FIELD_ON_ERRORS, field=field.name)
         (deferred if later else at_once).append(Node(words, spans=(field.span,) if field.span else (), comments=field.comments))

@@ -27,6 +27,7 @@ _LONG = ("Origins are waited for as long as they take, as before; nginx by itsel
 def write(estate: Estate, options: WriterOptions) -> Writing:
     """The estate as an nginx tree, with notes on what is not simply kept."""
     context = Context(estate, options)
+    context.estate = estate = context.with_constants(estate)
     output = Output()
     by_file: dict[str, list[Node]] = {}
     for site in estate.sites:

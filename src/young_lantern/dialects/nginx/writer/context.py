@@ -68,7 +68,7 @@ class Context(Noting):
         """
         out: list[str] = []
         for number, part in enumerate(template):
-            written = self._part(self.fixed(part), span, escapes)
+            written = self._part(part, span, escapes)
             if isinstance(written, Unwritable):
                 return written
             after = template[number + 1] if number + 1 < len(template) else ""

@@ -1,0 +1,72 @@
+"""What is the same for every request of a site stands for itself: its first name, its port if it has one, and what TLS, or its absence, makes sure.
+
+Rule:     a field that comes out empty for every request is not sent by nginx (ngx_http_proxy_create_request, ngx_http_headers_filter): so it is one that
+          is taken away, or is not there.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from ..model import OF_TLS, Estate, Field, Lookup, Operation, Side, Site, Span, Step, Var, Variable, join, literal
+from ..model.walk import transform, with_steps
+
+
+def with_constants(estate: Estate) -> tuple[Estate, set[Span]]:
+    """The estate with these put in, site by site; and where fields stood of an answer that was never sent."""
+    unsent: set[Span] = set()
+    return replace(estate, sites=tuple(replace(site, program=_program(site, estate, unsent)) for site in estate.sites)), unsent
+
+
+def _program(site: Site, estate: Estate, unsent: set[Span]) -> tuple[Step, ...]:
+    known = _known(site, estate)
+
+    def put(template: Any) -> Any:
+        if isinstance(template, tuple) and any(isinstance(part, Var | Lookup) for part in template):
+            made = join(*(_of_part(part, known) for part in template))
+            return made if made != template else template
+        return template
+
+    def change(value: Any) -> Any:
+        made = {name: put(getattr(value, name)) for name in ("value", "template", "location", "body", "path", "replacement", "root") if hasattr(value, name)}
+        made = {name: now for name, now in made.items() if now is not getattr(value, name)}
+        if made.get("value") == () and isinstance(value, Field) and value.side is Side.REQUEST and value.operation is Operation.SET and estate.dialect == "nginx":
+            made["operation"] = Operation.REMOVE
+        return replace(value, **made) if made else value
+
+    program = transform(site.program, change)
+    return with_steps(program, lambda step: _sent(step, unsent)) if estate.dialect == "nginx" else program
+
+
+def _known(site: Site, estate: Estate) -> dict[Variable, str]:
+    known = {}
+    first = next((name.text for name in site.names if name.is_exact), None)
+    if first is not None:
+        known[Variable.SITE_NAME] = first
+    listeners = estate.listeners_of(site.key)
+    ports = {str(listener.port) for listener in listeners if isinstance(listener.port, int)}
+    if len(ports) == 1:
+        known[Variable.PORT] = ports.pop()
+    schemes = {"https" if listener.secure else "http" for listener in listeners}
+    if len(schemes) == 1:
+        known[Variable.SCHEME] = schemes.pop()
+    return known
+
+
+def _of_part(part: Any, known: dict[Variable, str]) -> Any:
+    if isinstance(part, Var):
+        if part.variable in OF_TLS:
+            return part.name if known.get(Variable.SCHEME) == "http" else part
+        return known.get(part.variable, part) if part.variable is not Variable.SCHEME else part
+    if isinstance(part, Lookup) and part.subject == (Var(Variable.SCHEME),) and Variable.SCHEME in known and all(isinstance(row.value, str) for row in part.rows):
+        return next((row.result for row in part.rows if row.value == known[Variable.SCHEME]), part.fallback)
+    return part
+
+
+def _sent(step: Step, unsent: set[Span]) -> list[Step]:
+    if not isinstance(step, Field) or step.side is Side.REQUEST or step.value or step.operation is not Operation.ADD:
+        return [step]
+    if step.span is not None:
+        unsent.add(step.span)
+    return []
