@@ -219,6 +219,10 @@ IPV6_TOO = _code("also-on-ipv6", _T, _MINOR,
     "port {port} is opened on IPv6 as well",
     "{target} listens on every address unless told otherwise; {source} opened IPv4 only",
     "nothing, or bind to the IPv4 address; --strict does")
+OTHER_DEFAULT = _code("other-default-on-ipv6", _T, _MINOR,
+    "hosts that no site names go to another site on IPv6: port {port}",
+    "{target} has one such site for all addresses of a port; {source} had one for IPv4, {here}, and one for IPv6, {there}",
+    "let both families open the same sites in the source, or bind sites to addresses")
 TLS_PROTOCOLS_CHANGED = _code("tls-versions-differ", _TLS, _MINOR,
     "TLS versions offered change from {before} to {after}",
     "{target} does not offer versions below 1.2",

@@ -19,6 +19,7 @@ from ..codes import COMPARISON_SAMPLED, OUTCOME_DIFFERS, OUTCOME_DIFFERS_SLIGHTL
 from ..model import Estate, Finding, PathReading, Placeholder, Severity, Span, finding
 from ..source.plan import canonical
 from .asking import together
+from .choosing import choose_listener, choose_site
 from .decide import CYCLE, decide
 from .differences import Difference, differences, resolved
 from .heads import ODD_FIELDS, is_crowded, shortened
@@ -28,7 +29,7 @@ from .path_classes import PathClasses
 from .paths import decoded, normalised
 from .request import PLACED, Assumed, Facts, Request, assumed
 from .route_index import RouteIndex
-from .witnesses import Witness, find_witnesses
+from .witnesses import OTHER_HOST, Witness, find_witnesses
 from .wording import methods_in_words, paths_in_words
 
 _RANK = {Severity.BREAKING: 0, Severity.MINOR: 1, Severity.NOTE: 2}
@@ -47,6 +48,7 @@ class Reason(Enum):
     CONTENT = "the content of the request is over the limit"
     METHOD = "the method is neither GET nor HEAD"
     CASE = "letters of the path are in another case than those of a rule"
+    NAMELESS = "no site names the host, and one of them tells such hosts apart"
     LABELS = "the host has more labels than a star stands for in one of the two"
     SPELLING = "the path has dot segments, doubled slashes, or characters percent-encoded that need not be"
     ENCODED_SLASH = "the path has an encoded slash, which one of them refuses"
@@ -247,6 +249,8 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
         seen = decider.both(twin, row.facts)
         return not _went_round(seen[0]) and any(item.what in whats for item in differences(*seen, twin) if not breaks or item.severity is Severity.BREAKING)
 
+    if (unknown := replace(request, host=OTHER_HOST)) != request and not _is_named(decider.estates[0], request) and not differs(unknown):
+        return Reason.NAMELESS
     if one.site and (shorter := _one_label(request)) != request:
         sites = [outcome.site for outcome in decider.both(shorter, row.facts)]
         # One of the two has it in the same site with a label less, the other has not.
@@ -271,6 +275,11 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
             if (landed.status or 0) >= 400:
                 return Reason.SLASH
     return Reason.OTHER
+
+
+def _is_named(estate: Estate, request: Request) -> bool:
+    listener = choose_listener(estate, request)
+    return listener is None or choose_site(estate, listener, request.host)[1] is not None
 
 
 def _has_file(placed: str, name: str) -> bool:

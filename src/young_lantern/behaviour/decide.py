@@ -462,12 +462,12 @@ class _Run:
 
     def forward(self, step: Forward) -> _Next:
         state = self.state
-        if state.body_limit is not None and self._too_large(state.body_limit):
+        if state.body_limit is not None and not self._leaves_content(step) and self._too_large(state.body_limit):
             return self.fail(state.body_limit.status, state.body_limit.span)
         if isinstance(step.target, Written) and step.target.refuses_marks and self._brings_mark(step.target.template):
             return self.fail(403, step.span, insists=True)
         state.let_in = True
-        origin = forwarding.request_of(self.estate, step, state, state.method, self.rewrite)
+        origin = forwarding.request_of(self.estate, step, state, step.method or state.method, self.rewrite)
         if any(ord(character) < 33 or ord(character) > 126 for character in origin.target):
             state.gave_up = "the origin would get a malformed request line"
         state.note("forward", step.span, f"{state.pool_label}{origin.target}")
@@ -486,6 +486,7 @@ class _Run:
         status = answer.status if state.restored or state.keeps_first else state.forced_status or answer.status
         if state.keeps_first and state.error_status and state.request.method != "HEAD" and self._intercepts(step, state.error_status):
             status = state.error_status  # mod_proxy_http.c: but not where ProxyErrorOverride holds for it (2.4.71, probed)
+        status = self._replaced(step, status)
         return self.end(step.span, status=status, location=self._sent_back(step, answer.location, origin) if answer.location else None, origin=origin,
                         extra=step.response_fields, sent=tuple(cookies.mapped(pair, step.cookies, state) for pair in answer.fields))
 
@@ -495,6 +496,13 @@ class _Run:
             return UNREACHABLE[self.estate.dialect]
         waits = step.read_seconds if step.read_seconds is not None else WAITS[self.estate.dialect]
         return LATE[self.estate.dialect][isinstance(step, Gateway)] if waits is not None and answer.after > waits else None
+
+    def _leaves_content(self, step: Forward | Gateway) -> bool:
+        """Whether the request's content is never read: reverseproxy.go (2.6.2, probed), where the method is changed to one without."""
+        return self.estate.dialect == "caddy" and step.method in ("GET", "HEAD")
+
+    def _replaced(self, step: Forward | Gateway, status: int) -> int:
+        return status if step.sends_status is None else step.sends_status or self.state.error_status or status
 
     def _known_status(self, status: int) -> int:
         """What an origin's error is to the server that words it itself."""
@@ -526,7 +534,7 @@ class _Run:
     def gateway(self, step: Gateway) -> _Next:
         state = self.state
         # core.c (2.4.71, probed): a limit counts for no request that is proxied, whatever protocol the application speaks.
-        if state.body_limit is not None and self.estate.dialect != "apache" and self._too_large(state.body_limit):
+        if state.body_limit is not None and self.estate.dialect != "apache" and not self._leaves_content(step) and self._too_large(state.body_limit):
             return self.fail(413, state.body_limit.span)
         pool = self.estate.pool(step.pool)
         members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
@@ -542,7 +550,7 @@ class _Run:
         said = 404 if missing else answer.status
         if self._intercepts(step, said):
             return self.fail(self._known_status(said), step.intercepts_span or step.span)
-        status = said if missing or state.restored or state.keeps_first else state.forced_status or said
+        status = self._replaced(step, said if missing or state.restored or state.keeps_first else state.forced_status or said)
         return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, extra=step.response_fields, sent=answer.fields)
 
     # --- files --------------------------------------------------------------------------------------------------------

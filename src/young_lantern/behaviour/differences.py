@@ -192,10 +192,12 @@ def _parameters(before: OriginRequest, after: OriginRequest, request: Request) -
             continue  # what rules mark requests by, in small letters; applications are told things in capitals
         seen = one.get(name), other.get(name)
         if name.startswith("HTTP_"):
-            sent = request.field(name.removeprefix("HTTP_").replace("_", "-"))
-            seen = one.get(name, sent), other.get(name, sent)
+            sent = request.authority if name == "HTTP_HOST" else request.field(name.removeprefix("HTTP_").replace("_", "-"))
+            seen = one.get(name, sent) or None, other.get(name, sent) or None
         if seen[0] != seen[1]:
-            found.append(Difference(f"parameter {name}", _shown(seen[0]), _shown(seen[1]), Severity.MINOR if name in _SELDOM else Severity.BREAKING))
+            # httpd tells no program what a client says of himself, so that those behind it do not ask for it.
+            slight = name in _SELDOM or alike_but_for_form(*seen) or name == "HTTP_AUTHORIZATION" and seen[0] is None
+            found.append(Difference(f"parameter {name}", _shown(seen[0]), _shown(seen[1]), Severity.MINOR if slight else Severity.BREAKING))
     if before.policy != after.policy:
         found.append(Difference("choice of the origin", before.policy, after.policy, Severity.MINOR))
     return found

@@ -45,7 +45,7 @@ def parameters(step: Gateway, state: State) -> tuple[str, dict[str, str]]:
     request = state.request
     script, name, more = script_of(step, state)
     made = {
-        "SCRIPT_FILENAME": script, "SCRIPT_NAME": name, "PATH_INFO": more, "QUERY_STRING": state.query or "", "REQUEST_METHOD": state.method, "REQUEST_URI": request.target,
+        "SCRIPT_FILENAME": script, "SCRIPT_NAME": name, "PATH_INFO": more, "QUERY_STRING": state.query or "", "REQUEST_METHOD": step.method or state.method, "REQUEST_URI": request.target,
         "DOCUMENT_ROOT": text(step.root, state), "HTTPS": "on" if request.scheme == "https" else "", "REQUEST_SCHEME": request.scheme,
         "REMOTE_ADDR": request.client, "SERVER_NAME": text(step.server_name, state), "SERVER_PORT": str(request.port),
     }
@@ -65,5 +65,8 @@ def parameters(step: Gateway, state: State) -> tuple[str, dict[str, str]]:
     script = made.pop("SCRIPT_FILENAME")
     if step.encodes and any(name == "SCRIPT_FILENAME" for name, _ in step.parameters):
         script = paths.escaped(script, state.site.reading.escapes + _ENCODED)
-    return script, {key: value for key, value in made.items() if value}
+    if not step.tells_authorization:
+        # util_script.c, ap_add_common_vars (2.4.71, probed): what the client said of himself is told to no program.
+        made["HTTP_AUTHORIZATION"] = made.get("HTTP_AUTHORIZATION", "") if any(name == "HTTP_AUTHORIZATION" for name, _ in step.parameters) else ""
+    return script, {key: value for key, value in made.items() if value or key.startswith("HTTP_")}
 

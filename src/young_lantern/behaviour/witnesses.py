@@ -33,7 +33,7 @@ from .request import CLIENT, Assumed, Facts, Request, assumed
 _ALWAYS = ("/", "/x", "/x/", "/x.html", "/X.html", "//x", "/x//y", "/x/./y", "/x/../y", "/%78", "/x%20y", "/x%2Fy", "/x%2fy", "/x/%2e%2e/y", "/%C3%A9", "/%c3%a9", "/x+y", "/x;y", "/.x")
 # Tables of these are asked with each of their rows as the path.
 _WHOLE_PATHS = ((Var(Variable.PATH),), (Var(Variable.TARGET),), (Var(Variable.TARGET_NOW),), (Var(Variable.ORIGINAL_PATH),))
-_OTHER_HOST = "other-name.example"
+OTHER_HOST = "other-name.example"
 # Chosen among 12, 24 and 48: at 24 a site of 20 prefixes and 10 patterns has some 500 paths.
 _MOST_COMBINED = 24
 # Paths that are asked with all that is asked besides, one at a time, and others that are asked by several methods; chosen among 30, 60 and 120, and 80, 150
@@ -178,7 +178,7 @@ def _hosts(before: Estate, after: Estate, port: object, secure: bool) -> list[st
         for listener in estate.listeners:
             if (listener.port, listener.secure) == (port, secure):
                 names += [host for row in listener.rows for host in _examples_of(row.host)]
-    names.append(_OTHER_HOST)
+    names.append(OTHER_HOST)
     # Sites that ask for the host themselves, as one that answers for several does.
     names += host_witnesses([site for estate in (before, after) for site in estate.sites if any((item.port, item.secure) == (port, secure) for item in estate.listeners_of(site.key))])
     return list(dict.fromkeys(names))

@@ -8,9 +8,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from ..codes import NO_COUNTERPART
+from ..codes import NO_COUNTERPART, OTHER_DEFAULT
 from ..fitting.constants import with_constants
-from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Operation, Side, Site, Span, finding
+from ..fitting.names import apart_by_names
+from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Listener, Operation, Side, Site, Span, finding
 from .dialect import WriterNote, WriterOptions
 
 
@@ -76,10 +77,20 @@ class Noting:
 
     def with_constants(self, estate: Estate) -> Estate:
         """The estate with all that is the same for every request of a site put in."""
-        made, unsent = with_constants(estate)
+        made, unsent = with_constants(estate if self.options.strict else apart_by_names(estate))
         for span in unsent:
             self.implied(span, "its value is empty for every request here, so that it was never sent")
         return made
+
+    def has_other_default(self, listener: Listener) -> bool:
+        """Whether hosts that no site names go elsewhere on IPv6, which a target that opens all addresses at once cannot say: so noted. nginx keeps the families apart."""
+        if listener.address != "::" or not isinstance(listener.fallback, str):
+            return False
+        other = next((item for item in self.estate.listeners if (item.port, item.secure) == (listener.port, listener.secure) and item.address in ("", "0.0.0.0")), None)
+        if other is None or other.fallback == listener.fallback:
+            return False
+        self.note(listener.span, Disposition.CHANGED, OTHER_DEFAULT, port=listener.port, here=other.fallback if isinstance(other.fallback, str) else "none", there=listener.fallback)
+        return True
 
     def acts_early(self, field: Field) -> bool:
         """Whether a change of an answer's field is made before an origin's fields have come: Caddy's, unless it is deferred (2.6.2, probed)."""

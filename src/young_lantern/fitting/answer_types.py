@@ -6,17 +6,17 @@ Used by:  Caddy, whose matchers see the request only; httpd, whose ExpiresByType
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 
 from ..model import (
-    AllOf, AnyOf, Condition, Field, Forward, Gateway, Lookup, LookupRow, MediaTypes, Not, PathGlob, Pattern, Redirect, Respond, ServeFiles, Step, TextIs, TextMatches, Var, Variable, literal,
+    AllOf, AnyOf, Condition, Field, Forward, Gateway, Lookup, LookupRow, MediaTypes, Not, PathGlob, Pattern, Redirect, Respond, Rewrite, ServeFiles, SetPath, Step, TextIs, TextMatches, Var, Variable, literal,
 )
 from ..model.media_types import of_name
 from ..model.registered_types import REGISTERED
 from ..model.walk import walk, with_steps
 from ..patterns import search
-from .tree import Chain, leaves
+from .tree import Branch, Chain, Leaf
 
 TYPE = (Var(Variable.ANSWER_TYPE),)
 # One that no table has, so that it tells what a condition says of all the rest.
@@ -103,7 +103,7 @@ def by_file_names(chain: Chain, guessed: Callable[[Field], None]) -> list[Field]
     guessed: told of the latter. The result: the fields that some answer has no longer, since its type never is what they ask.
     """
     dropped: list[Field] = []
-    for leaf in leaves(chain):
+    for leaf, ending in _with_endings(chain, None):
         if not any(asks_type(field.when) for field in leaf.settings.fields):
             continue
         made = []
@@ -112,7 +112,7 @@ def by_file_names(chain: Chain, guessed: Callable[[Field], None]) -> list[Field]
             if when is not None and asks_type(when):
                 if isinstance(leaf.answer, Forward | Gateway):
                     guessed(field)
-                when = _by_name(when, leaf.answer, leaf.settings.types)
+                when = _by_name(when, leaf.answer, leaf.settings.types, ending)
                 if when is None:
                     dropped.append(field)
                     continue
@@ -121,12 +121,26 @@ def by_file_names(chain: Chain, guessed: Callable[[Field], None]) -> list[Field]
     return dropped
 
 
+def _with_endings(chain: Chain, ending: str | None) -> Iterator[tuple[Leaf, str | None]]:
+    """Each leaf, with the ending of the path that a rewrite before it gives to every request; None where there is none."""
+    for item in chain.items:
+        if isinstance(item, Leaf):
+            yield item, ending
+        elif isinstance(item, Branch):
+            for fork in item.forks:
+                yield from _with_endings(fork.chain, ending)
+        elif isinstance(item, Rewrite) and isinstance(item.edit, SetPath):
+            last = item.edit.template[-1] if item.edit.template else ""
+            name = last.rpartition("/")[2] if isinstance(last, str) else ""
+            ending = name.rpartition(".")[2] if "." in name else None
+
+
 _HOLDS = AllOf(())
 _FAILS = Not(_HOLDS)
 
 
-def _by_name(when: Condition, answer: object, types: MediaTypes | None) -> Condition | None:
-    """None: it never holds; an empty AllOf: always."""
+def _by_name(when: Condition, answer: object, types: MediaTypes | None, ending: str | None) -> Condition | None:
+    """None: it never holds; an empty AllOf: always. ending: of the path, where it is known."""
     parts = when.conditions if isinstance(when, AllOf) else (when,)
     asked = [part for part in parts if asks_type(part)]
     others = tuple(part for part in parts if not asks_type(part))
@@ -135,7 +149,10 @@ def _by_name(when: Condition, answer: object, types: MediaTypes | None) -> Condi
         sent = "text/html" if isinstance(answer, Redirect) else answer.media_type if isinstance(answer, Respond) else ""
         held = holds_for(own, sent)
         return AllOf(others) if held and others else _HOLDS if held else None
-    named = _names(own, answer, types)
+    if ending is not None and types is not None and isinstance(answer, ServeFiles) and holds_for(own, _ODD) is not None:
+        named: Condition | None = _HOLDS if holds_for(own, _asked_type(types, f"x.{ending}")) else _FAILS
+    else:
+        named = _names(own, answer, types)
     if named is None:
         return when
     if named is _FAILS:

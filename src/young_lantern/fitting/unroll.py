@@ -538,7 +538,8 @@ def _restart(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> t
             return None
         env = replace(env, visited=env.visited | {turn})
         known = replace(env.known, internal=True, rewritten=frozenset())
-        again = replace(env, settings=item.before, known=known)
+        # Who was let in on the way there was asked for his name all the same.
+        again = replace(env, settings=replace(item.before, guard=item.before.guard or env.settings.guard, asks=item.before.asks or env.settings.asks), known=known)
         body = _without_leaves(list(item.block.steps), step.label)
         if item.block.new_request:
             forgotten = {inner.name: inner for inner in walk(item.block) if isinstance(inner, SetVariable) and inner.environment}

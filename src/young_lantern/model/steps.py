@@ -511,6 +511,8 @@ class Forward:
     intercepts_errors: errors that the origin answers are answered by the server: those with a page; `intercepts_all`: all from 400 on;
               `intercepted`: only these
     in_place:  answers in the place of the origin's; the first that is for its status counts
+    sends_status: in the place of the origin's status; 0 is that of the error whose page this is
+    method:    that the origin is asked by, if it is not the request's
     *_seconds: None is the server's own default (of read_seconds: WAITS)
     """
 
@@ -527,6 +529,9 @@ class Forward:
     intercepted: frozenset[int] | None = None
     intercepts_span: Span | None = None
     in_place: tuple[InPlace, ...] = ()
+    sends_status: int | None = None
+    method: str = ""
+    method_span: Span | None = None
     connect_seconds: float | None = None
     read_seconds: float | None = None
     send_seconds: float | None = None
@@ -557,11 +562,13 @@ class Gateway:
     cleans:     slashes are merged and dots resolved in the script's file name (Caddy)
     index:      put behind a path that ends in a slash (nginx)
     encodes:    the script's file is named as a URL is, percent-encoded (httpd, ProxyPass)
+    tells_authorization: the field Authorization is among those (httpd: only where CGIPassAuth says so)
     hyphens_only: fields with underscores in their names are not told (httpd: util_script.c, http2env)
     parameters: those that are written, in order; an empty value is not sent. All of SENT_PARAMETERS that are not among them are sent by
                 their usual meaning
     server_name: what SERVER_NAME is, if it is not written
     response_fields: operations on the fields of the application's answer
+    sends_status, method: as in Forward
     """
 
     pool: str
@@ -573,6 +580,7 @@ class Gateway:
     cleans: bool = False
     index: str = ""
     encodes: bool = False
+    tells_authorization: bool = True
     hyphens_only: bool = False
     parameters: tuple[tuple[str, Template], ...] = ()
     server_name: Template = ()
@@ -583,6 +591,8 @@ class Gateway:
     intercepts_all: bool = False
     intercepted: frozenset[int] | None = None
     intercepts_span: Span | None = None
+    sends_status: int | None = None
+    method: str = ""
     span: Span | None = None
     root_span: Span | None = None
     also: tuple[Span, ...] = ()

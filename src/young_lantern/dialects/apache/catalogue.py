@@ -244,7 +244,7 @@ _READ = {
     "environment": "SetEnvIf SetEnvIfNoCase SetEnvIfExpr BrowserMatch BrowserMatchNoCase",
     "mappings": "Redirect RedirectMatch RedirectPermanent RedirectTemp Alias AliasMatch ScriptAlias ScriptAliasMatch",
     "forwards": "ProxyPass ProxyPassMatch ProxyPassReverse ProxyPassReverseCookiePath ProxyPassReverseCookieDomain ProxyPreserveHost ProxyAddHeaders ProxyTimeout ProxyErrorOverride BalancerMember ProxySet",
-    "gateways": "SetEnv UnsetEnv",
+    "gateways": "SetEnv UnsetEnv CGIPassAuth",
     "rewrites": "RewriteEngine RewriteCond RewriteRule RewriteBase RewriteMap",
     "fields": "Header RequestHeader ExpiresActive ExpiresDefault ExpiresByType",
     "files": "DirectoryIndex DirectorySlash FallbackResource Options ErrorDocument DefaultType SetHandler AddHandler",

@@ -143,10 +143,14 @@ def or_null(name: str) -> Template:
     return (Lookup(f"{name}_or_null", (variable_,), (LookupRow("", ("(null)",)),), (variable_,)),)
 
 
-def read_field_value(text: str, of_environment: Callable[[str], Template] = or_null) -> Template:
+# ssl_engine_vars.c, ssl_var_lookup: what mod_ssl knows of every request, over TLS or not (2.4.71, probed).
+_ALSO_BY_TLS = ("REMOTE_ADDR", "REQUEST_METHOD", "REQUEST_SCHEME", "HTTP_HOST", "SERVER_NAME", "SERVER_PORT", "SERVER_PROTOCOL", "HTTPS", "REMOTE_USER", "REQUEST_URI")
+
+
+def read_field_value(text: str, of_environment: Callable[[str], Template] = or_null, by_tls: bool = True) -> Template:
     """The value of a Header line: `%%` is a percent sign, `%{NAME}e` an environment variable, `%{NAME}s` one of TLS.
 
-    After `expr=` it is a text of the expression language: plain variables in it are read, functions are not.
+    by_tls: mod_ssl is there, which knows the latter. After `expr=` it is a text of the expression language: plain variables in it are read, functions are not.
     """
     if text.startswith("expr="):
         pieces = re.split(r"(%\{[^}]*\})", text[5:].strip("\""))
@@ -163,8 +167,12 @@ def read_field_value(text: str, of_environment: Callable[[str], Template] = or_n
             parts.append(Placeholder(found[0]))
         elif found[2] == "e":
             parts += of_environment(found[1])
+        elif found[2] == "s" and not by_tls:
+            parts.append("(null)")
         elif found[2] == "s" and found[1] in OF_TLS:
             parts.append(Var(OF_TLS[found[1]], "(null)"))
+        elif found[2] == "s" and found[1] in _ALSO_BY_TLS:
+            parts += VARIABLES[found[1]] if found[1] != "REMOTE_USER" else (Var(Variable.USER, "(null)"),)
         else:
             parts.append(Unread(found[0]))
     parts.append(text[at:])

@@ -114,6 +114,7 @@ _READ = [
         proxy_http_version hsl 1 1.0 | 1.1
         proxy_connect_timeout hsl 1 TIME
         proxy_read_timeout hsl 1 TIME
+        proxy_method hsl 1 METHOD
         proxy_send_timeout hsl 1 TIME
         proxy_buffering hsl 1 on | off
         proxy_intercept_errors hsl 1 on | off
@@ -252,7 +253,7 @@ _NOT_CARRIED = [row for why, lines in (
         hsl 1+: fastcgi_cache fastcgi_cache_key fastcgi_cache_valid
     """),
     ("it changes what passes between client and origin; without it that passes as it is", """
-        hsl 1+: proxy_pass_header proxy_ignore_headers proxy_method proxy_bind
+        hsl 1+: proxy_pass_header proxy_ignore_headers proxy_bind
         hsl 1+: proxy_pass_request_body proxy_pass_request_headers proxy_set_body proxy_limit_rate proxy_force_ranges
         hsl 1+: add_trailer mirror mirror_request_body proxy_ignore_client_abort
     """),

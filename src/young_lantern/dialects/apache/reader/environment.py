@@ -35,7 +35,7 @@ def names_set(nodes: list[Node]) -> set[str]:
     """The variables that some lines set."""
     by_rules = {name for node in nodes if node.name == "rewriterule" for name in re.findall(r"(?:^\[|,)\s*(?:E|env)=!?(\w+)", "".join(node.args[2:]))}
     by_lines = {word.lstrip("!").partition("=")[0] for node in nodes if node.name in _NAMES for word in _words(node)}
-    return by_rules | {name for name in by_lines if name and name.lower() not in _OF_THE_SERVER}
+    return by_rules | {name for name in by_lines if name and name.lower() not in {*_OF_THE_SERVER, "no-gzip"}}
 
 
 def _words(node: Node) -> list[str]:
@@ -65,7 +65,8 @@ def read_environment(nodes: list[Node], context: Context) -> tuple[Step, ...]:
         claim = context.claims[node.span]
         if steps and claim.disposition is None:
             claim.disposition, claim.why = Disposition.KEPT, "what it asks for is said where its variable is asked for"
-        made.append(Choose((Route(held, tuple(steps), node.span, node.comments),), node.span))
+        if steps:
+            made.append(Choose((Route(held, tuple(steps), node.span, node.comments),), node.span))
     return tuple(made)
 
 

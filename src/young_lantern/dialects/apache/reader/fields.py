@@ -96,7 +96,7 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     name = words[1].removesuffix(":")
     find = context.pattern(words[2], node) if operation is Operation.EDIT else None
     text = "" if operation is Operation.REMOVE else words[3] if find else words[2]
-    value = context.checked(values.read_field_value(text, lambda name: _from_environment(name, always and side is Side.RESPONSE, context)), node.span, node.name)
+    value = context.checked(values.read_field_value(text, lambda name: _from_environment(name, always and side is Side.RESPONSE, context), context.has("ssl")), node.span, node.name)
     if context.modules is not None and "unique_id" in context.modules:
         # mod_unique_id sets it as soon as the request is there.
         value = tuple(Var(Variable.REQUEST_ID) if part == Var(Variable.VARIABLE, values.UNIQUE_ID) else part for part in value)

@@ -35,7 +35,7 @@ def read_handler(node: Node, place: Place, document_root: str, levels: list[Node
     if address is None:
         return None
     return Gateway(
-        hyphens_only=True, pool=_pool(address, node, context), root=(place.folder,), strip=place.url, walks=True,
+        hyphens_only=True, tells_authorization=_tells_authorization(levels, context), pool=_pool(address, node, context), root=(place.folder,), strip=place.url, walks=True,
         **intercepts(levels, context), parameters=(*environment(levels, context), *((("DOCUMENT_ROOT", (document_root,)),) if place.folder != document_root else ())),
         server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context, context.waits.get(f"fcgi://{address}".lower(), "")), span=context.use(node).span, comments=node.comments,
     )
@@ -55,7 +55,7 @@ def read_proxied(node: Node, words: list[str], script: Template | None, prefix: 
     if script is not None:
         parameters = (("SCRIPT_FILENAME", script), ("PATH_INFO", ()), *parameters)
     return Gateway(
-        hyphens_only=True, pool=_pool(address, node, context), root=(document_root if script is not None else path,), encodes=True, strip=prefix if script is None else "",
+        hyphens_only=True, tells_authorization=_tells_authorization(levels, context), pool=_pool(address, node, context), root=(document_root if script is not None else path,), encodes=True, strip=prefix if script is None else "",
         **intercepts(levels, context), parameters=(*parameters, *((("DOCUMENT_ROOT", (document_root,)),) if script is None else ())), server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context, own or context.waits.get(f"fcgi://{address}".lower(), "")), span=node.span, comments=node.comments,
     )
 
@@ -71,6 +71,11 @@ def waits(levels: list[Node], context: Context, own: str = "") -> float | None:
             claim.disposition, claim.why = Disposition.KEPT, "it is how long each origin is waited for"
             return values.read_seconds(node.args[0])
     return None
+
+
+def _tells_authorization(levels: list[Node], context: Context) -> bool:
+    node = context.last(levels, "cgipassauth")
+    return node is not None and node.args[:1] in (["On"], ["on"], ["ON"])
 
 
 def environment(levels: list[Node], context: Context) -> tuple[tuple[str, Template], ...]:

@@ -110,6 +110,8 @@ def _options(step: Forward, context: Context) -> list[str]:
     made = []
     if (seconds := seconds_here(step.read_seconds, context)) is not None:
         made.append(f"timeout={seconds}")
+    if step.method_span:
+        context.lost(step.method_span, "the method", "httpd asks an origin by the method of the request", "let the origin take that method, too")
     if step.connect_seconds:
         made.append(f"connectiontimeout={max(1, round(step.connect_seconds))}")
     if step.upgrades:

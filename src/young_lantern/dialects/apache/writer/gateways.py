@@ -12,7 +12,7 @@ import re
 
 from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.static import bare
-from ....model import Folders, Gateway, Member, Operation, PathIs, PathMatches, ServeFiles, Span, Unserved, literal
+from ....model import Folders, Gateway, Member, Operation, PathIs, PathMatches, ServeFiles, Span, Unserved, Var, Variable, literal
 from ....model.walk import walk
 from .. import values
 from ..values import quote
@@ -59,14 +59,26 @@ def as_files(chain: Chain, context: Context) -> list[Node]:
             context.lost(field.span, field.name, "httpd has one place for all applications of a host, and takes whole fields away there", "change it in the application")
     for name, value in first.parameters:
         text = literal(value)
-        if text is None or name in ("SCRIPT_FILENAME", "SCRIPT_NAME", "PATH_INFO", "DOCUMENT_ROOT", "QUERY_STRING", "REQUEST_URI", "HTTPS"):
+        if name == "HTTPS" and text == "on" and _over_tls(context) or name == "HTTP_HOST" and value in _HOST:
+            continue  # so it is sent anyway
+        if text is None or name in ("SCRIPT_FILENAME", "SCRIPT_NAME", "PATH_INFO", "DOCUMENT_ROOT", "QUERY_STRING", "REQUEST_URI"):
             if value:
                 context.lost(first.span, f"the parameter {name}", "httpd sends its own value, or has no line for one that depends on the request")
             continue
         if text:
             context.modules.add("env")
             lines.append(context.line("SetEnv", name, quote(text), spans=(first.span,)))
+    if all(step.tells_authorization for step in held):
+        lines.append(context.line("CGIPassAuth", "On", comments=_TELLS))
     return [context.line("FilesMatch", quote(_ENDING), spans=(first.span,), block=lines)]
+
+
+_TELLS = ("What clients say of themselves is told to applications, as before.",)
+_HOST = tuple((Var(variable),) for variable in (Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY))
+
+
+def _over_tls(context: Context) -> bool:
+    return context.site is not None and all(listener.secure for listener in context.estate.listeners_of(context.site.key))
 
 
 def by_url(nodes: list[Node]) -> list[Node]:

@@ -312,6 +312,7 @@ def write_listens(context: Context) -> list[Node]:
         port = port_of(listener, context)
         host = "" if port in everywhere else "[::]" if listener.address == "::" else _host(listener.address)
         text = f"{host}:{port}" if host else port
+        context.has_other_default(listener)
         if listener.address == "0.0.0.0" and not any(str(other.port) == str(listener.port) and other.address == "::" for other in context.estate.listeners):
             context.note(listener.span, Disposition.CHANGED, IPV6_TOO, port=listener.port)
         if text in made:

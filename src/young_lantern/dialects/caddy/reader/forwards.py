@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....model import AfterRewrite, AsReceived, Field, Forward, ForwardTarget, InPlace, Mapped, Member, OriginTls, Pool, Rewrite, Side, Span, Step, Template, Var, Variable, Written, literal
+from ....model import AfterRewrite, AsReceived, Field, Forward, ForwardTarget, InPlace, Mapped, Member, Operation, OriginTls, Pool, Rewrite, Side, Span, Step, Template, Var, Variable, Written, literal
 from .. import defaults, values
 from ..syntax import Directive
 from . import gateways
@@ -19,6 +19,8 @@ from .fields import read_operation
 from .rewrites import read_rewrite
 
 _POLICIES = {"round_robin": "round_robin", "least_conn": "least_connections", "ip_hash": "client_hash", "random": "random", "first": "first"}
+# The status of the error that a page is for.
+_OF_ERROR = ("{err.status_code}", "{http.error.status_code}")
 _SETTINGS = frozenset("""flush_interval buffer_requests buffer_responses max_buffer_size lb_try_duration lb_try_interval
     health_uri health_port health_interval health_timeout health_status health_body health_path health_headers
     fail_duration max_fails unhealthy_status unhealthy_latency unhealthy_request_count""".split())
@@ -37,6 +39,8 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
     raises: Span | None = None
     by_fastcgi: Directive | None = None
     in_place: list[InPlace] = []
+    status: int | None = None
+    method = ""
     for inner in directive.block or []:
         match inner.name:
             case "to":
@@ -59,6 +63,10 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
             case "transport":
                 tls, asked = _read_transport(inner, times, directive, context)
                 secure = asked or secure
+            case "replace_status" if len(inner.args) == 1 and (inner.args[0] in _OF_ERROR or inner.args[0].isdigit()):
+                status = int(inner.args[0]) if inner.args[0].isdigit() else 0
+            case "method" if len(inner.args) == 1 and inner.args[0].isalpha():
+                method = inner.args[0].upper()
             case "handle_response" if not inner.block:
                 pass  # reverseproxy.go (2.6.2, probed): without routes it is passed over
             case "handle_response" if context.asks_first and (refusal := _refusal(inner, directive.block or [], level, context)) is not None:
@@ -75,18 +83,21 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
                 pass  # told with the block that it is for
             case name if name not in _SETTINGS:
                 context.unread(directive, " ".join(word.raw for word in inner.words), "a setting of reverse_proxy that the model knows was expected")
+    if method in ("GET", "HEAD"):
+        # reverseproxy.go (2.6.2, probed): content does not go along with such a method.
+        up.append(Field(Side.REQUEST, Operation.REMOVE, "Content-Length"))
     secure = secure or any(address.startswith("https://") for address in addresses)
     pool = pool_of(addresses, policy, secure, directive, context)
     if by_fastcgi is not None:
         gateway = gateways.read_transport(by_fastcgi, pool, directive, level, context)
-        return (replace(gateway, fields=(*gateway.fields, *up), response_fields=tuple(down), intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises),)
+        return (replace(gateway, fields=(*gateway.fields, *up), response_fields=tuple(down), intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises, sends_status=status, method=method),)
     forwarded = list(defaults.FORWARDED_FIELDS)
     if trusts:
         forwarded[0] = defaults.TRUSTED_CHAIN
     return (Forward(
         pool=pool, secure=secure, tls=tls if secure else OriginTls(), target=target, fields=(*forwarded, *up), response_fields=tuple(down),
         connect_seconds=times.get("dial_timeout"), read_seconds=min(filter(None, (times.get("read_timeout"), times.get("response_header_timeout"))), default=None), send_seconds=times.get("write_timeout"),
-        intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises, in_place=tuple(in_place),
+        intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises, in_place=tuple(in_place), sends_status=status, method=method, method_span=directive.span if method else None,
         upgrades=True, span=directive.span, comments=directive.comments,
     ),)
 

@@ -7,11 +7,11 @@ Rule:     handle_errors belongs to the site, error pages of the source to a plac
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ....codes import ERROR_PAGE_PARTLY
 from ....fitting import Chain, Leaf, answer_types, hoist, leaves, unroll
-from ....model import Abort, Block, Disposition, ErrorPage, ErrorPages, Estate, Forward, Gateway, Redirect, Respond, Rewrite, ServeFiles, SetPath, Site, literal
+from ....model import Abort, Block, Disposition, ErrorPage, ErrorPages, Estate, Forward, Gateway, QueryEdit, Redirect, Respond, Rewrite, ServeFiles, SetPath, Site, literal
 from ..values import Unwritable
 from . import answers, routes
 from .context import Context
@@ -91,8 +91,12 @@ def _inside(page: ErrorPage, site: Site, given: set[tuple[object, ...]], context
     target = literal(page.target)
     if target is None:
         return Unwritable("a page whose path depends on the request")
-    path = target.partition("?")[0]
-    made, _ = unroll((Rewrite(SetPath((path,)), span=page.span), *answer_types.split_tables(site.program)))
+    path, _, query = target.partition("?")
+    program = answer_types.split_tables(site.program)
+    made, _ = unroll((Rewrite(SetPath((path,)), span=page.span), *program))
+    if any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(made)):
+        # The query of the request does not go along to a page, which only an origin would see.
+        made, _ = unroll((Rewrite(SetPath((path,)), QueryEdit((query,) if query else ()), span=page.span), *program))
     return _keeping_status(made, page, given, context)
 
 
@@ -106,9 +110,12 @@ def _keeping_status(chain: Chain, page: ErrorPage, given: set[tuple[object, ...]
     # Fields set before the error are on the answer already: they are written again only where places differ in them.
     same_fields = given == {_meaning_of(leaf) for leaf in ends if not _is_missing(leaf)}
     hoist(chain)
-    if any(isinstance(leaf.answer, Forward | Gateway) for leaf in ends):
-        context.note(page.span, Disposition.CHANGED, ERROR_PAGE_PARTLY, statuses=_statuses(page),
-                     reason="the page comes from an origin, and Caddy sends the status that the origin gives it")
+    for leaf in ends:
+        # nginx keeps the error's status, or the page's own, over the one that an origin answers with; Caddy and httpd do not.
+        if isinstance(leaf.answer, Forward | Gateway) and context.estate.dialect == "nginx" and not page.status.pages_own:
+            leaf.answer = replace(leaf.answer, sends_status=page.status.fixed or 0)
+        if isinstance(leaf.answer, Forward | Gateway) and page.restarts is not None and not page.keeps_method:
+            leaf.answer = replace(leaf.answer, method=leaf.answer.method or "GET")
     before, context.root = context.root, ()
     # Whether the file is there, file_server sees itself.
     left_out = ("header", "try_files") if same_fields else ("try_files",)

@@ -51,10 +51,17 @@ def write_forward(step: Forward, context: Context) -> list[Node] | Unwritable:
         block.append(Node(["flush_interval", "-1"]))
     if step.http_version != "1.1":
         context.note(step.span, Disposition.KEPT, ORIGIN_CONNECTION, version=step.http_version)
-    block += write_interception(step)
+    block += [*write_interception(step), *write_status(step)]
     pool_spans = tuple(span for span in (pool.span, pool.policy_span, *(member.span for member in pool.members)) if span) if pool else ()
     node = Node(["reverse_proxy", *map(quote, addresses)], block or None, (*spans, *pool_spans), (*(pool.comments if pool else ()), *step.comments))
     return [*before, node]
+
+
+def write_status(step: Forward | Gateway) -> list[Node]:
+    """What stands in the place of the request's method, and of the origin's status."""
+    spans = (step.method_span,) if isinstance(step, Forward) and step.method_span else ()
+    method = [Node(["method", step.method], None, spans)] if step.method else []
+    return method if step.sends_status is None else [*method, Node(["replace_status", str(step.sends_status or "{err.status_code}")])]
 
 
 def write_interception(step: Forward | Gateway) -> list[Node]:

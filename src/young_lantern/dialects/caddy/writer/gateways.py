@@ -12,7 +12,7 @@ from ..values import Unwritable, quote, write_duration
 from .context import Context
 from .fields import write_operation
 from .files import write_root
-from .forwards import write_interception
+from .forwards import write_interception, write_status
 from .output import Node
 
 
@@ -46,7 +46,7 @@ def write_gateway(step: Gateway, context: Context) -> list[Node] | Unwritable:
             context.lost(field.span, field.name, f"its value needs {words.what}, for which there is no placeholder")
         else:
             block.append(Node(["header_down", *words], None, (field.span,) if field.span else ()))
-    block += write_interception(step)
+    block += [*write_interception(step), *write_status(step)]
     pool_spans = tuple(span for span in (pool.span, pool.policy_span, *(member.span for member in pool.members)) if span) if pool else ()
     words = ["reverse_proxy", *(quote(_address(address, context)) for address in addresses)]
     return [*write_root(step.root, step, context), Node(words, block, (*spans, *pool_spans), (*(pool.comments if pool else ()), *step.comments))]

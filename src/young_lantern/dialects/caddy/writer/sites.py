@@ -165,7 +165,7 @@ def _place(site: Site, listener: Listener, context: Context) -> Place:
         host = _host(row.host, context)
         if host is not None:
             addresses.append(f"{lead}{host}{suffix}")
-    if listener.fallback == site.key:
+    if listener.fallback == site.key and not context.has_other_default(listener):
         addresses.append(f"{scheme}://{suffix}" if suffix else f"{scheme}://")
     return Place(listener, addresses)
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from typing import Any
 
 from ....model import (
     SYSTEM_TRUST, AsReceived, Capture, CookieFlags, CookieMapping, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, OriginTls, Pattern, Placeholder, Pool, Side, Written, literal,
@@ -53,12 +54,23 @@ def read_forward(directive: Directive, scope: Scope, prefix: str | None, context
         redirects=_mappings(scope, scheme, authority, path, prefix, has_variables, directive, context),
         cookies=read_cookies(scope, context),
         **intercepts(scope, "proxy_intercept_errors", context),
+        **_method(scope, context),
         connect_seconds=context.seconds(scope, "proxy_connect_timeout"),
         read_seconds=context.seconds(scope, "proxy_read_timeout"),
         send_seconds=context.seconds(scope, "proxy_send_timeout"),
         buffers=buffering, upgrades=_upgrades(set_fields, version), http_version=version,
         span=directive.span, comments=directive.comments,
     )
+
+
+def _method(scope: Scope, context: Context) -> dict[str, Any]:
+    line = context.used(scope, "proxy_method")
+    if line is None:
+        return {}
+    if not line.args[0].isalpha():
+        context.unread(line, line.args[0], "a method by its name was expected")
+        return {}
+    return {"method": line.args[0].upper(), "method_span": line.span}
 
 
 def _read_tls(scope: Scope, context: Context) -> OriginTls:

@@ -91,7 +91,10 @@ def _target(page: ErrorPage, status: int, context: Context) -> tuple[str, str] |
             text = context.template(location, page.span)
             if isinstance(text, str) and not text.startswith("/"):
                 return f"={code}", quote(text)  # a path would be looked up again inside
-    if any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain)):
+    origins = [leaf.answer for leaf in leaves(chain) if isinstance(leaf.answer, Forward | Gateway)]
+    others = any(not isinstance(leaf.answer, Forward | Gateway) and not (isinstance(leaf.answer, Respond) and leaf.answer.raises) for leaf in leaves(chain))
+    as_sent = bool(origins) and not others and context.estate.dialect != "nginx" and all(item.sends_status is None for item in origins)
+    if origins and not as_sent and any(item.sends_status is None for item in origins):
         context.note(page.span, Disposition.CHANGED, ERROR_PAGE_PARTLY, statuses=status, reason="the page comes from an origin, and its status is the error's")
     if status == LINE_TOO_LONG:
         context.note(page.span, Disposition.CHANGED, ERROR_PAGE_PARTLY, statuses=status, reason="nginx has read no path by then, so that its page is its own")
@@ -99,7 +102,10 @@ def _target(page: ErrorPage, status: int, context: Context) -> tuple[str, str] |
     from .routes import write_named
 
     final = next((leaf.answer for leaf in leaves(chain) if isinstance(leaf.answer, Respond)), None)
-    own = "=" if final is not None and final.insists and final.status != status else ""
+    fixed = {item.sends_status for item in origins}
+    if origins and not others and len(fixed) == 1 and (replaced := fixed.pop()):
+        return f"={replaced}", write_named(f"error {status}", _keeping(chain, status), context)
+    own = "=" if as_sent or final is not None and final.insists and final.status != status else ""
     return own, write_named(f"error {status}", _keeping(chain, status), context)
 
 

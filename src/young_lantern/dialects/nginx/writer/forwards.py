@@ -14,7 +14,7 @@ from dataclasses import replace
 from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
 from ....fitting.mapping import as_received, location_mapping
 from ....model import (
-    SYSTEM_TRUST, UNDERSCORED, AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Side, Span, StripPrefix, Template, Var,
+    SYSTEM_TRUST, UNDERSCORED, WAITS, AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Side, Span, StripPrefix, Template, Var,
     Variable, Written, join, literal,
 )
 from ....model.walk import walk
@@ -57,13 +57,20 @@ def write_forward(step: Forward, before: tuple[Field, ...], prefix: str, exact: 
         nodes += _response_field(field, context)
     nodes += _tls(step, context)
     for name, seconds in (("connect", step.connect_seconds), ("read", step.read_seconds), ("send", step.send_seconds)):
-        if seconds:
+        if seconds and not is_usual(seconds, context):
             nodes.append(Node([f"proxy_{name}_timeout", write_time(seconds)]))
+    if step.method:
+        nodes.append(Node(["proxy_method", step.method], None, (step.method_span,) if step.method_span else ()))
     if not step.buffers:
         nodes.append(Node(["proxy_buffering", "off"]))
     if step.intercepts_errors:
         nodes.append(Node(["proxy_intercept_errors", "on"], None, (step.intercepts_span,) if step.intercepts_span else ()))
     return nodes
+
+
+def is_usual(seconds: float, context: Context) -> bool:
+    """Whether a time is what nginx has by itself, and nothing above says otherwise (waits.py)."""
+    return seconds == WAITS["nginx"] and WAITS[context.estate.dialect] is not None
 
 
 def _tls(step: Forward, context: Context) -> list[Node]:
@@ -207,13 +214,17 @@ def _written(template: Template, adds_query: bool, step: Forward, context: Conte
 
 # --- fields -----------------------------------------------------------------------------------------------------------
 
-def write_request_fields(step: Forward, before: tuple[Field, ...], context: Context) -> list[Node]:
-    """What the origin gets, field by field."""
-    held: dict[str, tuple[str, Template | None, Field]] = {}
+# By the field's name in small letters: its name, its value (None: it is not sent), and the operation that says so last.
+Held = dict[str, tuple[str, Template | None, Field]]
+
+
+def folded_fields(operations: tuple[Field, ...], context: Context) -> Held:
+    """What the operations on a request's fields come to, field by field."""
+    held: Held = {}
     source = context.site.client_from if context.site is not None else None
     # What was taken out of the field before is not part of it any more.
     taken = source.field.lower() if source is not None and source.consumes else ""
-    for field in (*before, *step.fields):
+    for field in operations:
         name = field.name.lower()
         if name == UNDERSCORED:
             context.implied(field.span, "nginx drops such fields by itself")
@@ -238,6 +249,12 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
             held[name] = (field.name, value, field)  # type: ignore[assignment]
     if source is not None and taken and taken not in held:
         held[taken] = source.field, None, Field(Side.REQUEST, Operation.REMOVE, source.field, span=source.span)
+    return held
+
+
+def write_request_fields(step: Forward, before: tuple[Field, ...], context: Context) -> list[Node]:
+    """What the origin gets, field by field."""
+    held = folded_fields((*before, *step.fields), context)
     nodes: list[Node] = []
     if "host" not in held:
         nodes.append(Node(["proxy_set_header", "Host", "$http_host"]))

@@ -8,7 +8,7 @@ Left out: scripts below an alias in a location by pattern: nginx has no name for
 
 from __future__ import annotations
 
-from ....model import Forward, Gateway, Operation
+from ....model import Field, Forward, Gateway, Operation
 from ...noting import Unwritable
 from .. import values
 from ..values import quote
@@ -36,8 +36,8 @@ def common_parameters() -> list[Node]:
     return [Node(["fastcgi_param", name, *value.split()]) for name, value in _COMMON]
 
 
-def write_gateway(step: Gateway, where: Location, context: Context) -> list[Node] | Unwritable:
-    """Gateway -> nodes of a location."""
+def write_gateway(step: Gateway, before: tuple[Field, ...], where: Location, context: Context) -> list[Node] | Unwritable:
+    """Gateway -> nodes of a location. before: operations on the request's fields that were met on the way."""
     spans = tuple(dict.fromkeys(span for span in (step.span, *step.also) if span))
     root_spans = tuple(span for span in (step.root_span,) if span)
     nodes: list[Node] = []
@@ -76,13 +76,13 @@ def write_gateway(step: Gateway, where: Location, context: Context) -> list[Node
             context.lost(step.span, f"the parameter {name}", f"nginx has no variable for {text.what}")
             continue
         nodes.append(Node(["fastcgi_param", name, quote(text)]))
-    nodes += _fields(step, context)
+    nodes += _fields(step, before, context)
     for field in step.response_fields:
         if field.operation is Operation.REMOVE:
             nodes.append(Node(["fastcgi_hide_header", field.name], None, (field.span,) if field.span else ()))
         else:
             context.lost(field.span, field.name, "of an application's field nginx takes the whole away, or leaves it", "give the field by add_header, with a map on $upstream_http_… for its value")
-    if step.read_seconds:
+    if step.read_seconds and not forwards.is_usual(step.read_seconds, context):
         nodes.append(Node(["fastcgi_read_timeout", values.write_time(step.read_seconds)]))
     if step.intercepts_errors:
         nodes.append(Node(["fastcgi_intercept_errors", "on"], None, (step.intercepts_span,) if step.intercepts_span else ()))
@@ -94,17 +94,15 @@ def write_gateway(step: Gateway, where: Location, context: Context) -> list[Node
     return nodes
 
 
-def _fields(step: Gateway, context: Context) -> list[Node]:
+def _fields(step: Gateway, before: tuple[Field, ...], context: Context) -> list[Node]:
     """Request fields that lines set for applications, as parameters; what a server adds by itself is written only when that is asked for."""
     nodes = []
-    for item in step.fields:
-        if item.span is None and not context.options.strict:
+    for shown, value, item in forwards.folded_fields((*before, *(item for item in step.fields if item.span is not None or context.options.strict)), context).values():
+        text = context.template(value or (), item.span)
+        if isinstance(text, Unwritable):
+            context.lost(item.span or step.span, f"what the application gets of {shown}", "nginx passes the field as the client sent it")
             continue
-        text = context.template(item.value, item.span)
-        if item.operation is not Operation.SET or isinstance(text, Unwritable):
-            context.lost(item.span or step.span, f"what the application gets of {item.name}", "nginx passes the field as the client sent it")
-            continue
-        nodes.append(Node(["fastcgi_param", "HTTP_" + item.name.upper().replace("-", "_"), quote(text)], None, (item.span,) if item.span else ()))
+        nodes.append(Node(["fastcgi_param", "HTTP_" + shown.upper().replace("-", "_"), quote(text)], None, (item.span,) if item.span else ()))
     return nodes
 
 

@@ -31,6 +31,30 @@ def without_inherited(inner: list[Node], outer: list[Node]) -> list[Node]:
     return [node for node in inner if id(node) not in dropped]
 
 
+def not_said_again(nodes: list[Node], above: tuple[Node, ...] = ()) -> None:
+    """Leaves out a place's list of fields where the level above hands down the very same; and a location, or a mapping of redirects, that is there already."""
+    seen: dict[tuple[str, ...], Node] = {}
+    for node in list(nodes):
+        if node.words[0] == "proxy_redirect" or node.words[:2] in (["location", "~"], ["location", "~*"]):
+            first = seen.setdefault(tuple(node.words), node)
+            if first is not node and _words(first) == _words(node):
+                first.spans = tuple(dict.fromkeys((*first.spans, *node.spans)))
+                nodes[:] = [held for held in nodes if held is not node]
+    own = [node for node in nodes if node.words[0] == "add_header"]
+    if own and [node.words for node in own] == [node.words for node in above]:
+        for node, kept in zip(own, above, strict=True):
+            kept.spans = tuple(dict.fromkeys((*kept.spans, *node.spans)))
+        nodes[:] = [node for node in nodes if node.words[0] != "add_header"]
+        own = []
+    for node in nodes:
+        if node.block is not None and node.words[0] in ("location", "if"):
+            not_said_again(node.block, tuple(own) or above)
+
+
+def _words(node: Node) -> tuple[object, ...]:
+    return tuple(node.words), tuple(_words(inner) for inner in node.block or () if isinstance(inner, Node))
+
+
 HIDES = {"proxy_hide_header": "proxy_pass", "fastcgi_hide_header": "fastcgi_pass"}
 
 

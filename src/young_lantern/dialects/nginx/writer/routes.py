@@ -375,7 +375,7 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
     elif isinstance(answer, Forward):
         made = forwards.write_forward(answer, leaf.settings.request_fields, where.prefix, where.exact, effects, context)
     elif isinstance(answer, Gateway):
-        made = gateways.write_gateway(answer, where, context)
+        made = gateways.write_gateway(answer, leaf.settings.request_fields, where, context)
     elif isinstance(answer, ServeFiles):
         made = files.write_serving(answer, where, context)
     else:
@@ -405,7 +405,7 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
 def _tried(tried: files.Tried, where: Where, body: _Body, context: Context) -> None:
     leaf = tried.served
     body.settings += frames.write_own(leaf, where.frame, where.chain, context)
-    made = gateways.write_gateway(leaf.answer, where, context) if isinstance(leaf.answer, Gateway) else files.write_serving(leaf.answer, where, context)  # type: ignore[arg-type]
+    made = gateways.write_gateway(leaf.answer, leaf.settings.request_fields, where, context) if isinstance(leaf.answer, Gateway) else files.write_serving(leaf.answer, where, context)  # type: ignore[arg-type]
     if isinstance(made, Unwritable):
         context.lost(leaf.answer.span, "this", f"nginx cannot say {made.what}")
         body.content.append(Node(_ERROR_501, None, (), _WHY_501))
@@ -427,7 +427,9 @@ def _fallback(fallback: Chain, served: Leaf, where: Where, context: Context) -> 
     if found is not None and found[0].startswith("/"):
         path, leaf = found
         there = at_path(where.chain, path)
-        if _serves(there, leaf):
+        # Who may enter here was asked before files are looked for; a place that asks nobody lets him through.
+        asked = bare(leaf.settings.guard) == bare(served.settings.guard) and bare(leaf.settings.asks) == bare(served.settings.asks)
+        if _serves(there, replace(leaf, settings=replace(leaf.settings, guard=None, asks=(), exempt=None)) if asked else leaf):
             # core module, try_files: the client's query is lost unless it is written; files do not ask for it, applications do.
             return quote(path + "$is_args$args" if isinstance(leaf.answer, Gateway) else path)
     return write_named("fallback", fallback, context)

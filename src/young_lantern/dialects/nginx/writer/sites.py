@@ -29,7 +29,7 @@ from . import asking, files, frames, heads, logs, routes, tls, types
 from .context import Context
 from .early import with_early_tables
 from .fields import by_condition
-from .inherited import hidden_as_above, only_where_they_act, shared_by_files, shared_by_forwards
+from .inherited import hidden_as_above, not_said_again, only_where_they_act, shared_by_files, shared_by_forwards
 from .output import Node
 
 _BY_ORDER = "It answers hosts that no site names, too, as before: it was the first of its port."
@@ -147,6 +147,7 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     made = [*head, *settings, *slash, *phase.phase, *shared_by_forwards(shared_by_files([*locations, *context.named]))]
     asking.close_where_rewritten(made, context)
     hidden_as_above(made)
+    not_said_again(made)
     for node in only_where_they_act(made):
         for span in node.spans:
             context.idle.setdefault(span, "no origin of the kind whose fields it takes away is asked there")

@@ -1,0 +1,137 @@
+"""A site whose rules ask for the host, by one name or another -> a site for each answer: who is sent to the canonical name has a site of his own.
+
+Rule:     what a condition on the host comes to is known for a name that is written out. Hosts that no site names go the way that most of them go: names that
+          some rule would tell from the rest are told by the comparison. Where they go another way than every name, or some name is a pattern, nothing is
+          done; nor where ports other than the scheme's own are part of what is captured.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+
+from ..model import ALWAYS, AllOf, AnyOf, Capture, Choose, Condition, Estate, HostIs, HostName, Listener, Lookup, Not, PathMatches, Route, Site, Step, TextIs, TextMatches, Var, Variable
+from ..model.walk import transform, walk, with_steps
+from ..patterns import host_matches, search
+
+_NEVER = Not(ALWAYS)
+_BARE = {(Var(Variable.HOST),), (Var(Variable.HOST_SENT),)}
+_WITH_PORT = {(Var(Variable.AUTHORITY),), (Var(Variable.FIELD, "Host"),), (Var(Variable.FIELD, "host"),)}
+_UNKNOWN = "other-name.example"
+_USUAL_PORTS = {80: False, 443: True}
+
+
+def apart_by_names(estate: Estate) -> Estate:
+    """The estate with such sites taken apart."""
+    for site in estate.sites:
+        estate = _apart(site, estate)
+    return estate
+
+
+def _apart(site: Site, estate: Estate) -> Estate:
+    listeners = estate.listeners_of(site.key)
+    if len(site.names) < 2 or not all(name.is_exact for name in site.names) or not _asks_host(site.program):
+        return estate
+    usual = all(_USUAL_PORTS.get(listener.port) is listener.secure for listener in listeners if isinstance(listener.port, int)) and all(isinstance(listener.port, int) for listener in listeners)
+    groups: list[tuple[tuple[Step, ...], list[HostName]]] = []
+    for name in site.names:
+        program = _for_name(site.program, name.text.lower(), usual)
+        found = next((names for made, names in groups if made == program), None)
+        if found is None:
+            groups.append((program, [name]))
+        else:
+            found.append(name)
+    if len(groups) < 2 or any(_asks_host(program) for program, _ in groups):
+        return estate
+    keys = {site.key: groups[0]} | {f"{names[0].text} of {site.key}": (program, names) for program, names in groups[1:]}
+    others = site.key
+    if any(listener.fallback == site.key for listener in listeners):
+        unknown = _for_name(site.program, _UNKNOWN, usual)
+        led = next((key for key, (program, _) in keys.items() if program == unknown), None)
+        if led is None:
+            return estate
+        others = led
+    asked = dict.fromkeys(item.span for item in _host_conditions(site.program) if item.span is not None)
+    made = [replace(site, key=key, names=tuple(names), program=program, also=(*site.also, *asked), comments=site.comments if key == site.key else ()) for key, (program, names) in keys.items()]
+    by_name = {name: key for key, (_, names) in keys.items() for name in names}
+    sites = tuple(item for held in estate.sites for item in (made if held.key == site.key else (held,)))
+    return replace(estate, sites=sites, listeners=tuple(_led(listener, site.key, by_name, others) for listener in estate.listeners))
+
+
+def _led(listener: Listener, key: str, by_name: dict[HostName, str], others: str) -> Listener:
+    by_text = {name.text: made for name, made in by_name.items()}
+    rows = tuple(replace(row, site=by_text.get(row.host.text, key)) if row.site == key else row for row in listener.rows)
+    return replace(listener, rows=rows, fallback=others if listener.fallback == key else listener.fallback)
+
+
+def _host_conditions(program: object) -> Iterator[HostIs | TextIs | TextMatches]:
+    return (item for item in walk(program) if isinstance(item, HostIs) or isinstance(item, TextIs | TextMatches) and item.template in _BARE | _WITH_PORT)
+
+
+def _asks_host(program: object) -> bool:
+    return next(_host_conditions(program), None) is not None
+
+
+def _for_name(program: tuple[Step, ...], name: str, usual: bool) -> tuple[Step, ...]:
+    """The program for requests by one name. usual: the port is no part of the Host field."""
+    groups: dict[str, tuple[str, ...]] = {}
+
+    def with_groups(value: Any) -> Any:
+        return _captured(value, name) if usual and isinstance(value, Route) else value
+
+    def decide(value: Any) -> Any:
+        if isinstance(value, HostIs):
+            return ALWAYS if any(host_matches(item, name, value.one_label) for item in value.names) else _NEVER
+        if isinstance(value, TextIs | TextMatches) and (value.template in _BARE or value.template in _WITH_PORT and usual):
+            if isinstance(value, TextIs):
+                seen = name.lower() if value.ignores_case else name
+                return ALWAYS if seen in [item.lower() if value.ignores_case else item for item in value.values] else _NEVER
+            found = search(value.pattern, name)
+            if found is not None and value.pattern.label:
+                groups[value.pattern.label] = (found[0], *(group or "" for group in found.groups()))
+            return ALWAYS if found is not None else _NEVER
+        if isinstance(value, Not | AllOf | AnyOf):
+            return _simple(value)
+        return replace(value, routes=_reached(value.routes)) if isinstance(value, Choose) else value
+
+    def put(value: Any) -> Any:
+        if isinstance(value, Capture) and value.pattern in groups and isinstance(value.group, int):
+            held = groups[value.pattern]
+            return held[value.group] if value.group < len(held) else ""
+        return value
+
+    made = transform(transform(program, with_groups), decide)
+    return with_steps(transform(made, put) if groups else made, lambda step: [] if isinstance(step, Choose) and not step.routes else [step])
+
+
+def _captured(route: Route, name: str) -> Route:
+    """A route with what a pattern without a label captures of the host put in, where no other pattern comes between (nginx)."""
+    asked = route.condition
+    if not isinstance(asked, TextMatches) or asked.template not in _BARE | _WITH_PORT or asked.pattern.label:
+        return route
+    found = search(asked.pattern, name)
+    if found is None or any(isinstance(item, TextMatches | PathMatches | Lookup) for item in walk(route.steps)):
+        return route
+    held = (found[0], *(group or "" for group in found.groups()))
+    return replace(route, steps=transform(route.steps, lambda value: (held[value.group] if value.group < len(held) else "") if isinstance(value, Capture) and not value.pattern and isinstance(value.group, int) else value))
+
+
+def _simple(value: Not | AllOf | AnyOf) -> Condition:
+    if isinstance(value, Not):
+        return _NEVER if value.condition == ALWAYS else ALWAYS if value.condition == _NEVER else value
+    nothing, all_ = (ALWAYS, _NEVER) if isinstance(value, AllOf) else (_NEVER, ALWAYS)
+    left = tuple(item for item in value.conditions if item != nothing)
+    if all_ in left:
+        return all_
+    return nothing if not left else left[0] if len(left) == 1 else replace(value, conditions=left)
+
+
+def _reached(routes: tuple[Route, ...]) -> tuple[Route, ...]:
+    made: list[Route] = []
+    for route in routes:
+        if route.condition != _NEVER:
+            made.append(route)
+        if route.condition == ALWAYS:
+            break
+    return tuple(made)
