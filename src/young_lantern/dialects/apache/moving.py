@@ -111,11 +111,12 @@ def _link(item: Path, to: Path) -> None:
 def _move_all(directives: list[Directive], plan: Plan, reading: Reading, loaded: set[str]) -> None:
     directives[:] = [directive for directive in directives if directive.name not in _DROPPED and not directive.name.startswith(("sslproxyca", "sslproxyverify", "sslproxymachine"))]
     for directive in list(directives):
-        if directive.name == "<directory" and len(directive.words) > 1 and (mirrored := _above_mirror(directive.words[1].text, plan)):
-            # It is for the folders that are built again, too.
-            other = copy.deepcopy(directive)
-            other.words[1].raw = _quoted(mirrored)
-            directives.insert(directives.index(directive) + 1, other)
+        if directive.name == "<directory" and len(directive.words) > 1:
+            # It is for the folders below it that lie elsewhere here, too.
+            for place in _above_moved(directive.words[1].text, plan):
+                other = copy.deepcopy(directive)
+                other.words[1].raw = _quoted(place)
+                directives.insert(directives.index(directive) + 1, other)
     for directive in directives:
         for word in directive.words[1:]:
             word.raw = plan.fill(word.raw)
@@ -125,11 +126,11 @@ def _move_all(directives: list[Directive], plan: Plan, reading: Reading, loaded:
             _move_all(directive.block, plan, reading, loaded)
 
 
-def _above_mirror(folder: str, plan: Plan) -> str:
-    """Where a folder above one that was built again would lie; "" for all others."""
-    mirrors = [top for top, here in plan.files if here.is_relative_to(plan.folder)]
+def _above_moved(folder: str, plan: Plan) -> list[str]:
+    """Where a folder lies above such as are elsewhere here; where they have no such folder above them, these themselves."""
     clean = folder.rstrip("/")
-    return f"{plan.folder}/files{clean}" if clean and any(top.startswith(clean + "/") for top in mirrors) else ""
+    below = [(top, str(here)) for top, here in plan.files if clean and top.startswith(clean + "/")]
+    return list(dict.fromkeys(here.removesuffix(top.rstrip("/")) + clean if here.endswith(top.rstrip("/")) else here for top, here in below))
 
 
 def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[str]) -> None:

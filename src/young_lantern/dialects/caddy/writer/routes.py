@@ -12,7 +12,7 @@ from dataclasses import replace
 from ....fitting import Branch, Chain, Fork, Leaf, Settings, disjoint, leaves
 from ....fitting.static import lasting
 from ....model import (
-    ALWAYS, Abort, AllOf, AnyOf, Condition, FileExists, Forward, Gateway, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
+    ALWAYS, Abort, AllOf, AnyOf, Condition, Credentials, FileExists, Forward, Gateway, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
     Operation, Rewrite, ServeFiles, Span, TextIs, Unserved, Var, Variable,
 )
 from ....model.walk import walk
@@ -39,7 +39,10 @@ def chain_nodes(chain: Chain, context: Context) -> list[Node]:
 
 
 def _chain_nodes(chain: Chain, context: Context) -> list[Node]:
-    nodes = write_settings(chain.shared, chain, context)
+    guard = _guard(chain.shared.guard, chain, context)
+    if guard is None:
+        return _closed()
+    nodes = [*guard, *write_settings(chain.shared, chain, context)]
     items = list(chain.items)
     number = 0
     while number < len(items):
@@ -122,16 +125,23 @@ def write_settings(settings: Settings, below: Chain, context: Context) -> list[N
     return nodes
 
 
+def _guard(guard: Credentials | None, behind: object, context: Context) -> list[Node] | None:
+    """Who is let in; None where Caddy cannot say it, so that nobody is."""
+    if guard is None:
+        return []
+    made = access.write_guard(guard, context)
+    if isinstance(made, Unwritable):
+        context.left.update(item for item in walk(behind) if isinstance(item, Span))
+        context.lost(guard.span, "these credentials", made.what, "set the passwords anew with caddy hash-password")
+        return None
+    return made
+
+
 def write_leaf(leaf: Leaf, chain: Chain, context: Context) -> list[Node]:
     below = Chain([leaf])
-    guard: list[Node] = []
-    if leaf.settings.guard is not None and not isinstance(leaf.answer, Abort):
-        made = access.write_guard(leaf.settings.guard, context)
-        if isinstance(made, Unwritable):
-            context.left.update(item for item in walk(leaf) if isinstance(item, Span))
-            context.lost(leaf.settings.guard.span, "these credentials", made.what, "set the passwords anew with caddy hash-password")
-            return _closed()
-        guard = made
+    guard = _guard(leaf.settings.guard, leaf, context) if not isinstance(leaf.answer, Abort) else []
+    if guard is None:
+        return _closed()
     if leaf.settings.asks and not isinstance(leaf.answer, Abort):
         return _asked(leaf, guard, below, context)
     settings = [*guard, *([] if isinstance(leaf.answer, Abort) else write_settings(leaf.settings, below, context))]
