@@ -194,6 +194,9 @@ def _read_transport(inner: Directive, times: dict[str, float | None], directive:
 def pool_of(addresses: list[str], policy: str, secure: bool, directive: Directive, context: Context) -> str:
     members = []
     for address in addresses:
+        if re.search(r"\s", address):
+            # A word in quotes, or an argument of a snippet, stays one word: no such host is found.
+            context.unread(directive, address, "an address for each word was expected")
         bare = re.sub(r"^\w+://", "", address)
         if re.fullmatch(r":\d+", bare):
             bare = f"localhost{bare}"
