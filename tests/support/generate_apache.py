@@ -29,6 +29,13 @@ MORE_CONDITIONS = [
 ODD = ["/a/x%3fy", "/docs/x%3F.html", "//a", "/a//x.html", "/n/docs/x.html", "/n/n/n/n/a", "/a%2Fx", "/m/x.html", "/m/"]
 
 
+# What a server makes itself, and what it says of the request.
+OWN_VALUES = (
+    "expr=%{REMOTE_PORT}", "expr=%{REMOTE_USER}", "expr=%{HTTPS}", "expr=%{SERVER_PROTOCOL}", "%{SSL_PROTOCOL}s", "%{REMOTE_ADDR}s", "%{REMOTE_USER}s", "%{UNIQUE_ID}e", "%D",
+    "expr=%{THE_REQUEST}",
+)
+
+
 class ApacheSource:
     """One random configuration; `text` is complete but for its modules."""
 
@@ -36,6 +43,7 @@ class ApacheSource:
         self.random = random.Random(seed)
         self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
         self.asking = random.Random(f"asking {seed}")
+        self.own = random.Random(f"own {seed}")
         self.seed, self.root = seed, root
         self.beside: dict[str, str] = {}
         self.text = self._config()
@@ -151,6 +159,8 @@ class ApacheSource:
             lines.append(f'Header {table}{self.pick(["set", "set", "add", "append"])} X-{self.pick("AB")} "{value}"')
         if self.chance(share / 3):
             lines.append("Header unset X-A")
+        if self.own.random() < share / 2:
+            lines.append(f'{self.own.choice(["Header set", "Header always set", "RequestHeader set"])} X-Own "{self.own.choice(OWN_VALUES)}"')
         if self.chance(share / 2):
             asks = self.pick(
                 [

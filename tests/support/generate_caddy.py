@@ -24,6 +24,13 @@ PATHS = ["/", "/a*", "/a/*", "/docs/*", "/api/*", "/b", "*.png", "/docs/x*", "/a
 PATTERNS = [r"\.png$", r"\.(html|png)$", r"^/a", r"^/(docs|api)/(.*)$", r"/b/?$", r"^/a/(?P<rest>.+)$", r"\d+", "(?i)X"]
 
 
+# What a server makes itself, and what stands for itself where it has no value.
+OWN_VALUES = (
+    "{http.request.uuid}", "{remote_port}", "{system.hostname}", "{http.request.proto}", "{tls_version}", "{http.auth.user.id}", "{http.reverse_proxy.upstream.hostport}",
+    "{http.request.tls.server_name}", "{http.request.duration}",
+)
+
+
 class CaddySource:
     """One random configuration; `text` is complete."""
 
@@ -31,6 +38,7 @@ class CaddySource:
         self.random = random.Random(seed)
         self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
         self.asking = random.Random(f"asking {seed}")  # likewise
+        self.own = random.Random(f"own {seed}")  # likewise
         self.root = root
         self.names = 0
         addresses = self.random.sample(ADDRESSES, self.random.randint(1, 3))
@@ -117,6 +125,8 @@ class CaddySource:
             operation = self.pick(
                 ["X-A 1", f'X-A "{self._value()}"', "+X-A 2", "-X-A", "?X-A 3", 'X-B "{path}"', "X-A 1 2"]
             )
+            if self.own.random() < 0.25:
+                return [f"header {matcher}{self.own.choice(['', '+', '?'])}X-Own {self.own.choice(OWN_VALUES)}"]
             if self.types.random() < 0.3:
                 operation = operation.replace("X-A", "Content-Type").replace(" 1 2", " text/x-2")
             return [f"header {matcher}{operation}"]
@@ -192,6 +202,8 @@ class CaddySource:
                 "rewrite /v1{uri}",
                 "rewrite /only?z=1",
                 "header_down -X-A",
+                "header_up X-Own " + self.own.choice(OWN_VALUES),
+                "header_down X-Own " + self.own.choice(OWN_VALUES),
                 "lb_policy round_robin",
             ],
             self.random.randint(0, 3),

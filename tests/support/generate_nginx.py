@@ -38,6 +38,13 @@ FILES = [
 ]
 
 
+# What a server makes itself, and what is made of other things.
+OWN_VALUES = (
+    "$request_id", "$remote_port", "$hostname", "$server_addr", '"$ssl_protocol"', '"$https"', "$remote_user", "$server_protocol", '"$request"', "$server_port-$server_name",
+    "$content_type", "$upstream_addr", "$request_time", "$upstream_cache_status",
+)
+
+
 class NginxSource:
     """One random configuration; `text` is complete."""
 
@@ -45,6 +52,7 @@ class NginxSource:
         self.random = random.Random(seed)
         self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
         self.asking = random.Random(f"asking {seed}")  # likewise
+        self.own = random.Random(f"own {seed}")  # likewise
         self.root = root
         self.depth = 0
         self.text = self._config()
@@ -111,6 +119,8 @@ class NginxSource:
                 ]
             )
             lines.append(f"proxy_set_header {field};")
+        if self.own.random() < share / 2:
+            lines.append(self.own.choice(["add_header", "add_header", "proxy_set_header"]) + f" X-Own {self.own.choice(OWN_VALUES)};")
         if self.types.random() < share / 2:
             lines.append(
                 self.types.choice(

@@ -155,7 +155,7 @@ class _Finder:
             for value in self.set.get(part.name, ()) if depth else ():
                 self._ask(value, inside, depth - 1)
             return
-        if part.variable is Variable.METHOD:
+        if part.variable in (Variable.METHOD, Variable.METHOD_SENT):
             self.asked.setdefault(METHOD, {})[inside] = None
         elif part.variable in _HOSTS or (part.variable is Variable.FIELD and part.name.lower() == "host"):
             self.asked.setdefault(HOST, {})[inside] = None

@@ -231,6 +231,9 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return str(request.port)
         case Variable.SITE_NAME:
             return state.site.names[0].text if state.site.names else ""
+        case Variable.METHOD_SENT:
+            state.looked_at("method")
+            return request.method
         case Variable.METHOD:
             state.looked_at("method")
             return state.method

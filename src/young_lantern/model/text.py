@@ -25,6 +25,7 @@ class Variable(Enum):
     PORT = "port"  # of the listener
     SITE_NAME = "site_name"
     METHOD = "method"
+    METHOD_SENT = "method_sent"  # as received, which a page for an error is no longer asked by
     TARGET = "target"  # as received: raw path and query
     PATH = "path"  # current path, decoded
     URL_PATH = "url_path"  # as PATH, but not changed by a rewrite that only says which file is meant (Rewrite.keeps_url)

@@ -48,7 +48,7 @@ VARIABLES: dict[str, Template] = {
     "HTTP_HOST": (Var(Variable.AUTHORITY),), "SERVER_NAME": (Var(Variable.HOST),), "SERVER_PORT": (Var(Variable.PORT),),
     "REQUEST_METHOD": (Var(Variable.METHOD),), "REQUEST_SCHEME": (Var(Variable.SCHEME),), "REQUEST_URI": (Var(Variable.PATH),),
     "QUERY_STRING": (Var(Variable.QUERY),), "REMOTE_ADDR": (Var(Variable.CLIENT),), "REMOTE_HOST": (Var(Variable.CLIENT),),
-    "THE_REQUEST": (Var(Variable.METHOD), " ", Var(Variable.TARGET), " HTTP/1.1"), "SERVER_PROTOCOL": (Var(Variable.PROTOCOL),),
+    "THE_REQUEST": (Var(Variable.METHOD_SENT), " ", Var(Variable.TARGET), " HTTP/1.1"), "SERVER_PROTOCOL": (Var(Variable.PROTOCOL),),
     "REMOTE_USER": (Var(Variable.USER),), "REMOTE_PORT": (Var(Variable.CLIENT_PORT),), "HTTPS": (Lookup("over_tls", (Var(Variable.SCHEME),), (LookupRow("https", ("on",)),), ("off",)),),
     "HTTP_USER_AGENT": (Var(Variable.FIELD, "User-Agent"),), "HTTP_REFERER": (Var(Variable.FIELD, "Referer"),),
     "HTTP_COOKIE": (Var(Variable.FIELD, "Cookie"),), "HTTP_ACCEPT": (Var(Variable.FIELD, "Accept"),),
@@ -70,7 +70,7 @@ REQUEST_LINE = r"(?:^|\s)\S+ (\S+) HTTP/\S+$"
 
 def only_target(value: Template) -> Template | None:
     """A value that ends in the request line, with just the target of it; None for another one."""
-    if value[-4:] != (Var(Variable.METHOD), " ", Var(Variable.TARGET), " HTTP/1.1"):
+    if value[-4:] != (Var(Variable.METHOD_SENT), " ", Var(Variable.TARGET), " HTTP/1.1"):
         return None
     front = value[-5] if len(value) > 4 else " "
     return join(*value[:-5], front[:-1], Var(Variable.TARGET)) if isinstance(front, str) and front.endswith(" ") else None

@@ -27,7 +27,7 @@ _NAMES: tuple[tuple[str, Variable], ...] = (
     ("http.request.uri", Variable.TARGET_NOW), ("http.request.uri.path", Variable.PATH),
     ("http.request.uri.query", Variable.QUERY), ("http.request.remote.host", Variable.CLIENT),
     ("http.reverse_proxy.upstream.hostport", Variable.MEMBER), ("http.error.status_code", Variable.STATUS),
-    ("http.request.uuid", Variable.REQUEST_ID), ("remote_port", Variable.CLIENT_PORT), ("http.request.remote.port", Variable.CLIENT_PORT), ("http.request.proto", Variable.PROTOCOL),
+    ("http.request.orig_method", Variable.METHOD_SENT), ("http.request.uuid", Variable.REQUEST_ID), ("remote_port", Variable.CLIENT_PORT), ("http.request.remote.port", Variable.CLIENT_PORT), ("http.request.proto", Variable.PROTOCOL),
     ("system.hostname", Variable.MACHINE_NAME),
     ("http.matchers.file.relative", Variable.FOUND), ("file_match.relative", Variable.FOUND), ("orig_uri", Variable.TARGET), ("orig_path", Variable.ORIGINAL_PATH),
 )

@@ -47,7 +47,7 @@ VARIABLES: dict[str, Variable] = {
 # Variables that are made of others.
 _MADE: dict[str, Template] = {
     "content_type": (Var(Variable.FIELD, "Content-Type"),), "content_length": (Var(Variable.FIELD, "Content-Length"),),
-    "request": (Var(Variable.METHOD), " ", Var(Variable.TARGET), " ", Var(Variable.PROTOCOL)),
+    "request": (Var(Variable.METHOD_SENT), " ", Var(Variable.TARGET), " ", Var(Variable.PROTOCOL)),
     "https": (Lookup("over_tls", (Var(Variable.SCHEME),), (LookupRow("https", ("on",)),)),),
 }
 _PREFIXED = (("arg_", Variable.ARGUMENT), ("http_", Variable.FIELD), ("cookie_", Variable.COOKIE))
@@ -147,6 +147,7 @@ WRITE: dict[Variable, str] = {}
 for _name, _variable in VARIABLES.items():
     WRITE.setdefault(_variable, _name)
 WRITE[Variable.HOST_SENT] = "host"
+WRITE[Variable.METHOD_SENT] = "request_method"
 WRITE[Variable.FOUND] = "uri"
 WRITE[Variable.URL_PATH] = "uri"
 _SPECIAL = re.compile(r"[\s;{}\"'#]|^$|\\$")

@@ -16,7 +16,7 @@ from .output import Node
 
 
 # mod_rewrite, THE_REQUEST: the target as received has no name of its own, but the whole line has.
-_REQUEST_LINE = (Var(Variable.METHOD), " ", Var(Variable.TARGET), " ", Var(Variable.PROTOCOL))
+_REQUEST_LINE = (Var(Variable.METHOD_SENT), " ", Var(Variable.TARGET), " ", Var(Variable.PROTOCOL))
 
 
 @dataclass
