@@ -12,6 +12,7 @@ import pytest
 from tests.support.conformance import disagreements
 from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
+from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.lab.live import check_live
 from young_lantern.report.documents import translation_document
 from young_lantern.report.page import page
@@ -258,3 +259,38 @@ def test_methods_where_either_is_enough(reads: Reads) -> None:
     for either in statuses:
         reading = reads.read("apache", text % either)
         assert not check_live(reading, reading, most=120).surprises
+
+
+SCRIPTS = """<Directory ROOT>
+FallbackResource /index.php
+</Directory>
+<FilesMatch "\\.php$">
+SetHandler "proxy:fcgi://192.0.2.5:9000"
+</FilesMatch>
+<Location /staff/>
+AuthType Basic
+AuthName Staff
+AuthUserFile USERS
+Require valid-user
+</Location>
+"""
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+def test_a_fallback_opens_nothing(reads: Reads, tmp_path: Path, target: str) -> None:
+    """What is not there below a closed path leads to a program, of which nobody may ask who may not enter."""
+    (reads.root / "index.php").write_text("<?php\n")
+    translation = translate(reads.write("apache", _written(reads, httpd(SCRIPTS))).parent, target)
+    save(translation.writing.files, tmp_path / "out")
+    after = read(tmp_path / "out", target)
+    for path in ("/staff/x", "/staff/", "/staff/index.php"):
+        request = request_for(f"http://www.fernhollow.example{path}")
+        assert [decide(reading.estate, request, real_files()).status for reading in (translation.reading, after)] == [401, 401]
+    live = check_live(translation.reading, after, most=200)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+
+
+def test_who_may_enter_is_written_once(reads: Reads) -> None:
+    """Where all that lies below a path is behind the same credentials, they stand before it and not in each of its branches."""
+    translation = translate(reads.write("apache", _written(reads, httpd(SCRIPTS))).parent, "caddy")
+    assert "".join(translation.writing.files.values()).count("basicauth") == 1

@@ -381,3 +381,40 @@ def test_fields_of_programs_that_are_taken_away(reads: Reads, dialect: str, targ
     live = check_live(made.reading, made.read_back, most=600)
     assert [str(row.request) + str(row.request.fields) + str(row.between) + str(row.defects) for row in live.surprises] == []
     assert any("x-powered-by" in (row.request.field("Lantern-Field") or "").lower() for row in live.rows)
+
+
+BASIC_FIELD = {"Authorization": "Basic ZmVybjpsYW50ZXJu"}
+
+
+@pytest.mark.parametrize(
+    ("dialect", "lines", "told"),
+    [
+        ("nginx", "root ROOT; location / { fastcgi_pass 192.0.2.5:9000; fastcgi_param REQUEST_METHOD $request_method; fastcgi_param SCRIPT_FILENAME $document_root$fastcgi_script_name; }", None),
+        ("caddy", "root * ROOT\nphp_fastcgi 192.0.2.5:9000", None),
+        ("apache", HANDLER, ""),
+        ("apache", HANDLER.replace("</FilesMatch>", "CGIPassAuth On\n</FilesMatch>"), None),
+        ("apache", HANDLER + '\nSetEnvIf Authorization "(.+)" HTTP_AUTHORIZATION=$1', BASIC_FIELD["Authorization"]),
+    ],
+)
+def test_what_clients_say_of_themselves(reads: Reads, dialect: str, lines: str, told: str | None) -> None:
+    """httpd tells it to no program, unless it is asked to; the others do. None: as the client sent it. By the model, and on the server."""
+    _with_scripts(reads)
+    text = MAKES[dialect](lines)
+    outcome = reads.decide(dialect, text, "/a.php", fields=BASIC_FIELD)
+    assert dict(outcome.origin.fields).get("HTTP_AUTHORIZATION") == told
+    rows = [("GET", "www.fernhollow.example", "/a.php", BASIC_FIELD)]
+    assert disagreements(dialect, text.replace("ROOT", str(reads.root)), rows, reads.folder / "asked") == (1, [])
+
+
+def test_programs_behind_httpd_are_told_what_those_behind_nginx_were(reads: Reads) -> None:
+    _with_scripts(reads)
+    fields = "location ~ \\.php$ { fastcgi_pass 192.0.2.5:9000; fastcgi_param SCRIPT_FILENAME $document_root$fastcgi_script_name; fastcgi_param HTTP_HOST $host; fastcgi_param HTTPS on; }"
+    made = translate(reads.write("nginx", nginx("root ROOT; " + fields)), "apache", dialect="nginx")
+    written = "".join(made.writing.files.values())
+    assert "CGIPassAuth On" in written and 'SetEnv HTTPS "on"' in written
+    assert not [entry for entry in made.ledger if entry.disposition.value == "unsupported"]
+    back = translate(reads.write("apache", httpd(HANDLER + "\nRequestHeader set X-Forwarded-Port 443\nRequestHeader unset X-Debug")), "nginx", dialect="apache")
+    written = "".join(back.writing.files.values())
+    assert "fastcgi_param HTTP_X_FORWARDED_PORT 443;" in written and 'fastcgi_param HTTP_X_DEBUG "";' in written
+    assert any(cause.summary.startswith("parameter HTTP_AUTHORIZATION: none becomes Basic") for cause in back.comparison.causes) is False  # nobody is asked for a password there
+    assert check_live(back.reading, back.read_back, most=150).surprises == ()

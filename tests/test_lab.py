@@ -180,3 +180,13 @@ def test_empty_folders_stand_in_for_document_roots_that_are_not_here(reads: Read
     checked = check_live(before, after, most=150)
     assert not checked.surprises and checked.empty_roots == ("/nonesuch/site",)
     assert {answer.status for row in checked.rows for answer in row.answers} >= {200, 404}
+
+
+def test_rules_of_a_folder_above_one_that_is_not_here(reads: Reads) -> None:
+    """Debian opens /var/www in its main file: a document root below it, of which there is an empty copy only, is open, too."""
+    above = reads.folder / "www"
+    text = httpd("").replace("<Directory ROOT>", f'<Directory "{above}">').replace("ROOT", str(above / "tools" / "html"))
+    made = translate(reads.write("apache", text), "nginx", dialect="apache")
+    live = check_live(made.reading, made.read_back, most=40)
+    assert live.empty_roots and live.surprises == ()
+    assert {row.answers[0].status for row in live.rows} & {404} and not any(row.answers[0].status == 403 and "%2" not in row.request.target and row.request.method == "GET" and row.request.target != "/" for row in live.rows)

@@ -265,3 +265,86 @@ def test_sections_for_parts_of_what_is_proxied(reads: Reads, target: str) -> Non
         return row.status, dict(row.origin.fields).get("host", "") if row.origin else ""
 
     assert [status(path) for path in ("/app/x", "/app/loans/x", "/app/loans/old/x")] == [(404, "192.0.2.21:8080"), (404, ""), (404, "www.fernhollow.example")]
+
+
+# Pages for errors that an origin makes: dialect, its text, and what the others are written for the status and the method.
+PAGES = [
+    ("nginx", """events {}
+http { server { listen 8000; server_name loans.fernhollow.example; root FILES;
+error_page 404 /missing?why=gone; error_page 403 =410 /gone; error_page 405 = /how;
+location /missing { proxy_pass http://192.0.2.21:8080; } location /gone { proxy_pass http://192.0.2.21:8080; } location /how { proxy_pass http://192.0.2.21:8080; }
+location /private { deny all; } location /form/ { proxy_pass http://192.0.2.22:8080; proxy_method POST; } } }
+""", {"caddy": ["replace_status {err.status_code}", "replace_status 410", "rewrite * /missing?why=gone", "method GET", "method POST"], "nginx": ["proxy_method POST;", "error_page 405 = /how;"]}),
+    ("caddy", """http://loans.fernhollow.example:8000 {
+root * FILES
+handle /private {
+error 403
+}
+handle /old {
+error 410
+}
+handle /form/* {
+reverse_proxy 192.0.2.22:8080 {
+method POST
+}
+}
+file_server
+handle_errors {
+@gone expression `{err.status_code} == 404`
+handle @gone {
+rewrite * /missing
+reverse_proxy 192.0.2.21:8080 {
+replace_status {err.status_code}
+}
+}
+@own expression `{err.status_code} == 403`
+handle @own {
+reverse_proxy 192.0.2.21:8080
+}
+@fixed expression `{err.status_code} == 410`
+handle @fixed {
+reverse_proxy 192.0.2.21:8080 {
+replace_status 418
+}
+}
+}
+}
+""", {"nginx": ["error_page 404 @", "error_page 403 = @", "error_page 410 =418 @", "proxy_method POST;"]}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("dialect", "text", "lines"), PAGES)
+def test_pages_that_come_from_origins(reads: Reads, dialect: str, text: str, lines: dict[str, list[str]]) -> None:
+    """With the status that the server gives them, and by the method that it asks by; on both real servers."""
+    main = reads.write(dialect, text.replace("FILES", str(reads.root)))
+    for target, wanted in lines.items():
+        made = translate(main, target, dialect=dialect)
+        written = "".join(made.writing.files.values())
+        assert [line for line in wanted if line not in written] == []
+        live = check_live(made.reading, made.read_back, most=250)
+        assert [f"{row.request} {row.request.fields} {row.between} {row.defects}" for row in live.surprises] == []
+
+
+def test_httpd_asks_by_the_method_of_the_request(reads: Reads) -> None:
+    dialect, text, _ = PAGES[0]
+    made = translate(reads.write(dialect, text.replace("FILES", str(reads.root))), "apache", dialect=dialect)
+    assert any(entry.span.directive == "proxy_method POST" and entry.disposition.value == "unsupported" for entry in made.ledger)
+    assert any(cause.summary.startswith("method to the origin: POST becomes GET") for cause in made.comparison.causes)
+
+
+def test_an_origin_that_is_asked_first_obeys_verdicts_only(reads: Reads) -> None:
+    """Asked by a client itself, it answers what it says of everybody; a field that other origins would send is none of its own."""
+    text = """events {}
+http { map $sent_http_content_type $age { default off; text/css 1h; } server { listen 8000; server_name loans.fernhollow.example; expires $age;
+location / { auth_request /asked; proxy_pass http://192.0.2.21:8080; }
+location = /asked { proxy_pass http://192.0.2.8:9091; proxy_set_header Content-Length ''; } } }
+"""
+    made = translate(reads.write("nginx", text), "caddy", dialect="nginx")
+    asked = [Request("GET", "http", "loans.fernhollow.example", 8000, "/asked", ((FIELD, "Content-Type: text/css"),))]
+    live = check_live(made.reading, made.read_back, requests=asked, most=1)
+    assert [row.request.target for row in live.rows] == ["/asked"] and live.surprises == ()
+
+
+def test_an_address_of_several_words_is_none(reads: Reads) -> None:
+    made = reads.read("caddy", 'http://loans.fernhollow.example {\nreverse_proxy "192.0.2.1:81 192.0.2.2:81"\n}\n')
+    assert any(item.code.name == "value-unread" for item in made.findings)

@@ -83,8 +83,8 @@ def _sorted(made: list[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
 
 def taking_place(operations: list[Field], status: int, is_error: bool, state: State) -> list[Field]:
     """The operations that are for this answer, in the order in which they act."""
-    # On httpd's way to an error page the status is the error's, even if an origin answers with another one (2.4.71, probed).
-    status = state.error_status or status if state.in_error and state.keeps_first else status
+    # On httpd's way to an error page the status is the error's, unless an origin answers with another one (2.4.71, probed).
+    status = state.error_status or status if state.in_error and state.keeps_first and state.answered_by is None else status
     immediate = [item for item in operations if not item.deferred]
     blocks = [list(block) for _, block in itertools.groupby((item for item in operations if item.deferred), lambda item: item.span)]
     found: list[Field] = []
