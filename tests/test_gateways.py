@@ -393,6 +393,8 @@ BASIC_FIELD = {"Authorization": "Basic ZmVybjpsYW50ZXJu"}
         ("caddy", "root * ROOT\nphp_fastcgi 192.0.2.5:9000", None),
         ("apache", HANDLER, ""),
         ("apache", HANDLER.replace("</FilesMatch>", "CGIPassAuth On\n</FilesMatch>"), None),
+        ("apache", f'{HANDLER}\n<FilesMatch "\\.php$">\nCGIPassAuth On\n</FilesMatch>', None),
+        ("apache", f"{HANDLER}\n<Location />\nCGIPassAuth On\n</Location>", None),
         ("apache", HANDLER + '\nSetEnvIf Authorization "(.+)" HTTP_AUTHORIZATION=$1', BASIC_FIELD["Authorization"]),
     ],
 )
@@ -418,3 +420,9 @@ def test_programs_behind_httpd_are_told_what_those_behind_nginx_were(reads: Read
     assert "fastcgi_param HTTP_X_FORWARDED_PORT 443;" in written and 'fastcgi_param HTTP_X_DEBUG "";' in written
     assert any(cause.summary.startswith("parameter HTTP_AUTHORIZATION: none becomes Basic") for cause in back.comparison.causes) is False  # nobody is asked for a password there
     assert check_live(back.reading, back.read_back, most=150).surprises == ()
+
+
+def test_a_section_that_lets_some_programs_know(reads: Reads) -> None:
+    """Told as not read: the model has one answer for all that an application runs."""
+    made = reads.read("apache", httpd(f"{HANDLER}\n<Location /dir/>\nCGIPassAuth On\n</Location>"))
+    assert any(item.code.name == "value-unread" and "CGIPassAuth" in item.span.directive for item in made.findings)

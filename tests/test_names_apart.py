@@ -63,6 +63,8 @@ def test_a_name_that_nobody_has_is_a_lesser_thing(reads: Reads) -> None:
         ("if ($host ~* ^www\\.) { return 301 http://fernhollow.example$request_uri; }", NAMES, True),  # asked for
         ("if ($host ~* ^www\\.) { return 301 http://fernhollow.example$request_uri; }", "server_name *.fernhollow.example fernhollow.example;", False),  # not every name is written out
         ("location / { proxy_pass http://192.0.2.1:8000; proxy_set_header Host $host; }", NAMES, False),  # nothing asks
+        ("if ($host ~* ^(www)\\.) { set $seen 1; } location / { return 302 /$1; }", NAMES, False),  # found there, asked for elsewhere
+        ("if ($host ~* ^(?<first>www)\\.) { set $seen 1; } location / { return 302 /$first; }", NAMES, False),  # likewise, by name
     ],
 )
 def test_what_stays_one_site(reads: Reads, server: str, name: str, strict: bool) -> None:

@@ -24,8 +24,9 @@ _FORMS = {
 }
 OWN_VALUES = frozenset(_WORDS)
 _UNREAD = "the value of "
-_FORM = re.compile(r"(\(the [^(),]*), [^()]*\)")
-_MARK = re.compile(r"\(the [^()]*\)|\(now [+-]\d+ s\)")
+_KINDS = "|".join(map(re.escape, (*_WORDS.values(), _UNREAD)))
+_FORM = re.compile(rf"(\((?:{_KINDS})), [^()]*\)")
+_MARK = re.compile(rf"\((?:{_KINDS})[^()]*\)|\(now [+-]\d+ s\)")
 
 
 def own_value(variable: Variable, dialect: str) -> str:

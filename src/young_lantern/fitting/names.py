@@ -7,11 +7,13 @@ Rule:     what a condition on the host comes to is known for a name that is writ
 
 from __future__ import annotations
 
+import dataclasses
+import re
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
-from ..model import ALWAYS, AllOf, AnyOf, Capture, Choose, Condition, Estate, HostIs, HostName, Listener, Lookup, Not, PathMatches, Route, Site, Step, TextIs, TextMatches, Var, Variable
+from ..model import ALWAYS, AllOf, AnyOf, Capture, Choose, Condition, Estate, HostIs, HostName, Listener, Lookup, Not, PathMatches, Route, Site, Span, Step, TextIs, TextMatches, Var, Variable
 from ..model.walk import transform, walk, with_steps
 from ..patterns import host_matches, search
 
@@ -31,7 +33,7 @@ def apart_by_names(estate: Estate) -> Estate:
 
 def _apart(site: Site, estate: Estate) -> Estate:
     listeners = estate.listeners_of(site.key)
-    if len(site.names) < 2 or not all(name.is_exact for name in site.names) or not _asks_host(site.program):
+    if len(site.names) < 2 or not all(name.is_exact for name in site.names) or not _asks_host(site.program) or _captures_further(site.program):
         return estate
     usual = all(_USUAL_PORTS.get(listener.port) is listener.secure for listener in listeners if isinstance(listener.port, int)) and all(isinstance(listener.port, int) for listener in listeners)
     groups: list[tuple[tuple[Step, ...], list[HostName]]] = []
@@ -71,6 +73,34 @@ def _host_conditions(program: object) -> Iterator[HostIs | TextIs | TextMatches]
 
 def _asks_host(program: object) -> bool:
     return next(_host_conditions(program), None) is not None
+
+
+def _captures_further(program: tuple[Step, ...]) -> bool:
+    """Whether what a pattern finds in the host may be asked for where that is not known: by name, or by number where another pattern, or none, comes between."""
+    patterns = [item.pattern for item in _host_conditions(program) if isinstance(item, TextMatches)]
+    if any("(?<" in re.sub(r"\(\?<[=!]", "", pattern.text) or "(?P<" in pattern.text for pattern in patterns):
+        return True
+    if not any("(" in re.sub(r"\(\?", "", pattern.text) for pattern in patterns if not pattern.label):
+        return False
+
+    def loose(value: object) -> bool:
+        if isinstance(value, Route):
+            asked = value.condition
+            if isinstance(asked, TextMatches) and asked.template in _BARE | _WITH_PORT:
+                return any(isinstance(item, TextMatches | PathMatches | Lookup) for item in walk(value.steps)) and any(map(_by_number, walk(value.steps)))
+            if any(isinstance(item, TextMatches | PathMatches) for item in walk(asked)):
+                return False
+        if _by_number(value):
+            return True
+        if isinstance(value, tuple):
+            return any(map(loose, value))
+        return dataclasses.is_dataclass(value) and not isinstance(value, Span) and any(loose(getattr(value, field.name)) for field in dataclasses.fields(value))
+
+    return loose(program)
+
+
+def _by_number(value: object) -> bool:
+    return isinstance(value, Capture) and isinstance(value.group, int) and not value.pattern
 
 
 def _for_name(program: tuple[Step, ...], name: str, usual: bool) -> tuple[Step, ...]:

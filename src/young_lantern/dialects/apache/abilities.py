@@ -22,5 +22,6 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     "asking": (Disposition.UNSUPPORTED, "httpd asks no origin whether a request may go on: what is guarded so is answered with 501"),
     "underscores_in_headers": (Disposition.UNSUPPORTED, "fields of any name go on to origins, and none with an underscore to applications"),
     "ignore_invalid_headers": (Disposition.UNSUPPORTED, "fields of any name go on to origins, and none with an underscore to applications"),
+    "proxy_method": (Disposition.UNSUPPORTED, "an origin is asked by the method of the request"),
     "ip_hash": (Disposition.CHANGED, "the members are asked in turn"),
 }

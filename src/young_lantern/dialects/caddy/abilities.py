@@ -19,6 +19,7 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     "client": (Disposition.UNSUPPORTED, "rules ask for the address of the proxy in front: Caddy has no setting for it until 2.6.3"),
     "charset": (Disposition.CHANGED, "Caddy puts charset=utf-8 behind what is text by itself"),
     "charset_types": (Disposition.CHANGED, "Caddy puts charset=utf-8 behind what is text by itself"),
+    "CGIPassAuth": (Disposition.IMPLIED, "applications are told what clients say of themselves anyway"),
     "AddDefaultCharset": (Disposition.CHANGED, "Caddy puts charset=utf-8 behind what is text by itself"),
     "expires": (Disposition.CHANGED, "the date cannot be computed; max-age is sent"),
     "ExpiresDefault": (Disposition.CHANGED, "the date cannot be computed; max-age is sent"),

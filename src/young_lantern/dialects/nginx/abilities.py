@@ -13,6 +13,7 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     "LimitRequestBody": (Disposition.CHANGED, "the limit counts for every request, by its length alone"),
     "forward_auth": (Disposition.CHANGED, "answers other than success, 401 and 403 become the error 500"),
     "LimitRequestFields": (Disposition.UNSUPPORTED, "the number of fields is not limited, only how much all of them are"),
+    "CGIPassAuth": (Disposition.IMPLIED, "applications are told what clients say of themselves anyway"),
     "AddCharset": (Disposition.CHANGED, "one charset for all files of a place whose types have it"),
     "file_server": (Disposition.CHANGED, "the added slash is 301; other methods than GET and HEAD are 405"),
 }

@@ -75,7 +75,12 @@ def waits(levels: list[Node], context: Context, own: str = "") -> float | None:
 
 def _tells_authorization(levels: list[Node], context: Context) -> bool:
     node = context.last(levels, "cgipassauth")
-    return node is not None and node.args[:1] in (["On"], ["on"], ["ON"])
+    if node is None:
+        return False
+    claim = context.claims[node.span]
+    if claim.disposition is None and claim.finding is None:
+        claim.disposition, claim.why = Disposition.IMPLIED, "other servers tell applications so by themselves"
+    return [word.lower() for word in node.args[:1]] == ["on"]
 
 
 def environment(levels: list[Node], context: Context) -> tuple[tuple[str, Template], ...]:

@@ -476,7 +476,12 @@ class Program:
         """What a handler does; () where it is the usual one."""
         if node.args[0].lower() in ("none", "default-handler"):
             return ()
-        levels = [*self.host.levels, *(inner for other in self.sections if other is section or other.kind in ("directory", "location") and self._condition(other, place) is ALWAYS for inner in other.nodes)]
+        within = [other for other in self.sections if other is section or section is not None and (other.kind, other.text) == (section.kind, section.text)
+                  or other.kind in ("directory", "location") and self._condition(other, place) is ALWAYS]
+        levels = [*self.host.levels, *(inner for other in within for inner in other.nodes)]
+        for other in self.sections:
+            if other not in within and (passing := self.context.last(other.nodes, "cgipassauth")) is not None and self._condition(other, place) != NEVER:
+                self.context.value(passing, " ".join(passing.args), "a section that the application's handler is in, or one around it, was expected")
         gateway = gateways.read_handler(node, place, self.place.folder, levels, self.context) if place is not None else None
         return (gateway or Unserved(node.span.directive, node.span),)
 
