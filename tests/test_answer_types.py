@@ -104,3 +104,16 @@ def test_a_text_has_the_fields_of_its_type(reads: Reads) -> None:
     age = "map $sent_http_content_type $age { default off; text/css 10m; }"
     text = reads.caddy("root ROOT; location = /x { expires $age; default_type text/css; return 200 text; } location = /y { expires $age; default_type text/plain; return 200 text; }", age)
     assert text.count("Cache-Control max-age=600") == 1
+
+
+def test_ages_by_type_for_httpd(reads: Reads) -> None:
+    """Every row of the table is carried: fixed dates and no-cache by the type of the answer, also for words of the server's own, whose type is known."""
+    table = "map $sent_http_content_type $age { default off; text/html epoch; text/css max; ~image/ 30d; }\ntypes { text/html html; text/css css; image/png png; text/plain txt; }"
+    made = translate(
+        reads.write("nginx", nginx("root ROOT; expires $age; location / { try_files $uri /404.html; } location /old { return 301 /new; } location /o/ { proxy_pass http://192.0.2.1:81; }", table)), "apache", dialect="nginx")
+    assert not [str(entry.span) for entry in made.ledger if entry.disposition.value == "unsupported"]
+    written = "".join(made.writing.files.values())
+    assert 'Header set Cache-Control "no-cache" "expr=%{CONTENT_TYPE}' in written and "ExpiresByType image/*" in written and 'Header always set Cache-Control "no-cache"' in written
+    live = check_live(made.reading, made.read_back, most=200)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+    assert any("no-cache" in row.answers[1].all("cache-control") for row in live.rows)

@@ -24,9 +24,9 @@ _VERBS = {Operation.SET: "set", Operation.ADD: "add", Operation.APPEND: "append"
 _SUCCESS = frozenset(range(200, 400))
 
 
-def write_fields(fields: tuple[Field, ...], forwards: bool, by_rule: bool, context: Context) -> list[tuple[Node, Field]]:
+def write_fields(fields: tuple[Field, ...], forwards: bool, by_rule: bool, context: Context, own_type: str = "") -> list[tuple[Node, Field]]:
     """Response fields in force -> lines, each with what it came from. forwards: the answer is an origin's; by_rule: one of the server's own, which
-    only lines of the table `always` go with."""
+    only lines of the table `always` go with; own_type: its type."""
     made: list[tuple[Node, Field]] = []
     left = list(fields)
     expiry = _expiry(left, context)
@@ -34,7 +34,16 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, by_rule: bool, conte
     set_names: set[str] = set()
     context.filled = {field.name.lower() for field in left if field.operation is Operation.DEFAULT and not field.apart} if not by_rule else set()
     for field in left:
-        made += [(line, field) for line in _lines(field, forwards, by_rule, set_names, context)]
+        asked, others = answer_types.divided(field.when)
+        held = answer_types.holds_for(asked, own_type) if asked is not None and by_rule else None
+        if held is not None:
+            # The type of words of the server's own is known beforehand.
+            if not held:
+                continue
+            field, asked = replace(field, when=others), None
+        lines = _lines(field, forwards, by_rule, set_names, context)
+        # A line that asks for the type does so itself.
+        made += [(line, field if asked is None else replace(field, when=others)) for line in lines]
         set_names.add(field.name.lower())
     return made
 

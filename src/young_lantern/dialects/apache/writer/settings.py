@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import partial
 
-from ....fitting import Chain, leaves
+from ....fitting import Chain, answer_types, leaves
 from ....fitting.cookies import as_edits
 from ....fitting.mapping import location_mapping
 from ....fitting.static import bare
@@ -143,7 +143,7 @@ def _all_fields(case: Case, context: Context) -> Lines:
     own: tuple[Field, ...] = ()
     if isinstance(leaf.answer, Forward):
         own = (*as_edits(leaf.answer, "pcre", context.lost), *(item for item in leaf.answer.response_fields if location_mapping(item) is None))
-    return _said(fields.write_fields(_known((*own, *leaf.settings.fields), case, context), isinstance(leaf.answer, Forward), not isinstance(leaf.answer, Forward | ServeFiles), context), context)
+    return _said(fields.write_fields(_known((*own, *leaf.settings.fields), case, context), isinstance(leaf.answer, Forward), not isinstance(leaf.answer, Forward | ServeFiles), context, answer_types.own_type(leaf.answer)), context)
 
 
 def _expiry(case: Case, chain: Chain, context: Context) -> Lines | None:
