@@ -206,7 +206,7 @@ def test_listeners(reads: Reads) -> None:
         ("upstream a { }", "directive-misplaced", "may not stand in server"),
         ("root;", "words-wrong", "root FOLDER"),
         ("root ROOT; location / { expires soon; }", "value-unread", "soon"),
-        ("return 200 $gzip_ratio;", "variable-unread", "$ssl_cipher"),
+        ("return 200 $gzip_ratio;", "variable-unread", "$gzip_ratio"),
         ("if ($a < 3) { return 404; }", "condition-unread", "($a < 3)"),
         ("location ~ ( { }", "pattern-unread", "("),
         ("include none/*.conf;", "include-empty", "none/*.conf"),

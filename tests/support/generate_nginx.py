@@ -40,7 +40,7 @@ FILES = [
 
 # What a server makes itself, and what is made of other things.
 OWN_VALUES = (
-    "$request_id", "$remote_port", "$hostname", "$server_addr", '"$ssl_protocol"', '"$https"', "$remote_user", "$server_protocol", '"$request"', "$server_port-$server_name",
+    "$request_id", "$remote_port", "$hostname", "$server_addr", '"$ssl_protocol"', '"$https"', "$remote_user", "$server_protocol", '"$request"', "$server_port", "$server_name",
     "$content_type", "$upstream_addr", "$request_time", "$upstream_cache_status",
 )
 
