@@ -129,6 +129,8 @@ def _with_endings(chain: Chain, ending: str | None) -> Iterator[tuple[Leaf, str 
         elif isinstance(item, Branch):
             for fork in item.forks:
                 yield from _with_endings(fork.chain, ending)
+            if any(isinstance(inner, Rewrite) for fork in item.forks for inner in _items(fork.chain)):
+                ending = None  # some of what goes on behind it has another path by then
         elif isinstance(item, Rewrite) and isinstance(item.edit, SetPath):
             last = item.edit.template[-1] if item.edit.template else ""
             name = last.rpartition("/")[2] if isinstance(last, str) else ""
@@ -137,6 +139,14 @@ def _with_endings(chain: Chain, ending: str | None) -> Iterator[tuple[Leaf, str 
 
 _HOLDS = AllOf(())
 _FAILS = Not(_HOLDS)
+
+
+def _items(chain: Chain) -> Iterator[object]:
+    for item in chain.items:
+        yield item
+        if isinstance(item, Branch):
+            for fork in item.forks:
+                yield from _items(fork.chain)
 
 
 def own_type(answer: object) -> str:
