@@ -383,3 +383,13 @@ def test_fields_that_errors_do_not_get_go_with_an_origins_errors(reads: Reads, t
     assert refused and {answer.field("x-frame-options") for row in refused for answer in row.answers} == {"DENY"}
     own = [row for row in live.rows if row.request.target == "/x" and row.request.method == "GET" and row.request.host == "www.fernhollow.example"]
     assert own and {answer.field("x-frame-options") for row in own for answer in row.answers} == {None}
+
+
+def test_the_type_of_a_text_is_for_that_answer_alone(reads: Reads) -> None:
+    """A refusal with words of its own, by what no path says: pages of the origin keep their type."""
+    text = "location / { proxy_pass http://192.0.2.7:8000; if ($office = 0) { return 403 \"office only\"; } }"
+    made = translate(reads.write("nginx", nginx(text, "geo $office { default 0; 192.0.2.0/24 1; }")), "apache", dialect="nginx")
+    written = "".join(made.writing.files.values())
+    assert 'Header always set Content-Type "text/plain" env=' in written
+    assert not [cause for cause in made.comparison.causes if cause.summary.startswith("field content-type: (the origin's)")]
+    assert not check_live(made.reading, made.read_back, most=60).surprises

@@ -207,6 +207,9 @@ class _Run:
                 if len(template) == 1 and isinstance(template[0], Var) and template[0].variable is Variable.SCRIPT_NAME:
                     state.found_rest = text((Var(Variable.PATH_INFO, template[0].name),), state)
                 raw, state.path, state.raw_path = state.raw_last, text(template, state), None
+                if step.edit.one_slash:
+                    # mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): `/$1` never leads to two, but `//` that is written does, and so does a redirect.
+                    state.path = "/" + state.path.lstrip("/")
                 if not state.path and step.edit.refuses_nothing:
                     # ngx_http_script_regex_end_code: "the rewritten URI has a zero length".
                     state.path = before

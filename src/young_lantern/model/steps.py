@@ -80,12 +80,14 @@ class SetPath:
 
     refuses_marks: a question mark that a capture or variable brings in is 403 (httpd)
     refuses_nothing: a path that comes out empty is 500 (nginx)
+    one_slash: slashes that something put in brings to the beginning, behind the one that is written there, are one (httpd)
     """
 
     template: Template
     cuts_at_mark: bool = False
     refuses_marks: bool = False
     refuses_nothing: bool = False
+    one_slash: bool = False
 
 
 @dataclass(frozen=True, slots=True)

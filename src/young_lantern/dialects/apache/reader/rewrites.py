@@ -390,7 +390,8 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
             context.value(node, substitution, "a substitution that begins with a slash was expected")
             return (*steps, Unserved(node.span.directive, node.span))
     edit = _query(rule, mark, query, template)
-    steps.append(Rewrite(SetPath(target, refuses_marks=not rule.has("unsafeallow3f")), edit, keeps_url=level.prefix is None and names_file(rule), span=node.span, comments=node.comments))
+    leads = isinstance(target[0], str) and target[0].startswith("/") and not target[0].startswith("//") if target else False
+    steps.append(Rewrite(SetPath(target, refuses_marks=not rule.has("unsafeallow3f"), one_slash=leads), edit, keeps_url=level.prefix is None and names_file(rule), span=node.span, comments=node.comments))
     if rule.has("n", "next"):
         return (*steps, Restart(level.label, node.span))
     if rule.has("pt", "passthrough"):

@@ -319,6 +319,14 @@ def _group(topic: str, nodes: list[Node], when: Condition | None, cases: list[Ca
             context.lost(node.spans[0] if node.spans else None, node.words[0], "it holds for some requests of a path only, and is asked for all of that path")
         regions = [(case, region if region is not None else tuple(part for part in case.parts if of_paths(part))) for case, region in regions]
     if topic == "texts":
+        # The type of a text is for this answer alone.
+        typing = [node for node in nodes if node.words[0] == "Header"]
+        if typing and (loose := [case for case, region in regions if region is None]):
+            _by_variable(topic, [replace(node, words=list(node.words)) for node in typing], when, loose, context)
+            exact = [region for _, region in regions if region is not None]
+            if exact:
+                sections.setdefault((section(exact[0]) if len(exact) == 1 else _union(exact)) or ("LocationMatch", "^"), []).extend(typing)
+            nodes = [node for node in nodes if node.words[0] != "Header"]
         # A status is all that a text goes by: what else is asked matters only where two have the same one.
         regions = [(case, region if region is not None else tuple(part for part in case.parts if of_paths(part))) for case, region in regions]
     if when is not None and not of_paths(when):
@@ -390,7 +398,7 @@ def _region(case: Case, key: tuple[object, ...], held: dict[int, Lines]) -> tupl
 
 def _by_variable(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], context: Context) -> None:
     """Lines that ask for a variable which the cases' rules set."""
-    if topic not in ("fields", "handled", "requests") or when is not None or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
+    if topic not in ("fields", "handled", "requests", "texts") or when is not None or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
         for node in nodes:
             span = node.spans[0] if node.spans else None
             context.lost(span, node.words[0], "it holds for some requests of a path only, and httpd has no condition for it there")
