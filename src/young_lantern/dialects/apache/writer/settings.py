@@ -356,7 +356,7 @@ def _conditional(when: Condition, nodes: list[Node], plan: Plan, sections: dict[
 
 
 def _asking(node: Node, name: str) -> Node:
-    if node.words[-1].startswith('"expr=%{REQUEST_STATUS}'):
+    if node.words[-1].startswith(('"expr=%{REQUEST_STATUS}', '"expr=%{CONTENT_TYPE}')):
         node.words[-1] = node.words[-1].replace('"expr=', f"\"expr=reqenv('{name}') == '1' && ", 1)
     else:
         node.words.append(f"env={name}")
