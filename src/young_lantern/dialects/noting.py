@@ -77,10 +77,11 @@ class Noting:
 
     def with_constants(self, estate: Estate) -> Estate:
         """The estate with all that is the same for every request of a site put in."""
-        made, unsent = with_constants(estate if self.options.strict else apart_by_names(estate))
+        # First of all: what a site is called is the first name of the whole, whichever part of it answers.
+        made, unsent = with_constants(estate)
         for span in unsent:
             self.implied(span, "its value is empty for every request here, so that it was never sent")
-        return made
+        return made if self.options.strict else apart_by_names(made)
 
     def has_other_default(self, listener: Listener) -> bool:
         """Whether hosts that no site names go elsewhere on IPv6, which a target that opens all addresses at once cannot say: so noted. nginx keeps the families apart."""

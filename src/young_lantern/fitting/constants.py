@@ -41,13 +41,12 @@ def _program(site: Site, estate: Estate, unsent: set[Span]) -> tuple[Step, ...]:
 
 def _known(site: Site, estate: Estate) -> dict[Variable, str]:
     known = {}
-    first = next((name.text for name in site.names if name.is_exact), None)
-    if first is not None:
-        known[Variable.SITE_NAME] = first
+    # ngx_http_core_server_name (1.22.1, probed): the first name as it is written, star, pattern and all, without a leading dot.
+    known[Variable.SITE_NAME] = site.names[0].text if site.names else ""
     listeners = estate.listeners_of(site.key)
-    ports = {str(listener.port) for listener in listeners if isinstance(listener.port, int)}
-    if len(ports) == 1:
-        known[Variable.PORT] = ports.pop()
+    ports = {listener.port for listener in listeners}
+    if len(ports) == 1 and isinstance(port := ports.pop(), int):
+        known[Variable.PORT] = str(port)
     schemes = {"https" if listener.secure else "http" for listener in listeners}
     if len(schemes) == 1:
         known[Variable.SCHEME] = schemes.pop()

@@ -108,7 +108,7 @@ def _for_name(program: tuple[Step, ...], name: str, usual: bool) -> tuple[Step, 
     groups: dict[str, tuple[str, ...]] = {}
 
     def with_groups(value: Any) -> Any:
-        return _captured(value, name) if usual and isinstance(value, Route) else value
+        return _captured(value, name, usual) if isinstance(value, Route) else value
 
     def decide(value: Any) -> Any:
         if isinstance(value, HostIs):
@@ -135,10 +135,10 @@ def _for_name(program: tuple[Step, ...], name: str, usual: bool) -> tuple[Step, 
     return with_steps(transform(made, put) if groups else made, lambda step: [] if isinstance(step, Choose) and not step.routes else [step])
 
 
-def _captured(route: Route, name: str) -> Route:
+def _captured(route: Route, name: str, usual: bool) -> Route:
     """A route with what a pattern without a label captures of the host put in, where no other pattern comes between (nginx)."""
     asked = route.condition
-    if not isinstance(asked, TextMatches) or asked.template not in _BARE | _WITH_PORT or asked.pattern.label:
+    if not isinstance(asked, TextMatches) or asked.template not in (_BARE | _WITH_PORT if usual else _BARE) or asked.pattern.label:
         return route
     found = search(asked.pattern, name)
     if found is None or any(isinstance(item, TextMatches | PathMatches | Lookup) for item in walk(route.steps)):
