@@ -6,6 +6,7 @@ import pytest
 
 from tests.support.reading import Reads, nginx
 from tests.test_apache_reader import httpd
+from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.behaviour.compare import Reason
 from young_lantern.dialects.dialect import WriterOptions
 from young_lantern.lab.live import check_live
@@ -89,3 +90,21 @@ def test_one_catch_all_for_both_families(reads: Reads) -> None:
         written = "".join(made.writing.files.values())
         assert target != "caddy" or written.count("http:// {") == 1
         assert not check_live(made.reading, made.read_back, most=60).surprises
+
+
+def test_parts_keep_what_the_whole_was_called(reads: Reads) -> None:
+    """$server_name is the first name that is written, star and all, whichever part of the site answers; else clients would be sent to where they are."""
+    text = """events {}
+http { server { listen 9480; server_name www.fernhollow.example fernhollow.example; if ($host != www.fernhollow.example) { return 301 https://$server_name$request_uri; } return 204; }
+server { listen 9480; server_name www.loans.example loans.example; if ($host ~* ^www\\.(.*)$) { set $bare $1; return 301 http://$bare$request_uri; } return 204; }
+server { listen 9480; server_name *.workshops.example workshops.example; return 301 https://$server_name$request_uri; }
+server { listen ${PORT}; server_name staff.example; return 301 https://$server_name$request_uri; } }
+"""
+    main = reads.write("nginx", text)
+    for target in ("caddy", "apache"):
+        made = translate(main, target, dialect="nginx")
+        for host, wanted in (("fernhollow", "https://www.fernhollow"), ("www.loans", "http://loans"), ("workshops", "https://*.workshops"), ("a.workshops", "https://*.workshops")):
+            request = request_for(f"http://{host}.example:9480/x")
+            assert [decide(reading.estate, request, real_files()).location for reading in (made.reading, made.read_back)] == [f"{wanted}.example/x"] * 2
+        assert not [cause for cause in made.comparison.causes if "becomes none" in cause.summary]
+        assert check_live(made.reading, made.read_back, most=80).surprises == ()

@@ -6,6 +6,7 @@ Rule:     a field that comes out empty for every request is not sent by nginx (n
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -19,6 +20,12 @@ def with_constants(estate: Estate) -> tuple[Estate, set[Span]]:
     return replace(estate, sites=tuple(replace(site, program=_program(site, estate, unsent)) for site in estate.sites)), unsent
 
 
+def changed_templates(value: Any, put: Callable[[Any], Any]) -> dict[str, Any]:
+    """What of a step's, or a condition's, templates becomes another one by `put`, which gives back the very same one where nothing changes."""
+    made = {name: put(getattr(value, name)) for name in ("value", "template", "location", "body", "path", "replacement", "root") if hasattr(value, name)}
+    return {name: now for name, now in made.items() if now is not getattr(value, name)}
+
+
 def _program(site: Site, estate: Estate, unsent: set[Span]) -> tuple[Step, ...]:
     known = _known(site, estate)
 
@@ -29,8 +36,7 @@ def _program(site: Site, estate: Estate, unsent: set[Span]) -> tuple[Step, ...]:
         return template
 
     def change(value: Any) -> Any:
-        made = {name: put(getattr(value, name)) for name in ("value", "template", "location", "body", "path", "replacement", "root") if hasattr(value, name)}
-        made = {name: now for name, now in made.items() if now is not getattr(value, name)}
+        made = changed_templates(value, put)
         if made.get("value") == () and isinstance(value, Field) and value.side is Side.REQUEST and value.operation is Operation.SET and estate.dialect == "nginx":
             made["operation"] = Operation.REMOVE
         return replace(value, **made) if made else value
@@ -41,8 +47,9 @@ def _program(site: Site, estate: Estate, unsent: set[Span]) -> tuple[Step, ...]:
 
 def _known(site: Site, estate: Estate) -> dict[Variable, str]:
     known = {}
-    # ngx_http_core_server_name (1.22.1, probed): the first name as it is written, star, pattern and all, without a leading dot.
-    known[Variable.SITE_NAME] = site.names[0].text if site.names else ""
+    # ngx_http_core_server_name (1.22.1, probed): the first name as it is written, with its star, without a leading dot. A pattern is a name for nobody.
+    if not site.names or site.names[0].pattern is None:
+        known[Variable.SITE_NAME] = site.names[0].text if site.names else ""
     listeners = estate.listeners_of(site.key)
     ports = {listener.port for listener in listeners}
     if len(ports) == 1 and isinstance(port := ports.pop(), int):

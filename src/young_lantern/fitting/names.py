@@ -13,9 +13,10 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
-from ..model import ALWAYS, AllOf, AnyOf, Capture, Choose, Condition, Estate, HostIs, HostName, Listener, Lookup, Not, PathMatches, Route, Site, Span, Step, TextIs, TextMatches, Var, Variable
+from ..model import ALWAYS, AllOf, AnyOf, Capture, Choose, Condition, Estate, HostIs, HostName, Listener, Lookup, Not, PathMatches, Route, Site, Span, Step, TextIs, TextMatches, Var, Variable, join
 from ..model.walk import transform, walk, with_steps
 from ..patterns import host_matches, search
+from .constants import changed_templates
 
 _NEVER = Not(ALWAYS)
 _BARE = {(Var(Variable.HOST),), (Var(Variable.HOST_SENT),)}
@@ -132,7 +133,18 @@ def _for_name(program: tuple[Step, ...], name: str, usual: bool) -> tuple[Step, 
         return value
 
     made = transform(transform(program, with_groups), decide)
-    return with_steps(transform(made, put) if groups else made, lambda step: [] if isinstance(step, Choose) and not step.routes else [step])
+    made = transform(transform(made, put) if groups else made, _merged)
+    return with_steps(made, lambda step: [] if isinstance(step, Choose) and not step.routes else [step])
+
+
+def _merged(value: Any) -> Any:
+    """Words that were put in are part of the text that they stand in."""
+    def put(template: Any) -> Any:
+        pair = isinstance(template, tuple) and any(isinstance(one, str) and isinstance(other, str) for one, other in zip(template, template[1:], strict=False))
+        return join(*template) if pair else template
+
+    made = changed_templates(value, put)
+    return replace(value, **made) if made else value
 
 
 def _captured(route: Route, name: str, usual: bool) -> Route:

@@ -34,10 +34,9 @@ _ORDER = ("mpm_event", "authz_core", "proxy", "slotmem_shm", "socache_shmcb", "f
 
 def write(estate: Estate, options: WriterOptions) -> Writing:
     """The estate as an httpd tree, with notes on what is not simply kept."""
-    # ServerAlias knows stars and question marks, no patterns.
-    estate = with_hosts_inside(estate, lambda name: name.pattern is None)
     context = Context(estate, options)
-    context.estate = estate = context.with_constants(estate)
+    # ServerAlias knows stars and question marks, no patterns.
+    context.estate = estate = with_hosts_inside(context.with_constants(estate), lambda name: name.pattern is None)
     output = Output()
     context.modules.update(_ALWAYS)
     written = sites.write_sites(context)

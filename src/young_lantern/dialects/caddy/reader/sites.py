@@ -27,7 +27,7 @@ from .tables import find_tables
 from .tls import read_tls, unread_clients
 
 # Certificate authorities issue none for these; Caddy then uses its own (automatic HTTPS, "Local HTTPS"), redirects all the same.
-_ADDRESS = re.compile(r"(?:(?P<scheme>https?)://)?(?P<host>\[[^\]]*\]|[^:/]*)(?::(?P<port>\d+|\{.*\}))?(?P<path>/.*)?")
+_ADDRESS = re.compile(r"(?:(?P<scheme>https?)://)?(?P<host>\[[^\]]*\]|[^:/]*)(?::(?P<port>\d+|\$?\{.*\}))?(?P<path>/.*)?")
 
 
 @dataclass(frozen=True, slots=True)

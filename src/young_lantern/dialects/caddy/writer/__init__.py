@@ -21,9 +21,8 @@ _HEAD = ("Written by Young Lantern from a configuration of {dialect}.",)
 
 def write(estate: Estate, options: WriterOptions) -> Writing:
     """The estate as a Caddyfile tree, with notes on what is not simply kept."""
-    estate = with_hosts_inside(estate, sites.says_host)
     context = Context(estate, options)
-    context.estate = estate = context.with_constants(estate)
+    context.estate = estate = with_hosts_inside(context.with_constants(estate), sites.says_host)
     output = Output()
     by_file: dict[str, list[Node]] = {}
     written = {site.key: sites.write_site(site, context) for site in estate.sites}
