@@ -28,6 +28,8 @@ def httpd(host: str, main: str = "") -> str:
 
 FALLBACK = "<Directory ROOT>\nRewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . /index.html [L]\n</Directory>"
 
+PROXIED = "ProxyPass / http://192.0.2.1:81/\n<Location /a>\nRewriteEngine On"
+
 
 @pytest.mark.parametrize(
     ("host", "target", "status", "more"),
@@ -64,6 +66,9 @@ FALLBACK = "<Directory ROOT>\nRewriteEngine On\nRewriteCond %{REQUEST_FILENAME} 
         ("", "/a%2Fb", 404, None),
         ("", "/a.html/x", 404, None),
         ("FallbackResource /index.html", "/no/such", 200, None),
+        (f"{PROXIED}\nRewriteCond %{{REQUEST_URI}} \\.php$\nRewriteRule . - [G]\n</Location>", "/a/x.php", 410, None),
+        (f"{PROXIED}\nRewriteRule ^ https://loans.example%{{REQUEST_URI}} [R=301,L]\n</Location>", "/a/x", 301, "https://loans.example/a/x"),
+        (f"{PROXIED}\nRewriteRule ^ - [F]\n</Location>\n<Location /a/b>\nRewriteRule ^ - [G]\n</Location>", "/a/b", 410, None),
     ],
 )
 def test_answers(reads: Reads, host: str, target: str, status: int, more: str | None) -> None:
@@ -107,6 +112,7 @@ def test_what_is_not_read_is_said(reads: Reads, line: str, code: str) -> None:
             "RewriteEngine On\nRewriteRule ^ - [F]", "Redirect 410 /", "<If \"%{HTTP:X-A} == ''\">\nRequire all denied\n</If>")),
         "ProxyPass / http://192.0.2.1:81/\n<Location />\nSetHandler server-status\n</Location>",
         "RewriteEngine On\nRewriteRule ^/(a.*) /${moved:$1}",
+        "ProxyPass / http://192.0.2.1:81/\n<Location />\nRewriteEngine On\nRewriteRule secret - [F]\n</Location>",
     ],
 )
 def test_a_protection_or_handler_that_is_not_read_is_not_open(reads: Reads, host: str) -> None:
@@ -323,3 +329,16 @@ def test_a_slash_alone_is_the_root_of_the_file_system(reads: Reads, rule: str, s
     made = translate(reads.write("apache", text), "nginx", dialect="apache")
     assert not check_live(made.reading, made.read_back, most=150).surprises
     assert any(cause.before.status == 403 and (cause.after.status or 0) < 400 for cause in made.comparison.causes) is (status == 403)
+
+
+@pytest.mark.parametrize("to", ["nginx", "caddy"])
+def test_rules_of_a_location_for_what_is_proxied(reads: Reads, to: str) -> None:
+    """They are asked there, too; those of the last section that fits are the ones (2.4.71). A pattern sees the origin's URL, which is not read."""
+    host = (
+        f"{PROXIED}\nRewriteCond %{{HTTP_USER_AGENT}} bad\nRewriteRule .* - [F]\n</Location>\n<Location /a/moved>\nRewriteEngine On\nRewriteRule ^ /new/ [R,L]\n</Location>\n"
+        "<Location /off>\nRewriteRule . - [F]\n</Location>\n<Location /odd>\nRewriteEngine On\nRewriteRule ^x - [F]\n</Location>"
+    )
+    made = translate(reads.write("apache", httpd(host)), to, dialect="apache")
+    live = check_live(made.reading, made.read_back, most=200)
+    assert not live.surprises
+    assert {403, 302, 200} <= {row.answers[0].status for row in live.rows}

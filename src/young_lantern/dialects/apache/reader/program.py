@@ -225,7 +225,7 @@ class Program:
             if section.kind not in EARLY:
                 steps += self._where(section, place, limits.read_answer_limit(section.nodes, self.context))
         steps += self._access(place)
-        rewriting = list(self._rewriting(place)) if place is not None else []
+        rewriting = list(self._rewriting(place))
         redirects = list(self._redirects(place))
         # Both are fixups, rewriting first: what it answers itself ends them, but a path that it changes is only asked for when
         # they are over, so that a section's redirect still comes first (2.4.71, probed).
@@ -352,7 +352,7 @@ class Program:
             return access.has_rules(inside) or hosts.has_hosts(inside) or any(inner.name in _DECIDING or self._closes(inner) for inner in inside)
         return (node.args[0].lower() if node.args else "") not in ("none", "off")
 
-    def _rewriting(self, place: Place) -> list[Step]:
+    def _rewriting(self, place: Place | None) -> list[Step]:
         routes: list[Route] = []
         for section in reversed(self.sections):
             if not any(node.name in ("rewriterule", "rewriteengine") for node in section.nodes):
@@ -362,10 +362,13 @@ class Program:
                 continue
             # mod_rewrite.c, hook_fixup: the rules of a folder are not for its own path without the final slash.
             bare = [item for item in getattr(held, "conditions", ()) if isinstance(item, PathIs)]
+            if place is None:
+                bare = []  # it is compared with the file's name, which a proxied request has none of
             routes += [Route(PathIs(item.path, span=item.span), ()) for item in bare]
             if bare and held == below(bare[0].path, section.node.span):
                 held = PathStartsWith(bare[0].path + "/", span=section.node.span)
-            routes.append(Route(held, self._phase(section, place), section.node.span, section.node.comments))
+            phase = self._phase(section, place) if place is not None else self._proxied_phase(section)
+            routes.append(Route(held, phase, section.node.span, section.node.comments))
             if held is ALWAYS:
                 break
         while routes and not routes[-1].steps:
@@ -381,6 +384,20 @@ class Program:
         if not self.ends:
             return phase
         return (Choose((Route(TextIs((Var(Variable.VARIABLE, rewrites.ENDED),), ("1",)), ()), Route(ALWAYS, phase))),)
+
+    def _proxied_phase(self, section: Section) -> tuple[Step, ...]:
+        """The rules of a location for what is proxied: mod_rewrite.c, hook_fixup, tries them on `proxy:` and the origin's URL (2.4.71, probed)."""
+        context = self.context
+        rules = rewrites.read_rules(section.nodes, context)
+        if not rules or not rewrites.is_on([node for other in self.sections if _holds(other, section) for node in other.nodes], context):
+            return ()
+        odd = next((rule for rule in rules if not rewrites.minds_no_path(rule)), None)
+        if odd is not None:
+            context.value(odd.node, " ".join(odd.node.args), "a rule for every path was expected, which answers or sets a variable: a pattern is tried on the origin's URL, which is not read")
+            return (Unserved(odd.node.span.directive, odd.node.span),)
+        label = context.label("location rewriting")
+        level = rewrites.Level(label, None, "/", (), (), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure, let_in=True)
+        return self._unless_ended((Block(label, rewrites.read_phase(rules, level, context)),))
 
     def _phase(self, section: Section, place: Place) -> tuple[Step, ...]:
         context = self.context

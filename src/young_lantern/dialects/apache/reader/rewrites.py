@@ -56,6 +56,7 @@ class Level:
     goes_on: the steps after a rule that changed the path and ends the list; `passes`: after one with PT
     forward: the steps of a [P] rule; document_root: its folder, `folder` the one that files lie in once `strip` is cut off the path; `bare`: the path is a folder's without its slash
     indexes: the index files looked for in folders; shown: what a relative redirect is put behind
+    let_in: who asks is known by then, as in a folder
     """
 
     label: str
@@ -71,6 +72,7 @@ class Level:
     bare: Condition | None = None
     indexes: tuple[str, ...] = ()
     shown: str = ""
+    let_in: bool = False
 
 
 def is_on(nodes: list[Node], context: Context) -> bool:
@@ -317,10 +319,25 @@ def _fixed(value: str, wanted: str, ignores_case: bool) -> Condition:
     return ALWAYS if held else NEVER
 
 
+def minds_no_path(rule: Rule) -> bool:
+    """Whether a rule is for every path and asks for none, and answers or only sets variables."""
+    args = rule.node.args
+    words = [*args[1:2], *(word for node in rule.conditions for word in node.args[:2]), *rule.variables]
+    if len(args) < 2 or args[0] not in (*_ANY, ".", ".+") or any(re.search(r"\$\d|(?:REQUEST|SCRIPT)_FILENAME", word) for word in words):
+        return False
+    if rule.has("p", "proxy", "n", "next", "pt", "passthrough", "c", "chain", "s", "skip"):
+        return False
+    redirects = rule.has("r", "redirect") or _URL.match(args[1])
+    return not redirects if args[1] == "-" else bool(redirects and re.match(r"/|%\{|[a-z]+://", args[1]))
+
+
 def _names(level: Level) -> dict[str, Template]:
+    # A lookahead for who asks finds him who is let in, once that is known (2.4.71, probed; but for paths that say %25, which
+    # it asks for once more as they were decoded).
+    user: dict[str, Template] = {"LA-U:REMOTE_USER": (Var(Variable.USER),)} if level.let_in or level.prefix is not None else {}
     if level.prefix is None:
-        return {"REQUEST_FILENAME": (Var(Variable.PATH),), "SCRIPT_FILENAME": (Var(Variable.PATH),)}
-    return {}
+        return {**user, "REQUEST_FILENAME": (Var(Variable.PATH),), "SCRIPT_FILENAME": (Var(Variable.PATH),)}
+    return user
 
 
 def _file(node: Node, tested: str, kind: FileKind, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:
