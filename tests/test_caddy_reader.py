@@ -197,6 +197,7 @@ def test_addresses_and_automatic_https(reads: Reads) -> None:
         ("http://www.fernhollow.example/a?b", (308, "https://www.fernhollow.example/a?b", None)),
         ("http://plain.fernhollow.example", (200, None, "plain")),
         ("http://other.example", (308, "https://other.example/", None)),
+        ("http://a.fernhollow.example/x", (308, "https://a.fernhollow.example:8443/x", None)),
         ("https://x.fernhollow.example", (200, None, "star")),
         ("http://any.example:8080", (200, None, "any")),
         ("https://other.example", (None, None, None)),

@@ -12,7 +12,8 @@ from tests.support.faults import faulty, some_request, words_of
 from tests.support.reading import Reads, nginx
 from tests.test_media_types import PAGES
 from young_lantern.behaviour import Facts, OriginRequest, Outcome, Request, decide, request_for
-from young_lantern.behaviour.compare import Reason, compare_estates, compare_requests, with_port_numbers
+from young_lantern.behaviour.compare import Reason, compare_estates, compare_requests
+from young_lantern.behaviour.deployment import as_deployed
 from young_lantern.behaviour.differences import differences, resolved
 from young_lantern.behaviour.request import Assumed, assumed
 from young_lantern.behaviour.request_files import read_requests
@@ -249,7 +250,7 @@ def test_faults_that_many_requests_see_are_found(target: str, tmp_path: Path, re
     root, _ = unpack(tmp_path / "sample", "caddy" if target == "nginx" else "nginx")
     translation = translate(root, target)
     sites = sorted(name for name in translation.writing.files if name.startswith("sites/"))
-    sound = with_port_numbers(translation.read_back.estate)
+    sound = as_deployed(translation.read_back.estate)
     words = words_of([translation.writing.files[name] for name in sites])
     chosen = random.Random(7)
     asked = [(some_request(words, chosen), number % 4) for number in range(4000)]
@@ -262,7 +263,7 @@ def test_faults_that_many_requests_see_are_found(target: str, tmp_path: Path, re
         folder = tmp_path / str(seed)
         save({**translation.writing.files, name: text}, folder)
         try:
-            wrong = with_port_numbers(read_estate(folder, target).estate)
+            wrong = as_deployed(read_estate(folder, target).estate)
         except LanternError:
             continue  # the server would not start with it
         facts = list(assumptions(sound, wrong).values())

@@ -294,3 +294,22 @@ def test_who_may_enter_is_written_once(reads: Reads) -> None:
     """Where all that lies below a path is behind the same credentials, they stand before it and not in each of its branches."""
     translation = translate(reads.write("apache", _written(reads, httpd(SCRIPTS))).parent, "caddy")
     assert "".join(translation.writing.files.values()).count("basicauth") == 1
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+def test_origins_are_told_who_was_let_in(reads: Reads, tmp_path: Path, target: str) -> None:
+    """The usual rule for it: a lookahead, a variable, a field. Paths that httpd asks for once more, and would refuse then, have nobody."""
+    (tmp_path / "users").write_text(f"rowan:{PASSWORD_HASH}\n")
+    host = (
+        f"ProxyPass / http://192.0.2.1:81/\n<Location />\n{BASIC}\nRequire valid-user\nRewriteEngine On\nRewriteCond %{{LA-U:REMOTE_USER}} (.+)\nRewriteRule . - [E=RU:%1]\n"
+        'RequestHeader set X-Remote-User "%{RU}e"\n</Location>'
+    ).replace("USERS", str(tmp_path / "users"))
+    made = translate(reads.write("apache", httpd(host)), target, dialect="apache")
+    assert "RU " not in made.writing.files["sites/www.fernhollow.example." + ("conf" if target == "nginx" else "caddy")]
+    rowan = {"Authorization": "Basic " + base64.b64encode(f"rowan:{PASSWORD}".encode()).decode()}
+    asked = [request_for(f"http://www.fernhollow.example{path}", fields=rowan) for path in ("/a", "/%252f", "/%2500", "/%25zz", "/%2541")]
+    told = [dict(decide(estate, request, real_files()).origin.fields).get("x-remote-user") for estate in (made.reading.estate, made.read_back.estate) for request in asked]
+    assert told == ["rowan", "(null)", "(null)", "(null)", "rowan", *["rowan"] * 5]
+    live = check_live(made.reading, made.read_back, requests=asked, most=200)
+    assert not live.surprises
+    assert any(answer.status == 200 for row in live.rows for answer in row.answers)

@@ -9,7 +9,7 @@ import pytest
 from tests.support.conformance import disagreements
 from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
-from young_lantern.behaviour.own_values import alike_but_for_form, fits, is_own
+from young_lantern.behaviour.own_values import alike_but_for_form, fits, is_own, unread_value
 from young_lantern.lab.live import check_live
 from young_lantern.model import Severity
 from young_lantern.translate import Translation, translate
@@ -138,4 +138,5 @@ def test_recognising_them() -> None:
     assert alike_but_for_form("(the version of TLS, as TLSv1.3)", "(the version of TLS, as tls1.3)")
     assert not alike_but_for_form("(the version of TLS, as TLSv1.3)", "(the client's port)") and not alike_but_for_form("a", "a") and not alike_but_for_form(None, "a")
     assert fits(["<(the client's port)>"], ["<1234>"]) and not fits(["<(the client's port)>"], ["1234"]) and not fits(["(the client's port)"], [])
+    assert is_own(unread_value("expr=file('/x')")) and fits([unread_value("file('/x')")], ["x"])
     assert fits(["(the value of $x)"], []) and fits(["a"], ["a"]) and not fits(["a"], ["b"])

@@ -7,6 +7,7 @@ import pytest
 from young_lantern.behaviour import paths
 from young_lantern.dialects.caddy import values as caddy
 from young_lantern.dialects.nginx import values as nginx
+from young_lantern.dialects.spelling import spell
 from young_lantern.model import (
     Capture,
     HttpDate,
@@ -19,6 +20,7 @@ from young_lantern.model import (
     join,
     literal,
 )
+from young_lantern.model.placeholders import canonical, placeholder_names
 from young_lantern.patterns import (
     beyond_re2,
     compiled,
@@ -32,7 +34,7 @@ from young_lantern.patterns import (
     to_re2,
 )
 from young_lantern.patterns.engines import go_replacement
-from young_lantern.source.plan import Plan, canonical, placeholder_names
+from young_lantern.source.plan import Plan
 
 
 @pytest.mark.parametrize(
@@ -119,7 +121,7 @@ def test_caddy_size(text: str, size: int | None) -> None:
     ],
 )
 def test_caddy_template_is_written(template: tuple, text: str) -> None:  # type: ignore[type-arg]
-    assert caddy.write_template(template, {"p1": "files"}, None) == text
+    assert caddy.write_template(template, {"p1": "files"}) == text
 
 
 @pytest.mark.parametrize(
@@ -134,11 +136,11 @@ def test_caddy_template_is_written(template: tuple, text: str) -> None:  # type:
     ],
 )
 def test_caddy_says_what_it_cannot_write(part: object) -> None:
-    assert isinstance(caddy.write_template((part,), {}, None), caddy.Unwritable)  # type: ignore[arg-type]
+    assert isinstance(caddy.write_template((part,), {}), caddy.Unwritable)  # type: ignore[arg-type]
 
 
 def test_the_target_has_another_name_once_the_path_changed() -> None:
-    assert caddy.write_template((Var(Variable.TARGET),), {}, None, rewritten=True) == "{http.request.orig_uri}"
+    assert caddy.write_template((Var(Variable.TARGET),), {}, rewritten=True) == "{http.request.orig_uri}"
 
 
 @pytest.mark.parametrize(
@@ -147,11 +149,12 @@ def test_the_target_has_another_name_once_the_path_changed() -> None:
         ("${PORT}", None, "${PORT}"),
         ("${PORT}", "{$NAME}", "{$PORT}"),
         ("{{ app_host }}", "{env.NAME}", "{env.app_host}"),
+        ("{{ host | default('x') }}", None, "{{ host | default('x') }}"),
+        ("{$PORT:8080}", None, "{$PORT:8080}"),
     ],
 )
 def test_placeholders_are_spelt_as_asked(text: str, style: str | None, out: str) -> None:
-    assert caddy.spell(text, style) == out
-    assert caddy.respell(f"{text}:80", style) == f"{out}:80"
+    assert spell(text, style) == out
 
 
 @pytest.mark.parametrize(
@@ -360,5 +363,5 @@ def test_a_plan_moves_what_it_is_asked_for(tmp_path) -> None:  # type: ignore[no
     assert plan.path("/srv/a/x") == f"{tmp_path}/x"
     assert plan.path("/srv/ab") == "/srv/ab"
     assert plan.fill("${PORT} {{ PORT }} {$PORT} {env.PORT} ${OTHER}") == "81 81 81 81 ${OTHER}"
-    assert canonical("${A}:{$B}") == "<A>:<B>"
+    assert canonical("${A}:{$B}:{{ host | default('x') }}") == "_a_:_b_:_host_default_x_"
     assert placeholder_names(["${PORT} ${host} {{ app }}"]) == {"PORT", "app"}

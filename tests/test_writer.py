@@ -152,7 +152,7 @@ def test_strict_reproduces_accidents(reads: Reads) -> None:
 def test_placeholders_come_out_as_asked(reads: Reads) -> None:
     text = nginx("location / { proxy_pass http://${APP}:{{ port }}; }", listen="listen ${WEB_PORT};")
     kept, asked = reads.translate(text), reads.translate(text, placeholder="{$NAME}")
-    assert 'reverse_proxy "${APP}:{{ port }}"' in "".join(kept.writing.files.values())
+    assert 'reverse_proxy ${APP}:{{ port }} {' in "".join(kept.writing.files.values())
     assert "reverse_proxy {$APP}:{$port}" in "".join(asked.writing.files.values())
     assert "http://www.fernhollow.example:{$WEB_PORT}" in "".join(asked.writing.files.values())
     assert not asked.comparison.undecided

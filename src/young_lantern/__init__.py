@@ -13,6 +13,7 @@ from pathlib import Path
 
 from .behaviour import Facts, Outcome, Request, decide, real_files, request_for
 from .behaviour.compare import Comparison, compare_estates
+from .behaviour.deployment import as_deployed
 from .dialects.dialect import Reading, WriterOptions
 from .errors import LanternError
 from .source.places import Pairs, moved
@@ -57,7 +58,7 @@ def compare(before: Reading, after: Reading) -> Comparison:
 
 def trace(reading: Reading, url: str, *, method: str = "GET", fields: dict[str, str] | None = None) -> Outcome:
     """What happens to one request, with the trace that led there; files are looked for on this machine."""
-    return decide(reading.estate, request_for(url, method, fields), real_files(lambda path: Path(moved(path, reading.files))))
+    return decide(as_deployed(reading.estate), request_for(url, method, fields), real_files(lambda path: Path(moved(path, reading.files))))
 
 
 def support(dialect: str | None = None, directive: str | None = None) -> list[Support]:

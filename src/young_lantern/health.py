@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from .behaviour import Request, decide
-from .behaviour.compare import with_port_numbers
+from .behaviour.deployment import as_deployed
 from .behaviour.differences import resolved
 from .behaviour.request import Assumed, assumed
 from .behaviour.witnesses import document_roots
@@ -88,7 +88,7 @@ def _certificate(path: Path, shown: str, span, hosts: list[str]) -> Iterator[Fin
 
 def _loops(estate: Estate) -> Iterator[Finding]:
     """Redirects that lead back to the very request they answer, for the front page of every name."""
-    numbered = with_port_numbers(estate)
+    numbered = as_deployed(estate)
     facts = assumed(Assumed.FILES, frozenset())
     for listener in numbered.listeners:
         for row in listener.rows:
@@ -148,7 +148,7 @@ def _pages_left(reading: Reading) -> Iterator[Finding]:
     """Pages for errors that origins answer, where nothing closes the connection (dialects/apache/writer/kept_connections.py)."""
     if reading.dialect != "apache" or any(_CLOSES.fullmatch(word) for file in reading.tree.values() for line in file.walk() for word in line.args):
         return
-    numbered = with_port_numbers(reading.estate)
+    numbered = as_deployed(reading.estate)
     for listener in numbered.listeners:
         asked = [("any.example" if row.host.is_any else "x" + row.host.text[1:] if row.host.text.startswith("*.") else row.host.text, row.site) for row in listener.rows]
         # Whoever answers the hosts that no site names: where there is no other site, nobody has a name.

@@ -10,12 +10,14 @@ from .behaviour.compare import Comparison, compare_estates
 from .behaviour.request import Request
 from .dialects import locate, named
 from .dialects.dialect import Reading, WriterOptions, Writing
+from .dialects.spelling import OpenValues
 from .errors import DialectUnknown
 from .fitting.accidents import without_accidents
 from .fitting.certificates import with_certificates
 from .fitting.environment import without_environment
 from .fitting.in_place import as_pages
 from .fitting.unreachable import with_unreachable
+from .fitting.users import with_known_users
 from .ledger import findings_of, make_ledger
 from .model import Entry, Finding
 from .source.places import Pairs
@@ -62,11 +64,12 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
     reading = read(source, dialect, files)
     intended = reading.estate if options.strict or target.name == reading.dialect else without_accidents(reading.estate)
     if target.name != reading.dialect:
-        intended = without_environment(intended, options.strict)
+        intended = with_known_users(without_environment(intended, options.strict))
         intended = with_certificates(intended, target.name)
         intended = with_unreachable(intended, target.name)
         intended = intended if target.name == "caddy" else as_pages(intended)
-    writing = target.write(intended, options)
+    open_values = OpenValues(intended, reading.texts.values())
+    writing = open_values.spelt(target.write(open_values.marked(intended), options), options.placeholder, target.open_value)
     with tempfile.TemporaryDirectory(prefix="lantern-") as folder:
         save(writing.files, Path(folder))
         read_back = target.read(Path(folder) / target.main_file, files)

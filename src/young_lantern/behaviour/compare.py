@@ -16,11 +16,11 @@ from itertools import combinations
 from urllib.parse import unquote, urlsplit
 
 from ..codes import COMPARISON_SAMPLED, OUTCOME_DIFFERS, OUTCOME_DIFFERS_SLIGHTLY
-from ..model import Estate, Finding, PathReading, Placeholder, Severity, Span, finding
-from ..source.plan import canonical
+from ..model import Estate, Finding, PathReading, Severity, Span, finding
 from .asking import together
 from .choosing import choose_listener, choose_site
 from .decide import CYCLE, decide
+from .deployment import as_deployed
 from .differences import Difference, differences, resolved
 from .heads import ODD_FIELDS, is_crowded, shortened
 from .origin_answers import at_once
@@ -35,8 +35,6 @@ from .wording import methods_in_words, paths_in_words
 _RANK = {Severity.BREAKING: 0, Severity.MINOR: 1, Severity.NOTE: 2}
 # What paths that are for questions of the server's own are called (dialects/nginx/writer/asking.py).
 ASKING = re.compile(r"/ask-first-\d+")
-# A placeholder for a port gets a number of its own for the length of a comparison.
-_FIRST_PORT = 61000
 
 
 class Reason(Enum):
@@ -125,7 +123,7 @@ class Pair:
 
 def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] = ()) -> Comparison:
     """Both estates over all witnesses, and over the requests given (with files assumed to be there)."""
-    before, after = with_port_numbers(before), with_port_numbers(after)
+    before, after = as_deployed(before), as_deployed(after)
     together(before, after)
     found = find_witnesses(before, after)
     there = assumed(Assumed.FILES, frozenset({"index.html"}))
@@ -400,7 +398,7 @@ def findings_of(comparison: Comparison) -> list[Finding]:
 
 def compare_requests(before: Estate, after: Estate, requests: Iterable[Request], facts: Facts) -> list[Pair]:
     """Both outcomes for each request, in order."""
-    before, after = with_port_numbers(before), with_port_numbers(after)
+    before, after = as_deployed(before), as_deployed(after)
     together(before, after)
     decider = _Decider(before, after)
     out = []
@@ -419,13 +417,3 @@ def compare_requests(before: Estate, after: Estate, requests: Iterable[Request],
 def pair_of(request: Request, before: Outcome, after: Outcome) -> Pair:
     """Two outcomes of a request that were decided elsewhere."""
     return Pair(request, before, after, tuple(differences(before, after, request)))
-
-
-def with_port_numbers(estate: Estate) -> Estate:
-    """The estate with a number for every port that is left to deployment: the same for the same name."""
-    spellings = sorted({canonical(listener.port.spelling) for listener in estate.listeners if isinstance(listener.port, Placeholder)})
-    numbers = {spelling: _FIRST_PORT + sum(map(ord, spelling)) % 4000 for spelling in spellings}
-    return replace(estate, listeners=tuple(
-        replace(listener, port=numbers[canonical(listener.port.spelling)]) if isinstance(listener.port, Placeholder) else listener
-        for listener in estate.listeners
-    ))

@@ -13,7 +13,7 @@ from urllib.parse import unquote, urljoin
 
 from ..model import Severity
 from ..model.registered_types import usual_name
-from ..source.plan import canonical
+from ..model.placeholders import canonical
 from .answering import EMPTY
 from .content_types import ORIGINS
 from .origin_answers import SELF, asks_origin, cookie_attributes, wanted

@@ -24,6 +24,7 @@ _FORMS = {
 }
 OWN_VALUES = frozenset(_WORDS)
 _UNREAD = "the value of "
+_BRACKETS = str.maketrans("()", "[]")  # the words of a value end with its bracket
 _KINDS = "|".join(map(re.escape, (*_WORDS.values(), _UNREAD)))
 _FORM = re.compile(rf"(\((?:{_KINDS})), [^()]*\)")
 _MARK = re.compile(rf"\((?:{_KINDS})[^()]*\)|\(now [+-]\d+ s\)")
@@ -36,7 +37,7 @@ def own_value(variable: Variable, dialect: str) -> str:
 
 def unread_value(spelling: str) -> str:
     """The value, which may be empty, of a variable that the model has no word for."""
-    return f"({_UNREAD}{spelling})"
+    return f"({_UNREAD}{spelling.translate(_BRACKETS)})"
 
 
 def is_own(text: str) -> bool:

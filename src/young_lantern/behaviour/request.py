@@ -14,6 +14,7 @@ from urllib.parse import urlsplit
 
 from ..errors import LanternError
 from ..model import FileKind
+from ..model.placeholders import canonical
 
 
 # An address for documentation (RFC 5737), where nobody says another one.
@@ -71,7 +72,7 @@ def request_for(url: str, method: str = "GET", fields: dict[str, str] | None = N
         ip_address(client or CLIENT)
     except ValueError:
         raise LanternError(f"{client!r} is no address of a client") from None
-    host = f"[{parts.hostname}]" if ":" in parts.hostname else parts.hostname
+    host = f"[{parts.hostname}]" if ":" in parts.hostname else canonical(parts.hostname)
     return Request(method.upper(), parts.scheme, host, port or (443 if parts.scheme == "https" else 80), target, tuple((fields or {}).items()), client or CLIENT)
 
 

@@ -12,8 +12,9 @@ from ..errors import SourceUnreadable
 from ..model import AddressRule, ClientIn, Estate, Lookup, Var, Variable
 from ..model.walk import walk
 from .access_logs import AccessLog, read_access_log
-from .compare import Pair, compare_requests, pair_of, with_port_numbers
+from .compare import Pair, compare_requests, pair_of
 from .decide import decide
+from .deployment import as_deployed
 from .outcome import outcome_of
 from .request import Facts, Request, placed_again
 from .request_files import Saved
@@ -54,7 +55,7 @@ def compare_traffic(before: Estate, after: Estate, log: AccessLog, facts: Facts)
 
 def compare_expected(estate: Estate, saved: list[Saved], facts: Facts, path: Path) -> list[Pair]:
     """What was saved of each request, and what comes of it now. Raises SourceUnreadable for a line without an outcome."""
-    estate = with_port_numbers(estate)
+    estate = as_deployed(estate)
     assumed, roots = assumptions(estate), frozenset(document_roots(estate))
     made = []
     for row in saved:

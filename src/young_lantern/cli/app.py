@@ -66,8 +66,9 @@ def trace(source: Source, url: Annotated[str, typer.Argument(metavar="URL", help
         request = one_request(url, method, field or [], client, certificate)
         reading = read(source, dialect, places(files_at or []))
         from ..behaviour import decide
+        from ..behaviour.deployment import as_deployed
 
-        outcome = decide(reading.estate, request, facts_for(reading))
+        outcome = decide(as_deployed(reading.estate), request, facts_for(reading))
         if as_json:
             show_json(documents.trace_document(request, outcome))
         else:

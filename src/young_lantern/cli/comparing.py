@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..behaviour import Request, request_for
-from ..behaviour.compare import compare_estates, compare_requests, with_port_numbers
+from ..behaviour.compare import compare_estates, compare_requests
+from ..behaviour.deployment import as_deployed
 from ..behaviour.decide import decide
 from ..behaviour.request_files import read_requests, read_saved, write_saved
 from ..behaviour.traffic import Traffic, compare_expected, compare_traffic, read_log_for
@@ -115,7 +116,7 @@ def _traffic(wanted: Wanted, before: Reading, after: Reading) -> Traffic | None:
 
 def _only_site(reading: Reading) -> Request:
     """Where the requests of a log came to, if there is but one name that they can have come to."""
-    estate = with_port_numbers(reading.estate)
+    estate = as_deployed(reading.estate)
     named = {(row.host.text, listener.port, listener.secure) for listener in estate.listeners for row in listener.rows if row.host.is_exact}
     if len({host for host, _, _ in named}) != 1:
         raise LanternError("the log does not say which host its requests came to, and there are several: say it with --log-at URL, such as https://www.fernhollow.example")
@@ -124,7 +125,7 @@ def _only_site(reading: Reading) -> Request:
 
 
 def _save(path: Path, before: Reading, after: Reading, extra: list[Request]) -> None:
-    estates = with_port_numbers(before.estate), with_port_numbers(after.estate)
+    estates = as_deployed(before.estate), as_deployed(after.estate)
     rows = [(row.request, row.facts.name, decide(estates[0], row.request, row.facts)) for row in find_witnesses(*estates).rows]
     facts = facts_for(before)
     rows += [(request, "", decide(estates[0], request, facts)) for request in extra]

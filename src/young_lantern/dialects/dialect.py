@@ -139,7 +139,7 @@ class WriterNote:
 
 @dataclass(frozen=True, slots=True)
 class WriterOptions:
-    """strict: reproduce even accidents. placeholder: `str.format` text for a placeholder's name; "" keeps the spelling."""
+    """strict: reproduce even accidents. placeholder: how one is spelt, NAME standing for its name; None keeps the spelling."""
 
     strict: bool = False
     placeholder: str | None = None
@@ -153,6 +153,7 @@ class Dialect:
     read:       a main file, and where paths of the configuration lie here (source/places.py) -> Reading
     recognises: whether a text looks like this dialect, as a number to compare (0: no)
     abilities:  topic or directive of a source -> what becomes of it here, if it is not simply kept
+    open_value: how a value left to deployment is said, NAME standing for its name, where the server would take Caddy's spelling for something else
     move:       makes a copy that runs unprivileged on loopback; see lab/
     """
 
@@ -164,6 +165,7 @@ class Dialect:
     recognises: Callable[[Path, str], int]
     write: Callable[[Estate, WriterOptions], Writing] | None = None
     move: Callable[..., Any] | None = None
+    open_value: str | None = None
     catalogue: Callable[[], Iterable[Row]] = lambda: ()
     also_main: tuple[str, ...] = ()
     abilities: Mapping[str, tuple[Disposition, str]] = field(default_factory=dict, hash=False)

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 from ..codes import NO_COUNTERPART, OTHER_DEFAULT
 from ..fitting.constants import with_constants
 from ..fitting.names import apart_by_names
-from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Listener, Operation, Side, Site, Span, finding
+from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Listener, Operation, Placeholder, Side, Site, Span, finding
 from .dialect import WriterNote, WriterOptions
 
 
@@ -29,6 +29,7 @@ EARLY = "it is done before the origin answers, so that it sees nothing of what t
 class Noting:
     """One writing. `target`: the dialect's name; `site`: the one that is written.
 
+    deciding: variables of the site on which it hangs whether somebody is kept out
     reached: spans that some answer depends on
     left:    what stands in a route that could not be written
     idle:    lines that come to nothing in some place, and why; said of those that are written nowhere
@@ -38,6 +39,7 @@ class Noting:
     options: WriterOptions
     target: str = ""
     site: Site | None = None
+    deciding: frozenset[str] = frozenset()
     notes: list[WriterNote] = field(default_factory=list)
     reached: set[Span] = field(default_factory=set)
     left: set[Span] = field(default_factory=set)
@@ -50,6 +52,9 @@ class Noting:
         if key not in self._said:
             self._said.add(key)
             self.notes.append(WriterNote(span, disposition, finding(code, span, **{"target": self.target, "source": self.estate.dialect, **facts})))  # type: ignore[arg-type]
+
+    def port_of(self, listener: Listener) -> str:
+        return listener.port.spelling if isinstance(listener.port, Placeholder) else str(listener.port)
 
     def is_told(self, span: Span) -> bool:
         """Whether something is noted of a source directive already."""

@@ -8,6 +8,7 @@ conditional.py fields with conditions of their own
 mapping.py  redirects of an origin
 spread.py  changes of the path, each with its own end
 disjoint.py whether two conditions can hold at once
+closing.py what keeps somebody out, and cannot be said
 places.py  places by path, for dialects whose sites are lists of them
 unroll.py  a site's program -> tree: restarts looked up beforehand, settings pushed to the leaves
 own_types.py Content-Type as a field or as a setting

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from ..model import OF_TLS, Estate, Field, Lookup, Operation, Side, Site, Span, Step, Var, Variable, join, literal
+from ..model import OF_TLS, Estate, Field, Lookup, Operation, Side, Site, Span, Step, Var, Variable, join
 from ..model.walk import transform, with_steps
 
 

@@ -13,8 +13,9 @@ from dataclasses import dataclass, replace
 
 from ..model import (
     ALWAYS, ONE_SLASH, AllOf, AnyOf, Block, Capture, Choose, Condition, Estate, Field, Lookup, LookupRow, Not, Part, PathIs, PathMatches, PathStartsWith, Rewrite, SetVariable, Step, Template, TextIs, TextMatches, Var, Variable,
-    literal,
+    fixed, literal,
 )
+from ..model.placeholders import is_open
 from ..model.walk import transform, walk
 from ..patterns import all_of_text, search
 from .late import without_late
@@ -35,7 +36,7 @@ class _Way:
 
     @property
     def text(self) -> str:
-        found = literal(self.value)
+        found = fixed(self.value)
         return "".join(part if isinstance(part, str) else "?" for part in self.value) if found is None else found
 
 
@@ -70,7 +71,7 @@ def _block(block: Block) -> Block:
             assert isinstance(step, SetVariable)
             value = _without_captures(step.value, route.condition)
             before = ways.get(step.name, [])
-            known = before is not None and value is not None and (literal(value) is not None or step.name not in compared) and step.name not in elsewhere and len(before) < _MOST_WAYS and not (step.name in moved and _of_path(held))
+            known = before is not None and value is not None and (fixed(value) is not None or step.name not in compared) and step.name not in elsewhere and len(before) < _MOST_WAYS and not (step.name in moved and _of_path(held))
             ways[step.name] = [*before, _Way(held, value)] if known and before is not None and value is not None else None  # type: ignore[arg-type]
     known_ways = {name: found for name, found in ways.items() if found is not None}
     captured = frozenset(item.pattern for item in walk(rest) if isinstance(item, Capture))
@@ -158,9 +159,9 @@ def _over(condition: Condition, ways: dict[str, list[_Way] | None]) -> Condition
 def _asked(value: object, ways: dict[str, list[_Way]], captured: frozenset[str] = frozenset()) -> object:
     """captured: labels of patterns whose captures are put in somewhere."""
     match value:
-        case TextIs((Var(Variable.VARIABLE, name),), values) if name in ways:
+        case TextIs((Var(Variable.VARIABLE, name),), values) if name in ways and not any(map(is_open, values)):
             return _meets(ways[name], lambda text: any(text == wanted or value.ignores_case and text.lower() == wanted.lower() for wanted in values))
-        case TextMatches((Var(Variable.VARIABLE, name),), pattern) if name in ways and pattern.label not in captured:
+        case TextMatches((Var(Variable.VARIABLE, name),), pattern) if name in ways and pattern.label not in captured and not is_open(pattern.text):
             return _meets(ways[name], lambda text: search(pattern, text) is not None)
         case Not(Not(condition)):
             return condition

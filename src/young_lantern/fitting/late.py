@@ -10,7 +10,8 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from ..model import ALWAYS, Block, Choose, Field, Lookup, Not, Route, SetVariable, Step, TextIs, Var, Variable, join, literal
+from ..model import ALWAYS, Block, Choose, Field, Lookup, Not, Route, SetVariable, Step, TextIs, Var, Variable, fixed, join, literal
+from ..model.placeholders import is_open
 from ..model.walk import transform, walk
 
 
@@ -38,7 +39,7 @@ def _late(program: tuple[Step, ...]) -> dict[str, str]:
     values: dict[str, set[str | None]] = {}
     for item in walk(program):
         if isinstance(item, SetVariable) and item.environment:
-            values.setdefault(item.name, set()).add(literal(item.value) if item.late else None)
+            values.setdefault(item.name, set()).add(fixed(item.value) if item.late else None)
     known = {name: next(iter(found)) for name, found in values.items() if len(found) == 1}
     return {name: value for name, value in known.items() if value is not None and not _asked_elsewhere(name, program)}
 
@@ -64,7 +65,7 @@ def _sets(item: object, late: dict[str, Any]) -> bool:
 def _of_field(field: Field, late: dict[str, str]) -> Field:
     def known(value: object) -> object:
         match value:
-            case TextIs((Var(Variable.VARIABLE, name),), values) if name in late:
+            case TextIs((Var(Variable.VARIABLE, name),), values) if name in late and not any(map(is_open, values)):
                 return ALWAYS if late[name] in values else Not(ALWAYS)
             case Var(Variable.VARIABLE, name) if name in late:
                 return late[name]

@@ -14,6 +14,7 @@ from dataclasses import replace
 from typing import Any
 
 from ..model import ALWAYS, AllOf, AnyOf, Capture, Choose, Condition, Estate, HostIs, HostName, Listener, Lookup, Not, PathMatches, Route, Site, Span, Step, TextIs, TextMatches, Var, Variable, join
+from ..model.placeholders import is_open
 from ..model.walk import transform, walk, with_steps
 from ..patterns import host_matches, search
 from .constants import changed_templates
@@ -32,9 +33,14 @@ def apart_by_names(estate: Estate) -> Estate:
     return estate
 
 
+def _is_written_out(name: HostName) -> bool:
+    """Not where a part of it is left to deployment: nobody knows what a pattern finds in it."""
+    return name.is_exact and not is_open(name.text)
+
+
 def _apart(site: Site, estate: Estate) -> Estate:
     listeners = estate.listeners_of(site.key)
-    if len(site.names) < 2 or not all(name.is_exact for name in site.names) or not _asks_host(site.program) or _captures_further(site.program):
+    if len(site.names) < 2 or not all(_is_written_out(name) for name in site.names) or not _asks_host(site.program) or _leaves_open(site.program) or _captures_further(site.program):
         return estate
     usual = all(_USUAL_PORTS.get(listener.port) is listener.secure for listener in listeners if isinstance(listener.port, int)) and all(isinstance(listener.port, int) for listener in listeners)
     groups: list[tuple[tuple[Step, ...], list[HostName]]] = []
@@ -74,6 +80,12 @@ def _host_conditions(program: object) -> Iterator[HostIs | TextIs | TextMatches]
 
 def _asks_host(program: object) -> bool:
     return next(_host_conditions(program), None) is not None
+
+
+def _leaves_open(program: object) -> bool:
+    """Whether what is asked of the host is left to deployment."""
+    return any(isinstance(text, str) and is_open(text) for item in _host_conditions(program) for part in walk(item)
+               for text in (*getattr(part, "values", ()), getattr(part, "text", "")))
 
 
 def _captures_further(program: tuple[Step, ...]) -> bool:

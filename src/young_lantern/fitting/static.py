@@ -11,9 +11,10 @@ from functools import lru_cache
 from typing import Any
 
 from ..model import (
-    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, HostIs, LookedUpInside, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Rewritten, SchemeIs, Template, TextIs,
-    TextMatches, Var, Variable, literal,
+    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, HostIs, LookedUpInside, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
+    TextMatches, Var, Variable, fixed, literal,
 )
+from ..model.placeholders import is_open
 from ..model.walk import transform
 from ..patterns import covered_prefix, literal_start, search
 from ..patterns.path_languages import follows
@@ -99,15 +100,15 @@ def truth(condition: Condition, known: Known) -> bool | None:
             return None if known.internal is None else label in known.rewritten
         case FileExists(root, (Var(Variable.PATH),) | (), kind, cleans=False) if known.file_root is not None and known.file_root == root:
             return kind is not FileKind.FOLDER
-        case TextIs(template, values, ignores_case) if (text := literal(template)) is not None and not any(isinstance(part, Placeholder) for part in template):
+        case TextIs(template, values, ignores_case) if (text := fixed(template)) is not None and not any(map(is_open, values)):
             return any(text == value or ignores_case and text.lower() == value.lower() for value in values)
-        case TextMatches(template, pattern) if (text := literal(template)) is not None and not any(isinstance(part, Placeholder) for part in template):
+        case TextMatches(template, pattern) if (text := fixed(template)) is not None and not is_open(pattern.text):
             return search(pattern, text) is not None
         case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | FileExists() if lasting(condition):
             return True if (condition, True) in known.settled else False if (condition, False) in known.settled else None
         case TextIs((Var(Variable.VARIABLE, name),), values):
             value = dict(known.variables).get(name, None)
-            return None if value is None else value in values
+            return None if value is None or any(map(is_open, values)) else value in values
         case Not(inner):
             value_of = truth(inner, known)
             return None if value_of is None else not value_of

@@ -10,8 +10,9 @@ import re
 from dataclasses import replace
 
 from ..model import (
-    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, Lookup, LookupRow, Not, PathMatches, Step, TextIs, TextMatches, Unknowable, Var, Variable, literal,
+    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, Lookup, LookupRow, Not, PathMatches, Step, TextIs, TextMatches, Unknowable, Var, Variable, fixed,
 )
+from ..model.placeholders import is_open
 from ..model.walk import transform
 from ..patterns import search
 from ..patterns.groups import fits, inside_group, with_group
@@ -56,7 +57,7 @@ def _in_pattern(part: Condition, found: dict[str, PathMatches]) -> Condition:
         return part if inner is part.condition else inner.condition if isinstance(inner, Not) else replace(part, condition=inner)
     match part:
         case TextIs((Lookup(subject=(Capture(int() as group, label),)) as table,)) | TextMatches((Lookup(subject=(Capture(int() as group, label),)) as table,)) if label in found and not table.ignores_case:
-            met = [_meets(part, literal(result) or "") if literal(result) is not None else None for result in (*(row.result for row in table.rows), table.fallback)]
+            met = [_meets(part, fixed(result) or "") if fixed(result) is not None else None for result in (*(row.result for row in table.rows), table.fallback)]
             if None in met or not all(isinstance(row.value, str) for row in table.rows):
                 return part
             keys = [str(row.value) for row, holds in zip(table.rows, met, strict=False) if holds is not met[-1]]
@@ -73,7 +74,9 @@ def _in_pattern(part: Condition, found: dict[str, PathMatches]) -> Condition:
 
 
 def _spelt_out(asked: TextIs | TextMatches, table: Lookup) -> Condition | None:
-    results = [literal(row.result) for row in table.rows] + [literal(table.fallback)]
+    if any(map(is_open, asked.values if isinstance(asked, TextIs) else (asked.pattern.text,))):
+        return None
+    results = [fixed(row.result) for row in table.rows] + [fixed(table.fallback)]
     if any(result is None for result in results) or len(results) > 40:
         return None
     met = [_meets(asked, str(result)) for result in results]

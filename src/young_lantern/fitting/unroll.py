@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 from ..model import (
     ALWAYS, Abort, AddressRule, AllOf, AnswerLimit, AnyOf, AskFirst, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
     ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, MediaTypes, Not, Note, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
-    Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, literal,
+    Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, fixed, literal,
 )
 from ..model.media_types import of_name
 from ..model.walk import transform, walk
@@ -334,7 +334,7 @@ def _effect(step: Rewrite | SetVariable, env: _Env) -> tuple[Effect, _Env]:
     made = _captured(step, env)
     known = env.known
     if isinstance(made, SetVariable):
-        return made, replace(env, known=known.with_variable(made.name, literal(made.value)))
+        return made, replace(env, known=known.with_variable(made.name, fixed(made.value)))
     if made.edit is None and not made.internal:
         return made, env
     known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=())

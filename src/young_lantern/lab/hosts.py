@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..behaviour import Request, decide
-from ..behaviour.compare import with_port_numbers
+from ..behaviour.deployment import as_deployed
 from ..behaviour.differences import differences
 from ..behaviour.request import Facts
 from ..dialects.dialect import Reading
@@ -57,7 +57,7 @@ def check_hosts(readings: tuple[Reading, Reading], addresses: tuple[list[Address
 
     rate: requests a second to each host, at the most
     """
-    estates = tuple(with_port_numbers(reading.estate) for reading in readings)
+    estates = tuple(as_deployed(reading.estate) for reading in readings)
     chosen, sampled = choose_requests(*estates, [*requests], most, lambda request: (all_methods or request.method in SAFE) and request.field("Content-Length") is None and not asks_origin(request) and request.field(CERTIFICATE) is None)
     plan = Plan(Path("/"), lambda: 0)
     rows: list[Row] = []

@@ -21,7 +21,8 @@ from ..behaviour.outcome import OWN_WORDS
 from ..behaviour.own_values import fits, is_own
 from ..model import SENT_PARAMETERS
 from ..model.registered_types import usual_name
-from ..source.plan import Plan, canonical
+from ..model.placeholders import canonical
+from ..source.plan import Plan
 from .client import Answer
 from .origin import MARK
 

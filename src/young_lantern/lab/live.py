@@ -15,7 +15,7 @@ from pathlib import Path
 
 from ..behaviour.asking import deciders, together
 from ..behaviour import Outcome, Request, decide, real_files
-from ..behaviour.compare import with_port_numbers
+from ..behaviour.deployment import as_deployed, open_folders
 from ..behaviour.differences import differences
 from ..behaviour.origin_answers import wanted
 from ..behaviour.own_values import unforetold
@@ -25,7 +25,8 @@ from ..dialects import named
 from ..dialects.dialect import Reading
 from ..model import Estate, Finding, Listener, finding
 from ..source.places import moved
-from ..source.plan import Plan, canonical, placeholder_names
+from ..model.placeholders import canonical, placeholder_names
+from ..source.plan import Plan
 from .certificates import make_certificate, make_client_certificates
 from .client import Answer, ask
 from .judge import Difference, against_model, between_servers
@@ -108,7 +109,7 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         names = placeholder_names([*before.texts.values(), *after.texts.values()])
         fills: dict[str, str] = {**after.given, **before.given}
         names -= fills.keys() | before.defines | after.defines
-        fills |= {name: f"192.0.2.{200 + number % 50}" if "PORT" not in name.upper() else str(8100 + number) for number, name in enumerate(sorted(names))}
+        fills |= {name: _made_up(name, number, (before, after)) for number, name in enumerate(sorted(names))}
         readings = tuple(_filled(reading, fills, folder / f"filled-{number}") for number, reading in enumerate((before, after)))
         hosts = [row.host.text for reading in readings for listener in reading.estate.listeners for row in listener.rows]
         certificate = make_certificate(folder / "certificate", [host for host in hosts if not host.endswith(".*") and not host.startswith("~")])
@@ -129,7 +130,7 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         chosen, sampled = choose_requests(readings[0].estate, readings[1].estate, requests, most)
         # A relative root is below the folder that the server runs in.
         facts = real_files(lambda path: plans[0].folder / plans[0].path(path))
-        estates = tuple(with_port_numbers(reading.estate) for reading in readings)
+        estates = tuple(as_deployed(reading.estate) for reading in readings)
         together(*estates)
 
         def one(request: Request) -> Row:
@@ -190,6 +191,17 @@ def _empty_roots(estates: list[Estate], placed: tuple[tuple[str, Path], ...], fo
     return tuple(made)
 
 
+def _made_up(name: str, number: int, readings: tuple[Reading, Reading]) -> str:
+    """A value for a placeholder: what a port, a folder, the name of a host, or the address of another machine may be."""
+    if "PORT" in name.upper():
+        return str(8100 + number)
+    held = canonical(f"${{{name}}}")
+    if any(held in open_folders(reading.estate) for reading in readings):
+        return f"/srv/folder-{number}"
+    hosts = [canonical(host.text) for reading in readings for site in reading.estate.sites for host in site.names]
+    return f"name-{number}.fernhollow.example" if any(held in host for host in hosts) else f"192.0.2.{200 + number % 50}"
+
+
 def _filled(reading: Reading, fills: dict[str, str], folder: Path) -> Reading:
     """The configuration with its placeholders filled, read again from a copy of its files."""
     plan = Plan(folder, free_port, fills=fills)
@@ -204,7 +216,7 @@ def _filled(reading: Reading, fills: dict[str, str], folder: Path) -> Reading:
 
 def choose_requests(before: Estate, after: Estate, more: Iterable[Request], most: int, fits: Callable[[Request], bool] = lambda request: True) -> tuple[list[Request], int]:
     """The witnesses that can be asked from here, and the requests given, evenly thinned out to `most`; and how many there were."""
-    found = [row.request for row in find_witnesses(with_port_numbers(before), with_port_numbers(after)).rows]
+    found = [row.request for row in find_witnesses(as_deployed(before), as_deployed(after)).rows]
     here = list(dict.fromkeys(replace(request, client=_LOOPBACK) for request in [*more, *found] if fits(request)))
     large = [request for request in here if request.field("Content-Length")]
     here = [request for request in here if not request.field("Content-Length")] + large[:: max(1, len(large) // _MOST_LARGE)]

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import Enum
 
+from .placeholders import is_open
 from .span import Span
 
 
@@ -158,6 +159,12 @@ def literal(template: Template) -> str | None:
     if all(isinstance(part, (str, Placeholder)) for part in template):
         return "".join(part if isinstance(part, str) else part.spelling for part in template)  # type: ignore[union-attr]
     return None
+
+
+def fixed(template: Template) -> str | None:
+    """The text of a template that is the same wherever it is deployed: None with a variable or a placeholder in it."""
+    text = literal(template)
+    return None if text is None or is_open(text) else text
 
 
 def join(*pieces: Template | Part) -> Template:

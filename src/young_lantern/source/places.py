@@ -10,15 +10,18 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
+from ..model.placeholders import canonical
+
 Pairs = tuple[tuple[str, Path], ...]
 
 
 def moved(configured: str, pairs: Pairs) -> str:
     """The path with the prefix of the first (prefix as configured, folder here) pair that holds it replaced."""
     for prefix, folder in pairs:
-        clean = prefix.rstrip("/")
-        if configured == clean or configured.startswith(clean + "/"):
-            return str(folder) + configured[len(clean):]
+        # A value that is left to deployment may have been put in one spelling by then.
+        for clean in dict.fromkeys((prefix.rstrip("/"), canonical(prefix.rstrip("/")), f"/{canonical(prefix.rstrip('/'))}")):
+            if configured == clean or configured.startswith(clean + "/"):
+                return str(folder) + configured[len(clean):]
     return configured
 
 

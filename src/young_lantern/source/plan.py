@@ -13,14 +13,8 @@ from pathlib import Path
 from ..model import Credentials, Estate
 from ..model.walk import walk
 from .passwords import PASSWORD_HASH
+from ..model.placeholders import PLACEHOLDER, canonical, name_of
 from .places import moved
-
-_PLACEHOLDER = re.compile(r"\$\{(\w+)\}|\{\{\s*(.*?)\s*\}\}|\{\$(\w+)(?::[^}]*)?\}|\{env\.(\w+)\}")
-
-
-def canonical(text: str) -> str:
-    """The text with every placeholder in one spelling, so that two dialects' spellings of one value are the same."""
-    return _PLACEHOLDER.sub(lambda found: f"<{next(name for name in found.groups() if name)}>", text)
 
 
 @dataclass
@@ -110,13 +104,4 @@ class Plan:
 
     def fill(self, text: str) -> str:
         """The text with the placeholders that have a value filled in."""
-        def value(found: re.Match[str]) -> str:
-            name = next(name for name in found.groups() if name)
-            return self.fills.get(name, found[0])
-        return _PLACEHOLDER.sub(value, text)
-
-
-def placeholder_names(texts: list[str]) -> set[str]:
-    """The names of all placeholders in some texts, but for the servers' own variables in lower case (`${host}`)."""
-    found = {next(name for name in match.groups() if name) for text in texts for match in _PLACEHOLDER.finditer(text) if match[1] is None or match[1].isupper()}
-    return {name for name in found if name.isidentifier()}
+        return PLACEHOLDER.sub(lambda found: self.fills.get(name_of(found), found[0]), text)

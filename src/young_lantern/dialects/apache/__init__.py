@@ -25,5 +25,5 @@ def _recognises(path: Path, text: str) -> int:
 
 APACHE = Dialect(
     name="apache", server="apache2", package="apache2", main_file="httpd.conf", also_main=("apache2.conf", "conf/httpd.conf"),
-    read=read, recognises=_recognises, write=write, move=move, catalogue=lambda: catalogue.ROWS, abilities=ABILITIES,
+    read=read, recognises=_recognises, write=write, move=move, open_value="${NAME}", catalogue=lambda: catalogue.ROWS, abilities=ABILITIES,
 )

@@ -13,7 +13,8 @@ from pathlib import Path
 
 from ...errors import SourceUnreadable
 from ...source.places import include_of_copy
-from ...source.plan import Plan, canonical
+from ...model.placeholders import canonical
+from ...source.plan import Plan
 from ..dialect import Reading
 from .reader.folders import LIMIT_FOLDERS
 from .syntax import Directive, Word, parse, print_file

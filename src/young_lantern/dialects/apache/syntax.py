@@ -16,7 +16,8 @@ from ...errors import SourceUnreadable
 from ...model import Span
 
 LIMIT_DEPTH = 60
-_WORD = re.compile(r'\s*("(?:\\.|[^"\\])*"|\'(?:\\.|[^\'\\])*\'|\S+)', re.DOTALL)
+# A placeholder {{ … }} may have blanks in it; it is filled before httpd sees them.
+_WORD = re.compile(r'\s*("(?:\\.|[^"\\])*"|\'(?:\\.|[^\'\\])*\'|(?:\{\{[^\n]*?\}\}|\S)+)', re.DOTALL)
 _CONTINUED = re.compile(r"\\\r?\n")
 _SECTION = re.compile(r"<(/?)\s*([A-Za-z][\w-]*)\s*(.*?)\s*>?\s*$", re.DOTALL)
 

@@ -12,8 +12,6 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from ...model import Capture, Lookup, LookupRow, Part, Placeholder, Template, Unread, Var, Variable, join
-from ..spelling import PLACEHOLDER
-from ..spelling import spell as spelling_of
 
 BUILT_IN = frozenset({"core", "so", "watchdog", "http_core", "log_config", "logio", "version", "unixd", "mpm"})
 
@@ -237,13 +235,3 @@ def variable_text(part: Var) -> str | None:
     if part.variable is Variable.QUERY and part.name:
         return None
     return f"%{{{WRITE[part.variable]}}}" if part.variable in WRITE else None
-
-
-def spell(spelling: str, style: str | None) -> str:
-    """A placeholder in the style asked for; silence keeps it, unless httpd would not fill it in (`{$NAME}`)."""
-    return spelling_of(spelling, "${NAME}" if style is None and spelling.startswith(("{$", "{env.")) else style)
-
-
-def respell(text: str, style: str | None) -> str:
-    """A text that may hold placeholders, each in the style asked for."""
-    return PLACEHOLDER.sub(lambda found: spell(found[0], style), text)

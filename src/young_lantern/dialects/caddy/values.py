@@ -12,7 +12,6 @@ import re
 
 from ...model import Capture, HttpDate, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
 from ..noting import Unwritable
-from ..spelling import respell, spell  # noqa: F401  (the dialect's own place for both)
 
 # Both spellings are read; the first of a variable is the one written. The `port` placeholder is left out: it is the port
 # in the Host field and not the listener's (2.6.2, probed). `prefixed_query` came after 2.6.
@@ -100,11 +99,10 @@ def _part(found: re.Match[str]) -> Part:
     return Unread(found[0])
 
 
-def write_template(template: Template, patterns: dict[str, str], placeholder: str | None, *, rewritten: bool = False) -> str | Unwritable:
+def write_template(template: Template, patterns: dict[str, str], *, rewritten: bool = False) -> str | Unwritable:
     """Template -> a word's text, not yet quoted. Mirror of read_template.
 
     patterns:    label of a pattern -> the name that its captures have
-    placeholder: how placeholders are spelt, NAME standing for the name; None keeps the source's spelling
     rewritten:     the path was changed before, so that the target as received needs its long name
     """
     out: list[str] = []
@@ -113,7 +111,7 @@ def write_template(template: Template, patterns: dict[str, str], placeholder: st
             case str():
                 out.append(part.replace("{", "\\{") if re.search(r"\{[\w.$]", part) else part)
             case Placeholder(spelling):
-                out.append(spell(spelling, placeholder))
+                out.append(spelling)
             case Capture(group, label):
                 if label not in patterns:
                     return Unwritable("a capture whose pattern is not in sight")

@@ -23,5 +23,5 @@ def _recognises(path: Path, text: str) -> int:
 
 NGINX = Dialect(
     name="nginx", server="nginx", package="nginx", main_file="nginx.conf", read=read, recognises=_recognises, write=write, move=move,
-    catalogue=lambda: catalogue.ROWS, abilities=ABILITIES,
+    open_value="${NAME}", catalogue=lambda: catalogue.ROWS, abilities=ABILITIES,
 )

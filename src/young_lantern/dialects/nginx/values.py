@@ -10,9 +10,8 @@ import re
 from collections.abc import Callable
 
 from ...model import Capture, Lookup, LookupRow, Part, Placeholder, Template, Unread, Var, Variable, join
+from ...model.placeholders import MARKED
 from ..noting import Unwritable
-from ..spelling import PLACEHOLDER
-from ..spelling import spell as spelling_of
 
 _TIME = re.compile(r"(\d+)(ms|s|m|h|d|w|M|y)?")
 _SECONDS = {"ms": 0.001, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800, "M": 2592000, "y": 31536000, None: 1}
@@ -193,7 +192,8 @@ def variable_name(name: str) -> str:
 def quote(text: str) -> str:
     """A word as nginx reads it back. ngx_conf_read_token: a backslash goes before quotes, itself, t, r and n."""
     escaped = re.sub(r"\\(?=[\"'\\trn]|$)", r"\\\\", text)
-    bare = re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", text)
+    # A value that is left to deployment may be empty.
+    bare = MARKED.sub("", re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", text))
     if not _SPECIAL.search(bare):
         return escaped
     return '"' + escaped.replace('"', '\\"') + '"'
@@ -214,13 +214,3 @@ def write_size(size: int) -> str:
         if size and size % _SIZES[unit] == 0:
             return f"{size // _SIZES[unit]}{unit}"
     return str(size)
-
-
-def spell(spelling: str, style: str | None) -> str:
-    """A placeholder in the style asked for; silence keeps it, unless nginx would take it for a block (`{$NAME}`)."""
-    return spelling_of(spelling, "${NAME}" if style is None and spelling.startswith(("{$", "{env.")) else style)
-
-
-def respell(text: str, style: str | None) -> str:
-    """A text that may hold placeholders, each in the style asked for."""
-    return PLACEHOLDER.sub(lambda found: spell(found[0], style), text)

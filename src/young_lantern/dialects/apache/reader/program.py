@@ -16,9 +16,10 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, AllOf, AnswerLimit, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
+    ALWAYS, AllOf, AnswerLimit, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Lookup, LookupRow, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
     Var, Variable, Written, join,
 )
+from ....model.placeholders import PLACEHOLDER
 from ....model.walk import walk, with_steps
 from .. import catalogue, defaults
 from . import access, compression, environment, fields, files, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, tls
@@ -94,7 +95,7 @@ class Program:
         places = {}
         for rule in rules:
             text = re.sub(r"%\{DOCUMENT_ROOT\}", self.place.folder, rule.node.args[1]) if len(rule.node.args) > 1 else "-"
-            start = re.split(r"[$%]", text)[0]
+            start = re.split(r"\$(?!\{)|%", text)[0]
             known = [folder for folder in self._folders() if (start + "/").startswith(folder + "/")]
             if known:
                 places[max(known, key=len)] = None
@@ -108,7 +109,7 @@ class Program:
     def _folders(self) -> set[str]:
         found = {self.place.folder, *(section.text.rstrip("/") for section in self.sections if section.kind == "directory" and not re.search(r"[*?\[]", section.text))}
         found |= {folder.rstrip("/") for nodes in (self.host.own, self.host.main) for _, _, folder in mappings.read_aliases(nodes, self.context)}
-        return {folder for folder in found if folder.startswith("/")}
+        return {folder for folder in found if folder.startswith("/") or PLACEHOLDER.match(folder)}
 
     def _mapped_anew(self, mapping: tuple[Step, ...], head: tuple[Step, ...]) -> tuple[Step, ...]:
         """The mapping of a path that a rule with PT has changed: sections are chosen by it once it is mapped, not for a redirect of the mapping (2.4.71, probed)."""
@@ -396,8 +397,14 @@ class Program:
             context.value(odd.node, " ".join(odd.node.args), "a rule for every path was expected, which answers or sets a variable: a pattern is tried on the origin's URL, which is not read")
             return (Unserved(odd.node.span.directive, odd.node.span),)
         label = context.label("location rewriting")
-        level = rewrites.Level(label, None, "/", (), (), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure, let_in=True)
+        level = rewrites.Level(label, None, "/", (), (), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure, user=self._looked_up_user())
         return self._unless_ended((Block(label, rewrites.read_phase(rules, level, context)),))
+
+    def _looked_up_user(self) -> Template:
+        """mod_rewrite.c, lookup_variable: the path is asked for once more as it was decoded, so that nobody is found for one that would be refused then (2.4.71, probed)."""
+        slashes = self.context.last(self.host.levels, "allowencodedslashes")
+        refused = "%00" if slashes is not None and slashes.args and slashes.args[0].lower() != "off" else "%(?:00|2f)"
+        return (Lookup("user_looked_up", (Var(Variable.PATH),), (LookupRow(Pattern(f"{refused}|%(?![0-9a-f]{{2}})", "pcre", True), ()),), (Var(Variable.USER),)),)
 
     def _phase(self, section: Section, place: Place) -> tuple[Step, ...]:
         context = self.context

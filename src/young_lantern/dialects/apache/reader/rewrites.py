@@ -56,7 +56,7 @@ class Level:
     goes_on: the steps after a rule that changed the path and ends the list; `passes`: after one with PT
     forward: the steps of a [P] rule; document_root: its folder, `folder` the one that files lie in once `strip` is cut off the path; `bare`: the path is a folder's without its slash
     indexes: the index files looked for in folders; shown: what a relative redirect is put behind
-    let_in: who asks is known by then, as in a folder
+    user: what a lookahead for who asks finds
     """
 
     label: str
@@ -72,7 +72,7 @@ class Level:
     bare: Condition | None = None
     indexes: tuple[str, ...] = ()
     shown: str = ""
-    let_in: bool = False
+    user: Template = ()
 
 
 def is_on(nodes: list[Node], context: Context) -> bool:
@@ -332,9 +332,8 @@ def minds_no_path(rule: Rule) -> bool:
 
 
 def _names(level: Level) -> dict[str, Template]:
-    # A lookahead for who asks finds him who is let in, once that is known (2.4.71, probed; but for paths that say %25, which
-    # it asks for once more as they were decoded).
-    user: dict[str, Template] = {"LA-U:REMOTE_USER": (Var(Variable.USER),)} if level.let_in or level.prefix is not None else {}
+    # A lookahead for who asks finds him who is let in, once that is known (2.4.71, probed).
+    user: dict[str, Template] = {"LA-U:REMOTE_USER": level.user or (Var(Variable.USER),)} if level.user or level.prefix is not None else {}
     if level.prefix is None:
         return {**user, "REQUEST_FILENAME": (Var(Variable.PATH),), "SCRIPT_FILENAME": (Var(Variable.PATH),)}
     return user

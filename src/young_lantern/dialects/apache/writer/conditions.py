@@ -11,17 +11,19 @@ import dataclasses
 import re
 from dataclasses import dataclass, field
 
+from ....fitting.closing import of_paths
 from ....model import (
     ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
     TextMatches, Var, Variable,
 )
+from ....model.placeholders import is_open
 from ....model.walk import walk
 from ....patterns import literal_start
 from ...noting import Unwritable
 from .. import values
 from .context import Context, Names
 from .output import Node
-from .paths import PATHS, groups_of, look, of_paths, plain_pattern, without_groups
+from .paths import PATHS, groups_of, look, plain_pattern, without_groups
 
 _KINDS = {FileKind.FILE: "-f", FileKind.FOLDER: "-d"}
 
@@ -203,7 +205,7 @@ def _text_is(template: Template, wanted: tuple[str, ...], ignores_case: bool, si
     text = context.in_rule(template, None, asked)
     if isinstance(text, Unwritable):
         return text
-    subject = text if " " not in text else values.quote(text)
+    subject = _subject(text)
     if wanted == ("",):
         # A bare `=` would be a pattern (mod_rewrite.c, cmd_rewritecond).
         return [subject, values.quote(f"{sign}^$")]
@@ -232,7 +234,12 @@ def _text_matches(template: Template, pattern: Pattern, sign: str, asked: Asked,
     made = context.in_rule(template, None, asked)
     if isinstance(made, Unwritable):
         return made
-    return [made if " " not in made else values.quote(made), values.quote(f"{sign}{text}"), *case]
+    return [_subject(made), values.quote(f"{sign}{text}"), *case]
+
+
+def _subject(text: str) -> str:
+    """A value that is left to deployment may be empty, or have blanks."""
+    return values.quote(text) if " " in text or is_open(text) else text
 
 
 _ANYTHING = {"%{QUERY_STRING}": "[^&]", "%{HTTP_COOKIE}": "[^;]"}

@@ -8,12 +8,10 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
-from ....codes import PLACEHOLDER_OPEN
-from ....model import Capture, Disposition, HttpDate, Lookup, Part, Placeholder, Span, Template, Unread, Var, Variable
+from ....model import Capture, HttpDate, Lookup, Part, Placeholder, Span, Template, Unread, Var, Variable
 from ...noting import Noting, Unwritable
 from .. import values
 from .output import Node
-
 
 # mod_rewrite, THE_REQUEST: the target as received has no name of its own, but the whole line has.
 _REQUEST_LINE = (Var(Variable.METHOD_SENT), " ", Var(Variable.TARGET), " ", Var(Variable.PROTOCOL))
@@ -89,11 +87,6 @@ class Context(Noting):
         self.variables.add(name)
         return name
 
-    def placeholder(self, part: Placeholder, span: Span | None) -> str:
-        written = values.spell(part.spelling, self.options.placeholder)
-        self.note(span, Disposition.KEPT, PLACEHOLDER_OPEN, placeholder=part.spelling, written=written)
-        return written
-
     def plain(self, template: Template, span: Span | None) -> str | Unwritable:
         """The text of a template without variables."""
         pieces = []
@@ -101,7 +94,7 @@ class Context(Noting):
             if isinstance(part, str):
                 pieces.append(part)
             elif isinstance(part, Placeholder):
-                pieces.append(self.placeholder(part, span))
+                pieces.append(part.spelling)
             else:
                 return Unwritable(what(part))
         return "".join(pieces)
@@ -121,7 +114,7 @@ class Context(Noting):
             case str():
                 return re.sub(r"([\\$%])", r"\\\1", part)
             case Placeholder():
-                return self.placeholder(part, span)
+                return part.spelling
             case Capture(group) if part.pattern == asked.rule and asked.rule and (number := asked.number(group)) is not None:
                 return f"${number}"
             case Capture(group) if part.pattern == asked.condition and asked.condition and (number := asked.number(group)) is not None:
@@ -147,7 +140,7 @@ class Context(Noting):
         parts = list(template)
         pieces = []
         if all(isinstance(part, str | Placeholder) for part in parts):
-            return "".join(part.replace("%", "%%") if isinstance(part, str) else self.placeholder(part, span) for part in parts)  # type: ignore[arg-type]
+            return "".join(part.replace("%", "%%") if isinstance(part, str) else part.spelling for part in parts)  # type: ignore[arg-type]
         if [isinstance(part, Var) and part.variable is Variable.VARIABLE for part in parts].count(True) == len([part for part in parts if not isinstance(part, str)]):
             return "".join(part.replace("%", "%%") if isinstance(part, str) else f"%{{{part.name}}}e" for part in parts)  # type: ignore[union-attr]
         while parts:
@@ -161,7 +154,7 @@ class Context(Noting):
                     return Unwritable("a text with signs that mean something in an expression")
                 pieces.append(part)
             elif isinstance(part, Placeholder):
-                pieces.append(self.placeholder(part, span))
+                pieces.append(part.spelling)
             elif isinstance(part, Var) and (part.variable in (Variable.PATH_ESCAPED, Variable.ORIGINAL_PATH) or moved and part.variable is Variable.PATH):
                 return Unwritable(what(part) if part.variable is not Variable.PATH else "the path as it was changed")
             elif isinstance(part, Var) and (text := self._variable(part)) is not None:

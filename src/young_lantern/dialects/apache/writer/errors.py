@@ -155,7 +155,7 @@ def body_text(step: Respond, moved: bool, context: Context) -> str | Unwritable:
         if isinstance(part, str):
             pieces.append(re.sub(r"([\\$])", r"\\\1", part).replace("\n", _NEWLINE))
         elif isinstance(part, Placeholder):
-            pieces.append(context.placeholder(part, step.span))
+            pieces.append(part.spelling)
         elif isinstance(part, Var) and not (moved and part.variable is Variable.PATH) and (text := values.variable_text(part)) is not None and part.variable is not Variable.VARIABLE:
             pieces.append(text)
         else:

@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
+from ....codes import POLICY_DIFFERS
 from ....fitting.mapping import location_mapping
 from ....model import (
     ALWAYS, UNDERSCORED, AsReceived, Condition, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Not, Operation, PathIs, PathMatches, PathStartsWith, Pool, Rewrite, SetPath, Span,
@@ -19,7 +19,7 @@ from ....model import (
 )
 from ...noting import Unwritable
 from .. import values
-from ..values import PLACEHOLDER, quote
+from ..values import quote
 from .conditions import Asked
 from . import heads
 from .context import Context, Names
@@ -191,16 +191,13 @@ def write_pool(step: Forward, context: Context) -> str | Unwritable:
         context.modules.add("ssl")
     pool = context.estate.pool(step.pool)
     if pool is None:
-        return f"{scheme}://{values.respell(step.pool, context.options.placeholder)}"
+        return f"{scheme}://{step.pool}"
     if pool.span is not None and not pool.inline:  # an origin by itself has the span of the line that asks it first
         context.reached.add(pool.span)
-    for member in pool.members:
-        for found in PLACEHOLDER.finditer(member.address):
-            context.note(member.span, Disposition.KEPT, PLACEHOLDER_OPEN, placeholder=found[0], written=values.spell(found[0], context.options.placeholder))
     if not pool.members:
         return Unwritable("an origin: there is none that can be asked")
     if pool.inline and len(pool.members) == 1:
-        return f"{scheme}://{_address(pool.members[0].address, step.secure, context)}"
+        return f"{scheme}://{_address(pool.members[0].address, step.secure)}"
     if pool.name not in context.balancers:
         context.balancers[pool.name] = _free(pool, context)
         context.proxies.append(_balancer(context.balancers[pool.name], pool, scheme, context))
@@ -221,15 +218,14 @@ def _free(pool: Pool, context: Context) -> str:
     return name
 
 
-def _address(address: str, secure: bool, context: Context) -> str:
-    text = values.respell(address, context.options.placeholder)
-    return text.removesuffix(":443" if secure else ":80") if not text.startswith("[") else text
+def _address(address: str, secure: bool) -> str:
+    return address.removesuffix(":443" if secure else ":80") if not address.startswith("[") else address
 
 
 def _balancer(name: str, pool: Pool, scheme: str, context: Context) -> Node:
     lines = []
     for member in pool.members:
-        words = [quote(f"{scheme}://{_address(member.address, scheme == 'https', context)}")]
+        words = [quote(f"{scheme}://{_address(member.address, scheme == 'https')}")]
         words += [f"loadfactor={member.weight}"] if member.weight != 1 else []
         words += [f"status=+{sign}" for sign, said in (("H", member.backup), ("D", member.down)) if said]
         words += [f"retry={round(member.fail_seconds)}"] if member.fail_seconds is not None else []

@@ -14,7 +14,6 @@ from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.static import bare
 from ....model import Folders, Gateway, Member, Operation, PathIs, PathMatches, ServeFiles, Span, Unserved, Var, Variable, literal
 from ....model.walk import walk
-from .. import values
 from ..values import quote
 from .context import Context
 from .output import Node
@@ -124,5 +123,5 @@ def _spans(step: Gateway, context: Context) -> list[Span]:
 
 def _handler(member: Member, context: Context) -> str:
     """`unix:/run/php.sock` -> `proxy:unix:/run/php.sock|fcgi://localhost`."""
-    address = values.respell(member.address, context.options.placeholder)
+    address = member.address
     return f"proxy:{address}|fcgi://localhost" if address.startswith("unix:") else f"proxy:fcgi://{re.sub(r'^fcgi://', '', address)}"

@@ -16,18 +16,6 @@ PATHS = (PathIs, PathStartsWith, PathMatches)
 _GROUP = re.compile(r"(\\.|\[(?:\\.|\^?\]|[^\]])(?:\\.|[^\]\\])*\])|\((?:\?P?<\w+>|(?!\?))")
 
 
-def of_paths(condition: Condition) -> bool:
-    """Whether a condition asks for nothing but the path."""
-    match condition:
-        case PathIs() | PathStartsWith() | PathMatches():
-            return True
-        case Not(inner):
-            return of_paths(inner)
-        case AllOf(conditions) | AnyOf(conditions):
-            return all(of_paths(item) for item in conditions)
-    return condition is ALWAYS
-
-
 def apart(one: Condition, other: Condition) -> bool:
     """Whether no path can meet both."""
     for whole, pattern in ((one, other), (other, one)):

@@ -13,7 +13,8 @@ import re
 from dataclasses import dataclass, field, replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
-from ....fitting.places import at_path, refuses
+from ....fitting.closing import by_paths, keeps_out, of_paths
+from ....fitting.places import at_path
 from ....fitting.static import bare
 from ....model import (
     ALWAYS, AllOf, AnyOf, AsReceived, Capture, ClientIn, Condition, FileExists, FileKind, Forward, Mapped, Not, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewrite, ServeFiles, SetPath,
@@ -25,7 +26,7 @@ from . import answers, files, forwards, gateways, limits, rewrites
 from .conditions import Asked, write_conditions
 from .context import Context
 from .output import Node
-from .paths import apart, escaped, of_paths
+from .paths import apart, escaped
 
 _WHY_501 = ("Not carried over: see the report.",)
 
@@ -368,7 +369,10 @@ def _effect(item: Rewrite | SetVariable, where: _Where, followed: bool, plan: Pl
         asked = write_conditions(where.parts, item.value, context, whole=rewrites.needs_path(item.value) and context.rewritten)
         made = asked if isinstance(asked, Unwritable) else rewrites.write_variable(item, asked, context)
         if isinstance(made, Unwritable):
-            context.lost(item.span, "this variable", f"httpd cannot say {made.what}")
+            if item.name in context.deciding:
+                _lose(item.span, made, where, plan, context, True)
+            else:
+                context.lost(item.span, "this variable", f"httpd cannot say {made.what}")
             return where
         plan.events.append(Event(where.parts, made))
         return where
@@ -394,7 +398,7 @@ def _lose(span: Span | None, what: Unwritable, where: _Where, plan: Plan, contex
     asked = write_conditions(where.parts, (), context)
     if isinstance(asked, Unwritable):
         # Whom it is for cannot be said: of what refuses, all are refused within the path that can be said; else nobody is kept from anything.
-        by_path = tuple(part for part in where.parts if of_paths(part))
+        by_path = tuple(found for part in where.parts if (found := by_paths(part)) is not ALWAYS)
         asked = write_conditions(by_path, (), context) if refused else asked
     event = Event(where.parts, [] if isinstance(asked, Unwritable) else rewrites.rule(asked, "-", ["R=501", "L"], context, (span,), _WHY_501))
     plan.events.append(event)
@@ -572,7 +576,7 @@ def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Eve
         made = answers.WRITES[type(answer)](answer, asked, context)
     if isinstance(made, Unwritable):
         context.left.update(item for item in walk(leaf) if isinstance(item, Span))
-        return _lose(answer.span, made, where, plan, context, refuses(Chain([leaf])))
+        return _lose(answer.span, made, where, plan, context, keeps_out(Chain([leaf])))
     for node in made:
         node.spans = tuple(dict.fromkeys((*node.spans, *(span for span in spans if span))))
     event = Event(where.parts, made, asked=asked if isinstance(asked, Asked) else None)

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 
 from ....fitting import Chain, answer_types, leaves
+from ....fitting.closing import of_paths
 from ....fitting.cookies import as_edits
 from ....fitting.mapping import location_mapping
 from ....fitting.static import bare
@@ -23,7 +24,7 @@ from . import access, compression, errors, fields, files, forwards, types
 from .conditions import write_conditions
 from .context import Context
 from .output import Node
-from .paths import apart, fragment, of_paths, section
+from .paths import apart, fragment, section
 from .rewrites import rule
 from .routes import Case, Event, Plan, wish_of
 

@@ -14,6 +14,7 @@ from itertools import groupby
 
 from ....codes import CLIENT_BEHIND_ALL, IPV6_TOO, NO_COUNTERPART, RESTART_LOST
 from ....fitting import Leaf, answer_types, leaves, own_types, unroll, without_impossible, without_tables
+from ....fitting.closing import deciding_variables
 from ....fitting.every_path import without_every_path
 from ....fitting.guards import close_asked, close_unguarded, exempt_clients
 from ....fitting.conditional import with_conditions, without_idle_changes
@@ -21,10 +22,10 @@ from ....fitting.places import plain_paths
 from ....fitting.spread import spread
 from ....fitting.targets import plain_targets
 from ....fitting.trying import without_loops
-from ....model import SYSTEM_TRUST, AnswerPlainly, AskFirst, Disposition, Estate, Forward, HostName, Listener, Placeholder, Redirect, ServeFiles, Site, SiteTls, Span, Var, Variable
+from ....model import SYSTEM_TRUST, AnswerPlainly, AskFirst, Disposition, Estate, Forward, HostName, Listener, Redirect, ServeFiles, Site, SiteTls, Span, Var, Variable
 from ....model.walk import walk
 from ....patterns import host_matches
-from ..values import quote, spell
+from ..values import quote, word
 from . import files, gateways, heads, logs, routes, settings, tls, waits
 from .context import Context
 from .kept_connections import closed_after_pages
@@ -106,6 +107,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     passing: set[int] = set()
     chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict), lambda field: False))), passing))
     chain = close_unguarded(close_asked(chain, lambda step, leaf: _asked(step, leaf, context)))
+    context.deciding = deciding_variables(chain)
     own_types.defaults_as_settings(chain)
     waits.choose_wait(chain, context)
     applications = gateways.as_files(chain, context)
@@ -268,11 +270,11 @@ def write_hosts(written: Written, shared: str, context: Context) -> list[Node]:
         site = own[0].site
         context.site = site
         places = [_address(host.listener, context) for host in own]
-        head = [context.line("ServerName", names[0], spans=tuple(span for host in own for span in host.spans))] if names else []
+        head = [context.line("ServerName", word(names[0]), spans=tuple(span for host in own for span in host.spans))] if names else []
         if names and "*" in names[0]:
-            head = [context.line("ServerName", _stem(names[0])), context.line("ServerAlias", *names, spans=tuple(span for host in own for span in host.spans))]
+            head = [context.line("ServerName", word(_stem(names[0]))), context.line("ServerAlias", *map(word, names), spans=tuple(span for host in own for span in host.spans))]
         elif names[1:]:
-            head.append(context.line("ServerAlias", *names[1:], spans=tuple(span for host in own for span in host.spans)))
+            head.append(context.line("ServerAlias", *map(word, names[1:]), spans=tuple(span for host in own for span in host.spans)))
         if secure:
             head += tls.write_tls(site.tls or SiteTls(), file_of(site), any(host.listener.http2 for host in own), context)
         by_order = any(host.is_default and not host.listener.fallback_stated and host.listener.rows for host in own)
@@ -293,23 +295,19 @@ def _stem(name: str) -> str:
 
 
 def _address(listener: Listener, context: Context) -> str:
-    return f"{_host(listener.address) or '*'}:{port_of(listener, context)}"
+    return f"{_host(listener.address) or '*'}:{context.port_of(listener)}"
 
 
 def _host(address: str) -> str:
     return "" if address in ("", "0.0.0.0", "::") else f"[{address}]" if ":" in address else address
 
 
-def port_of(listener: Listener, context: Context) -> str:
-    return spell(listener.port.spelling, context.options.placeholder) if isinstance(listener.port, Placeholder) else str(listener.port)
-
-
 def write_listens(context: Context) -> list[Node]:
     """The ports that are opened, each once; httpd opens a port without an address for IPv4 and IPv6 alike."""
     made: dict[str, Node] = {}
-    everywhere = {port_of(listener, context) for listener in context.estate.listeners if listener.address in ("", "0.0.0.0")}
+    everywhere = {context.port_of(listener) for listener in context.estate.listeners if listener.address in ("", "0.0.0.0")}
     for listener in context.estate.listeners:
-        port = port_of(listener, context)
+        port = context.port_of(listener)
         host = "" if port in everywhere else "[::]" if listener.address == "::" else _host(listener.address)
         text = f"{host}:{port}" if host else port
         context.has_other_default(listener)

@@ -13,7 +13,8 @@ import operator
 import re
 from collections.abc import Callable
 
-from ....model import ALWAYS, AllOf, AnyOf, Condition, Not, Pattern, Span, Template, TextIs, TextMatches
+from ....model import ALWAYS, AllOf, AnyOf, Condition, Not, Pattern, Placeholder, Span, Template, TextIs, TextMatches, join
+from ....model.placeholders import PLACEHOLDER
 from ..syntax import Directive, Word
 
 _STATUS = ("err.status_code", "http.error.status_code")
@@ -100,16 +101,27 @@ class Reader:
         if self.take("false"):
             return Not(ALWAYS)
         if found := self.found(_PLACEHOLDER):
-            return self.compared(found[1])
+            return self.compared(self.template(found[1]), found[1])
+        if self.text.startswith(("\"", "'"), self.at):
+            return self.compared(self.open_text())
         for name in _FUNCTIONS:
             if self.take(name):
                 return self.called(name)
         raise _NotRead
 
-    def compared(self, name: str) -> Condition:
+    def open_text(self) -> Template:
+        """A text that is filled in before Caddy reads it, in the place of a placeholder."""
+        text = self.value()
+        pieces = PLACEHOLDER.split(text)[::PLACEHOLDER.groups + 1]
+        if len(pieces) < 2 or any("{" in piece for piece in pieces):
+            raise _NotRead
+        spellings = [Placeholder(found[0]) for found in PLACEHOLDER.finditer(text)]
+        return join(*(part for pair in zip(pieces, [*spellings, ""], strict=True) for part in pair))
+
+    def compared(self, template: Template, name: str = "") -> Condition:
         """What is asked of a placeholder."""
         if self.take("."):
-            return self.asked(self.template(name))
+            return self.asked(template)
         sign = self.take("==", "!=", "in", ">=", "<=", ">", "<")
         if sign is None:
             raise _NotRead
@@ -119,8 +131,8 @@ class Reader:
                 raise _NotRead
             # Statuses are all that such comparisons are read of: the ones that are meant, one by one (RFC 9110 section 15).
             held = tuple(str(status) for status in range(400, 600) if _ORDERS[sign](status, int(number[0])))
-            return TextIs(self.template(name), held, span=self.span)
-        same = TextIs(self.template(name), self.list() if sign == "in" else (self.value(),), span=self.span)
+            return TextIs(template, held, span=self.span)
+        same = TextIs(template, self.list() if sign == "in" else (self.value(),), span=self.span)
         return Not(same, self.span) if sign == "!=" else same
 
     def asked(self, template: Template) -> Condition:

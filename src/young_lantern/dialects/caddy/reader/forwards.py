@@ -202,7 +202,7 @@ def pool_of(addresses: list[str], policy: str, secure: bool, directive: Directiv
             bare = f"localhost{bare}"
         if bare.startswith("unix/"):
             bare = "unix:" + bare.removeprefix("unix/")
-        elif not re.search(r":(\d+|\{.*\}|<.*>)$", bare):
+        elif not re.search(r":(\d+|\$?\{.*\}|_\w+_)$", bare):
             bare = f"{bare}:{443 if secure else 80}"
         members.append(Member(bare, span=directive.span))
     name = " ".join(member.address for member in members)

@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 
 from ....model import (
     AnswerPlainly, Block, Choose, ErrorPage, ErrorPages, Fallback, FileExists, HostName, HostRow, Listener, LogTo, Placeholder,
-    Redirect, Refuse, ServeFiles, SetVariable, Site, Span, Step, Template, Unserved, Var, Variable,
+    Redirect, Refuse, ServeFiles, SetVariable, Site, Span, Step, Template, Unserved, Var, Variable, join,
 )
 from ....model.walk import transform
 from ....patterns import host_matches
@@ -27,7 +27,7 @@ from .tables import find_tables
 from .tls import read_tls, unread_clients
 
 # Certificate authorities issue none for these; Caddy then uses its own (automatic HTTPS, "Local HTTPS"), redirects all the same.
-_ADDRESS = re.compile(r"(?:(?P<scheme>https?)://)?(?P<host>\[[^\]]*\]|[^:/]*)(?::(?P<port>\d+|\$?\{.*\}))?(?P<path>/.*)?")
+_ADDRESS = re.compile(r"(?:(?P<scheme>https?)://)?(?P<host>\[[^\]]*\]|(?:\$?\{[^}]*\}+|[^:/{])*)(?::(?P<port>\d+|\$?\{.*\}))?(?P<path>/.*)?")
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,8 @@ def read_address(text: str, options: dict[str, list[str]]) -> Address | None:
     if not found or found["path"]:
         return None
     plain, secure_port = int(options.get("http_port", ["80"])[0]), int(options.get("https_port", ["443"])[0])
-    scheme, host, port = found["scheme"], found["host"].lower(), found["port"]
+    scheme, host, port = found["scheme"], found["host"], found["port"]
+    host = host if "{" in host else host.lower()
     number: int | Placeholder = (int(port) if port.isdigit() else Placeholder(port)) if port else 0
     if not number:
         number = plain if scheme == "http" else secure_port
@@ -76,7 +77,7 @@ def read_sites(blocks: list[Directive], context: Context) -> tuple[tuple[Site, .
     redirects = _automatic(made, context)
     plain = ("", str(context.options.get("http_port", ["80"])[0]))
     if redirects is not None:
-        sites.append(redirects[0])
+        sites += redirects[0]
         groups.setdefault(plain, [])
     listeners = []
     for (bind, port), members in groups.items():
@@ -84,9 +85,9 @@ def read_sites(blocks: list[Directive], context: Context) -> tuple[tuple[Site, .
         secure = any(address.secure or one.site.tls is not None for address, one in members)
         if redirects is not None and (bind, port) == plain:
             known = {row.host.text for row in rows}
-            rows += [HostRow(HostName(host, one_label=True, span=span), redirects[0].key) for host, span in redirects[1] if host not in known]
+            rows += [HostRow(HostName(host, one_label=True, span=span), key) for host, span, key in redirects[1] if host not in known]
         # autohttps.go (2.6.2, probed): the redirects end with one for any host, unless the port has a block that takes all.
-        others: Fallback = redirects[0].key if redirects is not None and (bind, port) == plain else AnswerPlainly(200)
+        others: Fallback = redirects[0][0].key if redirects is not None and (bind, port) == plain else AnswerPlainly(200)
         fallback: Fallback = next((row.site for row in rows if row.host.is_any), others)
         rows = list(itertools.takewhile(lambda row: not row.host.is_any, rows))
         if secure and not isinstance(fallback, str):
@@ -172,15 +173,27 @@ def _with_roots(steps: tuple[Step, ...], pages: Callable[[Template], tuple[Step,
     return tuple(made)
 
 
-def _automatic(made: list[Read], context: Context) -> tuple[Site, list[tuple[str, Span | None]]] | None:
+def _automatic(made: list[Read], context: Context) -> tuple[list[Site], list[tuple[str, Span | None, str]]] | None:
+    """The sites that send clients to HTTPS, that for the usual port first; and (host, line, site) for each name that is sent there."""
     if context.options.get("auto_https", [""])[0] in ("off", "disable_redirects"):
         return None
-    secure = [(address.host, one.site.span) for one in made for address in one.addresses if address.secure]
+    secure = [(address, one.site.span) for one in made for address in one.addresses if address.secure]
     if not secure:
         return None
-    hosts = [(host, span) for host, span in secure if host]
-    target = ("https://", Var(Variable.HOST_SENT), Var(Variable.TARGET_NOW))
-    return Site("automatic redirect to HTTPS", (), (Redirect(308, target),), reading=defaults.READING), hosts
+    # autohttps.go, makeRedirRoute (2.6.2): a port is named unless it is one of the usual ones, or is set as the one for HTTPS or plain HTTP.
+    usual = {80, 443, *(int(context.options[name][0]) for name in ("http_port", "https_port") if context.options.get(name))}
+    sites: dict[int | Placeholder, Site] = {}
+    for port in (443, *(address.port for address, _ in secure)):
+        said = () if port in usual else (":", port if isinstance(port, Placeholder) else str(port))
+        key = "".join((" on port ", port.spelling if isinstance(port, Placeholder) else str(port)) if said else ())
+        target = join("https://", Var(Variable.HOST_SENT), said, Var(Variable.TARGET_NOW))
+        sites.setdefault(port if said else 443, Site(f"automatic redirect to HTTPS{key}", (), (Redirect(308, target),), reading=defaults.READING))
+    # A name on several ports is sent to the usual one, if that is among them.
+    hosts: dict[str, tuple[str, Span | None, str]] = {}
+    for address, span in sorted(secure, key=lambda found: found[0].port not in usual):
+        if address.host:
+            hosts.setdefault(address.host, (address.host, span, sites.get(address.port, sites[443]).key))
+    return list(sites.values()), list(hosts.values())
 
 
 def _read_site(block: Directive, context: Context) -> Read | None:

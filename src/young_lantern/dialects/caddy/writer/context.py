@@ -8,8 +8,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
-from ....codes import PLACEHOLDER_OPEN
-from ....model import Condition, Credentials, Disposition, Lookup, LookupRow, Placeholder, Span, Template, Var, Variable
+from ....model import Condition, Credentials, Lookup, LookupRow, Span, Template, Var, Variable
 from ....model.walk import walk
 from ...noting import Noting
 from .. import values
@@ -61,11 +60,7 @@ class Context(Noting):
             return next((piece for piece in made if isinstance(piece, Unwritable)), None) or "".join(map(str, made))
         if self.site is not None and any(isinstance(part, Var) and part.variable is Variable.USER for part in template) and not any(isinstance(item, Credentials) for item in walk(self.site.program)):
             return Unwritable("the name of a user, which is known there only where its password is asked for")
-        for part in walk(template):
-            if isinstance(part, Placeholder):
-                written = values.spell(part.spelling, self.options.placeholder)
-                self.note(span, Disposition.KEPT, PLACEHOLDER_OPEN, placeholder=part.spelling, written=written)
-        return values.write_template(template, self.pattern_names, self.options.placeholder, rewritten=self.rewritten)
+        return values.write_template(template, self.pattern_names, rewritten=self.rewritten)
 
     def name(self, wish: str) -> str:
         """A free matcher name of this site, made of the letters in `wish`."""

@@ -98,7 +98,7 @@ def _members(pool: Pool | None, step: Forward, context: Context) -> tuple[list[s
         more.append(Node(["fail_duration", values.write_duration(checks[0].fail_seconds or 10)]))
         more.append(Node(["max_fails", str(checks[0].max_fails or 1)]))
     scheme = "https://" if step.secure else ""
-    return [scheme + values.respell(member.address, context.options.placeholder) for member in usable], more
+    return [scheme + member.address for member in usable], more
 
 
 def _target(step: Forward, context: Context) -> tuple[list[Node], list[Node] | Unwritable]:
@@ -152,7 +152,7 @@ def _up(step: Forward, context: Context) -> list[Node]:
                 context.implied(field.span, "Caddy sends this field by itself, with this value")
             continue
         if field.value == (Var(Variable.POOL),):
-            text: list[str] | Unwritable = [field.name, quote(values.respell(step.pool, context.options.placeholder))]
+            text: list[str] | Unwritable = [field.name, quote(step.pool)]
         else:
             text = write_operation(field, True, context)
         if isinstance(text, Unwritable):

@@ -7,7 +7,7 @@ Left out: scripts below an alias, whose name Caddy would send without the prefix
 from __future__ import annotations
 
 from ....model import Gateway, Operation
-from .. import defaults, values
+from .. import defaults
 from ..values import Unwritable, quote, write_duration
 from .context import Context
 from .fields import write_operation
@@ -24,7 +24,7 @@ def write_gateway(step: Gateway, context: Context) -> list[Node] | Unwritable:
     pool = context.estate.pool(step.pool)
     if pool is not None and pool.span is not None and not pool.inline:  # an origin by itself has the span of the line that asks it first
         context.reached.add(pool.span)
-    addresses = [member.address for member in pool.members if not member.down and not member.backup] if pool else [step.pool]
+    addresses = [_address(member.address) for member in pool.members if not member.down and not member.backup] if pool else [_address(step.pool)]
     if not addresses:
         return Unwritable("an origin: there is none that can be asked")
     # fastcgi.go, splitPos: without a word to split at, nothing would be the script and all of the path its information.
@@ -48,14 +48,13 @@ def write_gateway(step: Gateway, context: Context) -> list[Node] | Unwritable:
             block.append(Node(["header_down", *words], None, (field.span,) if field.span else ()))
     block += [*write_interception(step), *write_status(step)]
     pool_spans = tuple(span for span in (pool.span, pool.policy_span, *(member.span for member in pool.members)) if span) if pool else ()
-    words = ["reverse_proxy", *(quote(_address(address, context)) for address in addresses)]
+    words = ["reverse_proxy", *map(quote, addresses)]
     return [*write_root(step.root, step, context), Node(words, block, (*spans, *pool_spans), (*(pool.comments if pool else ()), *step.comments))]
 
 
-def _address(address: str, context: Context) -> str:
+def _address(address: str) -> str:
     """`unix:/run/php.sock` -> `unix//run/php.sock`."""
-    written = values.respell(address, context.options.placeholder)
-    return "unix/" + written.removeprefix("unix:") if written.startswith("unix:") else written
+    return "unix/" + address.removeprefix("unix:") if address.startswith("unix:") else address
 
 
 def _up(step: Gateway, context: Context) -> list[Node]:

@@ -15,7 +15,7 @@ from dataclasses import replace
 from ....codes import CASE_IGNORED, PATTERN_BEYOND
 from ....model import (
     Always, AllOf, AnyOf, ClientIn, Condition, Disposition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MethodIn, Not, PathGlob,
-    PathIs, PathMatches, PathStartsWith, Pattern, SchemeIs, Span, TextIs, TextMatches, Var, Variable,
+    PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, SchemeIs, Span, TextIs, TextMatches, Var, Variable,
 )
 from ....model.walk import walk
 from ....patterns import beyond_re2, search, to_re2
@@ -170,14 +170,23 @@ def _text_is(condition: TextIs, context: Context) -> Lines | Unwritable:
         case (Var(Variable.ARGUMENT, name),) if not {"", "*"} & set(condition.values) and "=" not in name:
             # Of several arguments of the name it takes the first, where the placeholder has all of them.
             return [Node(["query", *(quote(f"{name}={value}") for value in condition.values)])]
-    subject = context.template(condition.template, condition.span)
-    if isinstance(subject, Unwritable):
-        return subject
-    if not re.fullmatch(r"\{[\w.\-]+\}", subject):
-        return Unwritable("a comparison of a text made of several parts")
-    quoted = ['"' + value.replace("\\", "\\\\").replace('"', '\\"') + '"' for value in condition.values]
+    pieces: list[str] = []
+    for part in condition.template:
+        piece = _in_expression(part if isinstance(part, str) else part.spelling) if isinstance(part, str | Placeholder) else context.template((part,), condition.span)
+        if isinstance(piece, Unwritable):
+            return piece
+        if not isinstance(part, str | Placeholder) and not re.fullmatch(r"\{[\w.\-]+\}", piece):
+            return Unwritable("a comparison of a text that no one placeholder has")
+        pieces.append(piece)
+    subject = " + ".join(pieces) or _in_expression("")
+    quoted = list(map(_in_expression, condition.values))
     text = f"{subject} == {quoted[0]}" if len(quoted) == 1 else f"{subject} in [{', '.join(quoted)}]"
     return [Node(["expression", f"`{text}`"])]
+
+
+def _in_expression(text: str) -> str:
+    """A text in an expression (CEL)."""
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
 
 
 def file_words(condition: FileExists, context: Context) -> list[str] | Unwritable:

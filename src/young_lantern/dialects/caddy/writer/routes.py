@@ -10,6 +10,7 @@ import re
 from dataclasses import replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, Settings, disjoint, leaves
+from ....fitting.closing import by_paths, must_close
 from ....fitting.static import lasting
 from ....model import (
     ALWAYS, Abort, AllOf, AnyOf, Condition, Credentials, FileExists, Forward, Gateway, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
@@ -216,7 +217,7 @@ def write_branch(branch: Branch, context: Context) -> list[Node]:
             fork = replace(fork, condition=ALWAYS if not parts else parts[0] if len(parts) == 1 else AllOf(parts))
         matcher = write_matcher(fork.condition, _wish(fork), context, fork.span)
         if isinstance(matcher, Unwritable):
-            _lose_fork(fork, matcher, context)
+            nodes += _lose_fork(fork, matcher, context)
             continue
         definition = [matcher.definition] if matcher.definition is not None else []
         line = _plain_line(fork, matcher, context) if (plain or leading) and _is_plain(fork) else None
@@ -344,13 +345,21 @@ def _with_exact_files(chain: Chain, condition: PathIs) -> Chain:
     return chain
 
 
-def _lose_fork(fork: Fork, matcher: Unwritable, context: Context) -> None:
-    context.lost(fork.span, "this route", f"Caddy has no matcher for {matcher.what}")
+def _lose_fork(fork: Fork, lost: Unwritable, context: Context) -> list[Node]:
+    context.lost(fork.span, "this route", f"Caddy has no matcher for {lost.what}")
     context.left.update(item for item in walk(fork) if isinstance(item, Span))
     for leaf in leaves(fork.chain):
         for span in (leaf.answer.span, *getattr(leaf.answer, "also", ())):
             if span is not None and span != fork.span:
                 context.lost(span, "this", "the route that it belongs to could not be written")
+    if not must_close(fork, context.deciding):
+        return []
+    # Whom it keeps out cannot be said: all are, within the paths that can, rather than nobody.
+    matcher = write_matcher(by_paths(fork.condition), _wish(fork), context, None)
+    if isinstance(matcher, Unwritable) or not matcher.word:
+        return _closed()
+    definition = [matcher.definition] if isinstance(matcher.definition, Node) else []
+    return [*definition, Node(["handle", matcher.word], _closed(), (), (), by_paths(fork.condition), paths=matcher.paths)]
 
 
 # --- order ------------------------------------------------------------------------------------------------------------

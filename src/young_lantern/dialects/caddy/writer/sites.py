@@ -13,21 +13,21 @@ from dataclasses import dataclass
 
 from ....codes import IPV6_TOO, RESTART_LOST, TYPE_BY_NAME
 from ....fitting import Branch, Chain, Fork, answer_types, hoist, leaves, own_types, unroll, with_keys_in_patterns, without_impossible, without_tables
+from ....fitting.closing import deciding_variables
 from ....fitting.every_path import without_every_path
 from ....fitting.places import url_as_path
 from ....fitting.preflight import answer_preflights
 from ....fitting.targets import plain_targets
 from ....model import (
-    AnswerPlainly, Capture, Disposition, Estate, FileExists, Forward, Gateway, HostName, Listener, Lookup, Placeholder, Refuse, ServeFiles, SetVariable, Site, Span, Template, Var,
+    AnswerPlainly, Capture, Disposition, Estate, FileExists, Forward, Gateway, HostName, Listener, Lookup, Refuse, ServeFiles, SetVariable, Site, Span, Template, Var,
     Variable, literal,
 )
 from ....model.walk import walk
 from .. import values
-from ..values import quote, spell
+from ..values import quote
 from . import errors, files, heads, logs, routes, tls, types
 from .context import Context
 from .output import Node
-
 
 _BY_ORDER = ("It answers hosts that no site names, too, as before: it was the first of its port.",)
 
@@ -55,6 +55,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     chain = without_impossible(chain)
+    context.deciding = deciding_variables(chain)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     context.captured = {item.pattern for item in walk(chain) if isinstance(item, Capture)}
     source = site.client_from
@@ -151,7 +152,7 @@ def _place(site: Site, listener: Listener, context: Context) -> Place:
     """The addresses of a site on one listener."""
     scheme = "https" if listener.secure else "http"
     default, others = {"http": ("80", "443"), "https": ("443", "80")}[scheme]
-    port = spell(listener.port.spelling, context.options.placeholder) if isinstance(listener.port, Placeholder) else str(listener.port)
+    port = context.port_of(listener)
     if port == others:
         # caddyconfig/httpcaddyfile/addresses.go: "scheme and port violate convention" (2.6.2, probed).
         context.lost(listener.span, f"{'TLS' if listener.secure else 'plain HTTP'} on port {port}", "Caddy takes no such address", "close the port, which is hardly meant to be open, or choose another one")

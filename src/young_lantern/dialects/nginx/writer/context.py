@@ -9,8 +9,7 @@ import itertools
 import re
 from dataclasses import dataclass, field
 
-from ....codes import PLACEHOLDER_OPEN
-from ....model import Capture, Disposition, HttpDate, Lookup, Pattern, Placeholder, SetVariable, Span, Template, Unread, Var, Variable
+from ....model import Capture, HttpDate, Lookup, Pattern, Placeholder, SetVariable, Span, Template, Unread, Var, Variable
 from ....model.walk import walk
 from ...noting import Noting, Unwritable
 from .. import values
@@ -72,7 +71,7 @@ class Context(Noting):
             if isinstance(written, Unwritable):
                 return written
             after = template[number + 1] if number + 1 < len(template) else ""
-            if written.startswith("$") and isinstance(after, str) and re.match(r"\w", after):
+            if written.startswith("$") and (isinstance(after, Placeholder) or isinstance(after, str) and re.match(r"\w", after)):
                 written = f"${{{written[1:]}}}"
             out.append(written)
         return "".join(out)
@@ -82,9 +81,7 @@ class Context(Noting):
             case str():
                 return part.replace("$", self._dollar()) if "$" in part else part
             case Placeholder(spelling):
-                written = values.spell(spelling, self.options.placeholder)
-                self.note(span, Disposition.KEPT, PLACEHOLDER_OPEN, placeholder=spelling, written=written)
-                return written
+                return spelling
             case Capture(group, label, is_escaped):
                 return self._capture(group, label, is_escaped and not escapes)
             case HttpDate():

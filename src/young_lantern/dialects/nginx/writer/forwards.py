@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....codes import PLACEHOLDER_OPEN, POLICY_DIFFERS
+from ....codes import POLICY_DIFFERS
 from ....fitting.mapping import as_received, location_mapping
 from ....model import (
     SYSTEM_TRUST, UNDERSCORED, WAITS, AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Side, Span, StripPrefix, Template, Var,
@@ -19,8 +19,7 @@ from ....model import (
 )
 from ....model.walk import walk
 from ...noting import Unwritable
-from .. import values
-from ..values import PLACEHOLDER, quote, write_time
+from ..values import quote, write_time
 from .context import Context
 from .cookies import write_cookie, write_edit
 from .fields import by_condition
@@ -92,16 +91,13 @@ def write_pool(step: Forward, context: Context) -> str | Unwritable:
     """What stands for the pool in the URL: the address of its one member, or the name of its upstream block."""
     pool = context.estate.pool(step.pool)
     if pool is None:
-        return values.respell(step.pool, context.options.placeholder)
+        return step.pool
     if pool.span is not None and not pool.inline:
         context.reached.add(pool.span)
-    for member in pool.members:
-        for found in PLACEHOLDER.finditer(member.address):
-            context.note(member.span, Disposition.KEPT, PLACEHOLDER_OPEN, placeholder=found[0], written=values.spell(found[0], context.options.placeholder))
     if not pool.members:
         return Unwritable("an origin: there is none that can be asked")
     if pool.inline and len(pool.members) == 1:
-        return _address(pool.members[0].address, step.secure, context)
+        return _address(pool.members[0].address, step.secure)
     if pool.name not in context.pools:
         wish = pool.name if not pool.inline and re.fullmatch(r"[\w.\-]+", pool.name) else _wish(context)
         name, number = wish, 2
@@ -117,9 +113,8 @@ def _wish(context: Context) -> str:
     return re.sub(r"\W+", "_", first.split(".")[0]).strip("_") + "_origins"
 
 
-def _address(address: str, secure: bool, context: Context) -> str:
-    text = values.respell(address, context.options.placeholder)
-    return text.removesuffix(":443" if secure else ":80") if not text.startswith("[") else text
+def _address(address: str, secure: bool) -> str:
+    return address.removesuffix(":443" if secure else ":80") if not address.startswith("[") else address
 
 
 def _upstream(name: str, pool: Pool, context: Context) -> Node:
@@ -132,7 +127,7 @@ def _upstream(name: str, pool: Pool, context: Context) -> Node:
     elif pool.policy_span:
         context.implied(pool.policy_span, "nginx asks the members in turn by itself")
     for member in pool.members:
-        words = ["server", values.respell(member.address, context.options.placeholder)]
+        words = ["server", member.address]
         words += [f"weight={member.weight}"] if member.weight != 1 else []
         words += [f"max_fails={member.max_fails}"] if member.max_fails is not None else []
         words += [f"fail_timeout={write_time(member.fail_seconds)}"] if member.fail_seconds is not None else []

@@ -109,5 +109,5 @@ def _fields(step: Gateway, before: tuple[Field, ...], context: Context) -> list[
 def _pool(step: Gateway, context: Context) -> str | Unwritable:
     pool = context.estate.pool(step.pool)
     if pool is not None and pool.inline and len(pool.members) == 1:
-        return values.respell(pool.members[0].address, context.options.placeholder)
+        return pool.members[0].address
     return forwards.write_pool(Forward(step.pool), context)

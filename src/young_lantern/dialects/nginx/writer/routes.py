@@ -11,7 +11,8 @@ import re
 from dataclasses import dataclass, replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
-from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places, refuses
+from ....fitting.closing import must_close
+from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places
 from ....fitting.static import bare
 from ....model import (
     ALWAYS, SUCCESS_STATUSES, Abort, ClientIn, Condition, Forward, Gateway, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
@@ -585,8 +586,8 @@ def _single_rewrite(condition: PathMatches, item: object, where: Where, body: _B
 
 def _lose(fork: Fork, what: Unwritable, body: _Body, context: Context) -> None:
     context.lost(fork.span, "this route", f"nginx has no condition for {what.what}")
-    if refuses(fork.chain):
-        # Whom it refuses cannot be said: all are, rather than nobody.
+    if must_close(fork, context.deciding):
+        # Whom it keeps out cannot be said: all are, rather than nobody.
         body.phase.append(Node(_ERROR_501, None, (), _WHY_501))
     context.left.update(item for item in walk(fork) if isinstance(item, Span))
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 
 from ....codes import CLIENT_PRIVATE, RESTART_LOST
 from ....fitting import Branch, Chain, Fork, Leaf, leaves, own_types, unroll, without_impossible
+from ....fitting.closing import deciding_variables
 from ....fitting.conditional import with_conditions
 from ....fitting.every_path import without_every_path
 from ....fitting.guards import close_unguarded, exempt_clients
@@ -20,11 +21,11 @@ from ....fitting.preflight import answer_preflights
 from ....fitting.scripts import by_places
 from ....fitting.targets import plain_targets
 from ....model import (
-    AnswerPlainly, AnyOf, Block, Choose, Disposition, Estate, Field, FileExists, Forward, Gateway, HostName, Listener, PathIs, PathMatches, PathStartsWith, Placeholder, Redirect, Refuse, Respond, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls, Step, StripPrefix,
+    AnswerPlainly, AnyOf, Block, Choose, Disposition, Estate, Field, FileExists, Forward, Gateway, HostName, Listener, PathIs, PathMatches, PathStartsWith, Redirect, Refuse, Respond, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls, Step, StripPrefix,
 )
 from ....model.walk import transform, walk
 from ....patterns import host_matches
-from ..values import quote, spell
+from ..values import quote
 from . import asking, files, frames, heads, logs, routes, tls, types
 from .context import Context
 from .early import with_early_tables
@@ -73,6 +74,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     answer_preflights(chain)
     plain_targets(chain, rewrites_inside=False)
     chain = close_unguarded(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict))))
+    context.deciding = deciding_variables(chain)
     structure = structural_spans(chain)
     body = _write_program(chain, site, context)
     if context.by_name:
@@ -256,7 +258,7 @@ def _server(places: list[Place], body: list[Node], site: Site, context: Context)
 
 def _listen(place: Place, context: Context) -> list[Node]:
     listener = place.listener
-    port = spell(listener.port.spelling, context.options.placeholder) if isinstance(listener.port, Placeholder) else str(listener.port)
+    port = context.port_of(listener)
     options = [*(["ssl"] if listener.secure else []), *(["http2"] if listener.http2 else []), *(["default_server"] if place.is_default else [])]
     spans = tuple(dict.fromkeys(span for span in (listener.span, *listener.also) if span))
     address = f"[{listener.address}]" if ":" in listener.address else listener.address
