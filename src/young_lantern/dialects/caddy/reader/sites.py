@@ -193,7 +193,8 @@ def _automatic(made: list[Read], context: Context) -> tuple[list[Site], list[tup
     for address, span in sorted(secure, key=lambda found: found[0].port not in usual):
         if address.host:
             hosts.setdefault(address.host, (address.host, span, sites.get(address.port, sites[443]).key))
-    return list(sites.values()), list(hosts.values())
+    # Of a name and a star that holds it, on ports of their own, Caddy takes one or the other, anew each time it starts (2.6.2, probed): here the name.
+    return list(sites.values()), sorted(hosts.values(), key=lambda found: "*" in found[0])
 
 
 def _read_site(block: Directive, context: Context) -> Read | None:
