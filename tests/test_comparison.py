@@ -293,7 +293,7 @@ def test_reasons(reads: Reads) -> None:
     reasons = {cause.reason for cause in comparison.causes}
     assert {Reason.CASE, Reason.METHOD} <= reasons
     assert all(cause.severity is Severity.MINOR for cause in comparison.causes)
-    assert len(comparison.causes) < 12
+    assert len(comparison.causes) < 13
 
 
 def test_requests_of_your_own(reads: Reads, tmp_path: Path) -> None:

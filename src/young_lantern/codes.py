@@ -219,6 +219,18 @@ IPV6_TOO = _code("also-on-ipv6", _T, _MINOR,
     "port {port} is opened on IPv6 as well",
     "{target} listens on every address unless told otherwise; {source} opened IPv4 only",
     "nothing, or bind to the IPv4 address; --strict does")
+TRACE_ECHO_LOST = _code("trace-not-answered", _T, _MINOR,
+    "the method TRACE is no longer answered with the request itself",
+    "{source} does so unless TRACE is switched off; {target} {does}",
+    "nothing: no page asks by this method, and scanners complain of servers that answer it")
+TRACE_PASSED = _code("trace-passed-on", _T, _MINOR,
+    "the method TRACE is no longer refused",
+    "{source} refused it; {target} takes it for any other method, and passes it on to origins",
+    "nothing: no page asks by this method; refuse it with a rule where scanners complain of it")
+TRACE_REFUSED = _code("trace-refused", _T, _MINOR,
+    "the method TRACE is refused",
+    "{source} took it for any other method; {target} knows it, and has been told to refuse it",
+    "nothing: no page asks by this method")
 OTHER_DEFAULT = _code("other-default-on-ipv6", _T, _MINOR,
     "hosts that no site names go to another site on IPv6: port {port}",
     "{target} has one such site for all addresses of a port; {source} had one for IPv4, {here}, and one for IPv6, {there}",

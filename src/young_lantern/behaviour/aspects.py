@@ -36,6 +36,7 @@ _HOSTS = frozenset({Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY})
 _BARRED = {"cookie": "; \",\\", "argument": "& #\"<>", "query": " #\"<>", "host": "/ "}
 _LIMIT_STATES = 4_000
 # RFC 9110 section 9.3, and RFC 5789.
+UNKNOWN_METHOD = "FERN"
 _METHODS = ("GET", "POST", "HEAD", "PUT", "DELETE", "OPTIONS", "PATCH")
 # Ways to divide a text among two parts of it; chosen among 10, 30 and 60: a word has one for each letter.
 _MOST_WAYS = 30

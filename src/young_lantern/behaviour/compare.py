@@ -18,6 +18,7 @@ from urllib.parse import unquote, urlsplit
 from ..codes import COMPARISON_SAMPLED, OUTCOME_DIFFERS, OUTCOME_DIFFERS_SLIGHTLY
 from ..model import Estate, Finding, PathReading, Severity, Span, finding
 from .asking import together
+from .aspects import UNKNOWN_METHOD
 from .choosing import choose_listener, choose_site
 from .decide import CYCLE, decide
 from .deployment import as_deployed
@@ -44,6 +45,7 @@ class Reason(Enum):
     NAMES = "the name of a field has other characters than letters, digits and hyphens, which one of them drops"
     SLOW = "the origin takes longer to answer than one of them waits"
     CONTENT = "the content of the request is over the limit"
+    TRACE = "the method is TRACE, by which no page can ask, and which one of them refuses"
     METHOD = "the method is neither GET nor HEAD"
     CASE = "letters of the path are in another case than those of a rule"
     NAMELESS = "no site names the host, and one of them tells such hosts apart"
@@ -147,6 +149,8 @@ def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] =
         row, one, other, differing = _plainer(decider, row, one, other, differing)
         for part in _parts(differing):
             reason = _reason(decider, row, one, other, part)
+            if reason is Reason.OTHER and row.request.method in ("TRACE", UNKNOWN_METHOD):
+                continue  # it differs for GET as well, which says it
             made = _Row(row, one, other, part, reason)
             groups.setdefault(_key(made), []).append(made)
     causes = sorted((_cause(rows_of, found.groups, decider) for rows_of in groups.values()), key=lambda cause: (_RANK[cause.severity], cause.reason.value, _place(cause.places[0][0]), cause.summary))
@@ -184,6 +188,8 @@ class _Row:
         worst = min((item.severity for item in self.part), key=lambda item: _RANK[item])
         if self.reason is Reason.OTHER or worst is not Severity.BREAKING:
             return worst
+        if self.reason is Reason.TRACE or self.witness.request.method == UNKNOWN_METHOD:
+            return Severity.MINOR
         # A protection that no longer holds for some spelling or method stays what it is.
         lost = self.before.status in (401, 403) and not self.before.missing and (self.after.status or 500) < 400
         # So does a program that answers these no longer: its forms are sent by such requests.
@@ -293,6 +299,11 @@ def _without_content(request: Request) -> Request:
     return replace(request, fields=tuple(pair for pair in request.fields if pair[0] != "Content-Length"))
 
 
+def _without_trace(request: Request) -> Request:
+    """Fetch standard, "forbidden method"."""
+    return replace(request, method="GET") if request.method == "TRACE" else request
+
+
 def _as_get(request: Request) -> Request:
     return request if request.method in ("GET", "HEAD") else _without_content(replace(request, method="GET"))
 
@@ -343,7 +354,7 @@ def _without_odd_names(request: Request) -> Request:
 
 # Order: the first that applies names the reason where it takes several.
 _TWINS: dict[Reason, Callable[[Request], Request]] = {
-    Reason.HEAD: shortened, Reason.NAMES: _without_odd_names, Reason.SLOW: at_once, Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
+    Reason.TRACE: _without_trace, Reason.HEAD: shortened, Reason.NAMES: _without_odd_names, Reason.SLOW: at_once, Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
     Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
 }
 

@@ -64,6 +64,9 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
             return heads.answer(estate, listener, site, request, facts, over, lambda state: _Run(estate, state).outcome())
         status = site.status if isinstance(site, AnswerPlainly) else None
         return Outcome(status, body="" if status else None, trace=(TraceEntry("no site has this name", listener.span, request.host),))
+    if request.method == "TRACE" and site.trace is not None:
+        # httpd redirects first, then asks nobody who he is; what fields such an answer has is not read.
+        return Outcome(None, site=site.key, decided_by=site.trace.span, gave_up="what is answered to TRACE is not known", trace=(TraceEntry(f"site {site.key}", site.span, request.host),))
     raw, query = paths.split_target(request.target)
     path = paths.read_path(raw, site.reading)
     if path is None:

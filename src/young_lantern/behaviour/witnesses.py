@@ -20,7 +20,7 @@ from ..model.walk import walk
 from ..patterns import examples, search
 from ..patterns.groups import with_group
 from . import heads
-from .aspects import HOST, LENGTH, Aspects, aspects, host_witnesses
+from .aspects import HOST, LENGTH, UNKNOWN_METHOD, Aspects, aspects, host_witnesses
 from .choosing import choose_listener, choose_site
 from .exploring import LIMIT_DECISIONS, LIMIT_FILES, LIMIT_FOR_SITE, Explored, Explorer, given
 from .origin_answers import answers_to_ask
@@ -39,6 +39,8 @@ _MOST_COMBINED = 24
 # Paths that are asked with all that is asked besides, one at a time, and others that are asked by several methods; chosen among 30, 60 and 120, and 80, 150
 # and 300: a usual site has 10 to 60 classes, and 100 to 300 paths.
 _MOST_THOROUGH, _MOST_USUAL = 60, 150
+# Paths that are asked for by a method that is not known.
+_MOST_METHODS = 6
 # Rows of a table whose key is a part of the path, each of which is asked.
 _MOST_KEYS = 40
 
@@ -111,6 +113,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             rows += _further(parts, compresses, plain, thorough, facts)
             rows += _of_origins(here, [WAITS[estate.dialect] for estate in (before, after)], explored, asked)
             rows += _of_heads((before, after), plain, thorough, explored, facts)
+            rows += _of_methods((before, after), plain, thorough, facts)
             rows += [Witness(replace(plain, method=method, target=path), fact) for path in others[_MOST_USUAL:] for method, fact in (("GET", facts[0]), ("GET", facts[1]), ("POST", facts[0]))]
             rows += [Witness(replace(plain, host=host, target=path), fact) for host in hosts[1:] for path in ("/", "/x") for fact in facts]
             for row in rows:
@@ -150,6 +153,18 @@ def _of_heads(estates: tuple[Estate, Estate], plain: Request, paths: list[str], 
         for row in protocols.values():
             for pair in heads.ODD_FIELDS:
                 yield Witness(replace(row.request, fields=(*row.request.fields, pair)), row.facts)
+
+
+def _of_methods(estates: tuple[Estate, Estate], plain: Request, paths: list[str], facts: list[Facts]) -> Iterator[Witness]:
+    """Methods that servers treat in ways of their own: one that asks for the request itself, and one that HTTP does not know."""
+    if estates[0].dialect == estates[1].dialect:
+        return
+    for path in paths[:_MOST_METHODS]:
+        for fact in facts[:2]:
+            yield Witness(replace(plain, method=UNKNOWN_METHOD, target=path), fact)
+    if not any(site.trace for estate in estates for site in estate.sites):
+        for path in paths:
+            yield Witness(replace(plain, method="TRACE", target=path), facts[0])
 
 
 def _names_file(path: str, roots: frozenset[str]) -> bool:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from ..codes import NO_COUNTERPART, OTHER_DEFAULT
+from ..codes import NO_COUNTERPART, OTHER_DEFAULT, TRACE_ECHO_LOST, TRACE_PASSED, TRACE_REFUSED
 from ..fitting.constants import with_constants
 from ..fitting.names import apart_by_names
 from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Listener, Operation, Placeholder, Side, Site, Span, finding
@@ -87,6 +87,19 @@ class Noting:
         for span in unsent:
             self.implied(span, "its value is empty for every request here, so that it was never sent")
         return made if self.options.strict else apart_by_names(made)
+
+    def tell_trace(self) -> None:
+        """What becomes of the method TRACE, which httpd alone has a directive for."""
+        if self.target == "apache" and self.estate.dialect == "caddy":
+            self.note(None, Disposition.CHANGED, TRACE_REFUSED)
+        for site in self.estate.sites if self.target != "apache" else ():
+            if site.trace is None:
+                continue
+            code = TRACE_ECHO_LOST if site.trace.echoed else TRACE_PASSED if self.target == "caddy" else None
+            if code is None:
+                self.implied(site.trace.span, f"{self.target} refuses the method TRACE by itself")
+            else:
+                self.note(site.trace.span, Disposition.CHANGED, code, does="refuses it" if self.target == "nginx" else "takes it for any other method")
 
     def has_other_default(self, listener: Listener) -> bool:
         """Whether hosts that no site names go elsewhere on IPv6, which a target that opens all addresses at once cannot say: so noted. nginx keeps the families apart."""

@@ -59,6 +59,7 @@ class RequestHeads:
     total:  octets of all of it
     status: answered where a field line, their number or the total is over its limit
     names:  characters that a field's name may have besides letters, digits and hyphens: a field with others is dropped
+    methods: (method, status) for those that are refused whatever they ask for
     """
 
     line: int | None = None
@@ -70,6 +71,7 @@ class RequestHeads:
     span: Span | None = None
     also: tuple[Span, ...] = ()
     names_spans: tuple[Span, ...] = ()
+    methods: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,8 +181,16 @@ class ClientFrom:
 
 
 @dataclass(frozen=True, slots=True)
+class TraceMethod:
+    """What a server that knows the method TRACE (RFC 9110 section 9.3.8) does about it: it answers with the request itself, or refuses it."""
+
+    echoed: bool
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Site:
-    """A virtual host. `key` is unique in the estate; `file` is the source file it came from."""
+    """A virtual host. `key` is unique in the estate; `file` is the source file it came from. trace: None where TRACE is no matter of the site's."""
 
     key: str
     names: tuple[HostName, ...]
@@ -193,6 +203,7 @@ class Site:
     comments: tuple[str, ...] = ()
     client_from: ClientFrom | None = None
     heads: RequestHeads | None = None
+    trace: TraceMethod | None = None
 
 
 @dataclass(frozen=True, slots=True)

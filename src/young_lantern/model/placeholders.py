@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 
-PLACEHOLDER = re.compile(r"\$\{(\w+)\}|\{\{\s*(.*?)\s*\}\}|\{\$(\w+)(?::[^}]*)?\}|\{env\.(\w+)\}")
+# `${1}` is what a pattern found.
+PLACEHOLDER = re.compile(r"\$\{([A-Za-z_]\w*)\}|\{\{\s*(.*?)\s*\}\}|\{\$(\w+)(?::[^}]*)?\}|\{env\.(\w+)\}")
 
 
 # What begins the mark of a placeholder while a configuration is written (dialects/spelling.py): for private use (Unicode, section 23.5).

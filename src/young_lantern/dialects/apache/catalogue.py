@@ -251,7 +251,7 @@ _READ = {
     "types": "AddType ForceType RemoveType AddCharset RemoveCharset AddDefaultCharset TypesConfig",
     "compression": "AddOutputFilterByType SetOutputFilter",
     "limits": "LimitRequestBody",
-    "heads": "LimitRequestLine LimitRequestFieldsize LimitRequestFields",
+    "heads": "LimitRequestLine LimitRequestFieldsize LimitRequestFields TraceEnable",
     "client": "RemoteIPHeader RemoteIPInternalProxy RemoteIPTrustedProxy RemoteIPInternalProxyList RemoteIPTrustedProxyList",
     "logs": "CustomLog LogFormat TransferLog",
 }
@@ -269,7 +269,7 @@ _SETTLED = {
     (Disposition.IMPLIED, "how long connections are kept open and waited for is the target's own affair"): """
         Timeout KeepAlive KeepAliveTimeout MaxKeepAliveRequests RequestReadTimeout""",
     (Disposition.IMPLIED, "it changes no answer that is compared"): """
-        ServerAdmin ServerTokens ServerSignature HostnameLookups ContentDigest TraceEnable LogIOTrackTTFB IndexOptions
+        ServerAdmin ServerTokens ServerSignature HostnameLookups ContentDigest LogIOTrackTTFB IndexOptions
         AddIcon AddIconByType AddIconByEncoding AddAlt AddAltByType AddAltByEncoding IndexOrderDefault IndexIgnore IndexIgnoreReset
         AddDescription HeaderName ReadmeName FancyIndexing DefaultIcon IndexStyleSheet IndexHeadInsert SSLRandomSeed
         SSLPassPhraseDialog SSLSessionCache SSLSessionCacheTimeout SSLCryptoDevice SSLSessionTickets SSLCompression

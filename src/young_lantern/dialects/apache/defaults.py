@@ -15,6 +15,8 @@ ADDED_SLASH = 301
 # core, LimitInternalRecursion: 10 redirects inside, then 500.
 RESTARTS = 10
 # core, default handler (server/core.c, default_handler): POST is answered like GET; other methods are 405.
+# http_request.c: CONNECT is for proxies (2.4.71, probed).
+REFUSED_METHODS = (("CONNECT", 400),)
 METHODS = ("GET", "HEAD", "POST")
 # core.c, default_handler -> ap_send_http_options (2.4.71, probed): OPTIONS is answered with `Allow` before any file is looked for.
 OPTIONS_STATUS = 200

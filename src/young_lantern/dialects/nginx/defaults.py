@@ -21,6 +21,8 @@ BODY_LIMIT = 1024 * 1024
 # core module, large_client_header_buffers (number, size) and client_header_buffer_size.
 HEAD_BUFFERS = (4, 8 * 1024)
 HEAD_FIRST = 1024
+# ngx_http_process_request_header (1.22.1, probed): before anything is rewritten, wherever it leads.
+REFUSED_METHODS = (("TRACE", 405), ("CONNECT", 405))
 # core module, http: uri_changes is 10 in the source (NGX_HTTP_MAX_URI_CHANGES), then 500.
 RESTARTS = 10
 # gzip module: text/html is always included; gzip_min_length 20.

@@ -28,7 +28,7 @@ def read_heads(own: list[Node], around: list[Node], context: Context) -> Request
 
     line, field, fields = (read(name, silence) for name, silence in (
         ("limitrequestline", defaults.HEAD_LINE), ("limitrequestfieldsize", defaults.HEAD_LINE), ("limitrequestfields", defaults.HEAD_FIELDS)))
-    return RequestHeads(line, field, fields or None, span=spans[0] if spans else None, also=tuple(spans[1:]))
+    return RequestHeads(line, field, fields or None, methods=defaults.REFUSED_METHODS, span=spans[0] if spans else None, also=tuple(spans[1:]))
 
 
 def tell_unheard(nodes: list[Node], first: str, context: Context) -> None:

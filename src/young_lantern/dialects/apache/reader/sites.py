@@ -11,7 +11,7 @@ import re
 from dataclasses import dataclass
 
 from ....codes import NAME_CLAIMED_TWICE, PORT_NOT_OPEN
-from ....model import Disposition, HostName, HostRow, Listener, Pattern, Placeholder, Site, Span
+from ....model import Disposition, HostName, HostRow, Listener, Pattern, Placeholder, Site, Span, TraceMethod
 from ....patterns import host_matches, search
 from .. import defaults
 from . import client, heads, logs, tls
@@ -107,8 +107,14 @@ def read_site(host: VirtualHost, main: list[Node], context: Context) -> Site:
         key=host.key, names=host.names, program=Program(made, context).steps(), tls=tls.read_tls([*around, *own], context) if host.secure else None,
         reading=_reading([*around, *own], context), logs=logs.read_logs(own, around, context), span=host.node.span if host.node else root.span if root else None,
         also=tuple(spans), comments=host.node.comments if host.node else (),
-        client_from=client.read_client(own, around, context),
+        client_from=client.read_client(own, around, context), trace=_trace(own, around, context),
     )
+
+
+def _trace(own: list[Node], around: list[Node], context: Context) -> TraceMethod:
+    """core.c, TraceEnable: on unless something is said; a virtual host's own counts for it."""
+    node = context.last(own, "traceenable") or context.last(around, "traceenable")
+    return TraceMethod(node is None or not node.args or node.args[0].lower() != "off", node.span if node is not None else None)
 
 
 def _reading(nodes: list[Node], context: Context):  # type: ignore[no-untyped-def]

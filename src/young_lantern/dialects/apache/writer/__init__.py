@@ -62,6 +62,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     for pool in estate.pools:
         if pool.span in context.reached:
             context.reached.update(item for item in walk(pool) if isinstance(item, Span))
+    context.tell_trace()
     context.lose_the_rest(output.targets)
     told = {note.span for note in context.notes}
     for span in context.structure - told - set(output.targets):

@@ -43,6 +43,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     for pool in estate.pools:
         if pool.span in context.reached:
             context.reached.update(item for item in walk(pool) if isinstance(item, Span))
+    context.tell_trace()
     context.lose_the_rest(output.targets)
     context.say_idle(output.targets)
     return Writing(output.files, output.targets, context.notes, context.reached)

@@ -1,0 +1,80 @@
+"""Methods that no page asks by: TRACE, CONNECT, and one that HTTP does not know; by the model, by each server, and in a translation."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.support.conformance import disagreements
+from tests.support.reading import Reads, caddy, nginx
+from tests.test_apache_reader import httpd
+from young_lantern.behaviour import decide, real_files, request_for
+from young_lantern.behaviour.compare import Reason
+from young_lantern.lab.live import check_live
+from young_lantern.model import Severity
+from young_lantern.translate import translate
+
+PATHS = ("/a.html", "/dir", "/none", "/r/x", "/p/x")
+ESTATES = {
+    "nginx": nginx("root ROOT; error_page 405 /404.html; location /r/ { return 301 /x; } location /p/ { proxy_pass http://192.0.2.1:81; }"),
+    "apache": httpd("TraceEnable Off\nRedirect permanent /r/ /x\nProxyPass /p/ http://192.0.2.1:81/p/"),
+    "caddy": caddy("redir /r/* /x 301\nhandle /p/* {\nreverse_proxy 192.0.2.1:81\n}\nhandle {\nroot * ROOT\nfile_server\n}"),
+}
+# Dialect, method, and the status for each path; None: nobody says.
+ROWS = [
+    ("nginx", "TRACE", (405, 405, 405, 405, 405)),
+    ("nginx", "CONNECT", (405, 405, 405, 405, 405)),
+    ("nginx", "FERN", (405, 405, 405, 301, 200)),
+    ("apache", "TRACE", (None, None, None, None, None)),
+    ("apache", "CONNECT", (400, 400, 400, 400, 400)),
+    ("apache", "FERN", (501, 301, 501, 301, 200)),
+    ("caddy", "TRACE", (200, 308, 404, 301, 200)),
+    ("caddy", "FERN", (200, 308, 404, 301, 200)),
+]
+
+
+@pytest.mark.parametrize(("dialect", "method", "statuses"), ROWS)
+def test_what_each_server_makes_of_them(reads: Reads, tmp_path: Path, dialect: str, method: str, statuses: tuple[int | None, ...]) -> None:
+    """As foretold, and as the server does it; what httpd says to TRACE is not foretold."""
+    reading = reads.read(dialect, ESTATES[dialect])
+    requests = [request_for(f"http://www.fernhollow.example{path}", method) for path in PATHS]
+    outcomes = [decide(reading.estate, request, real_files()) for request in requests]
+    assert tuple(outcome.status for outcome in outcomes) == statuses
+    assert all(bool(outcome.gave_up) is (status is None) for outcome, status in zip(outcomes, statuses, strict=True))
+    asked, wrong = disagreements(dialect, ESTATES[dialect].replace("ROOT", str(reads.root)), [(method, "www.fernhollow.example", path, {}) for path in PATHS], tmp_path / "copy")
+    assert (asked, wrong) == (sum(status is not None for status in statuses), [])
+
+
+@pytest.mark.parametrize("target", ["caddy", "apache"])
+def test_they_are_asked_about(reads: Reads, target: str) -> None:
+    """As small differences, each with its reason; the servers say the same."""
+    made = translate(reads.write("nginx", ESTATES["nginx"]), target, dialect="nginx")
+    reasons = {cause.reason: cause.severity for cause in made.comparison.causes}
+    assert Reason.METHOD in reasons
+    assert reasons.get(Reason.TRACE) is (Severity.MINOR if target == "caddy" else None)
+    assert "TraceEnable Off" in made.writing.files.get("httpd.conf", "TraceEnable Off")
+    live = check_live(made.reading, made.read_back, most=400)
+    assert not live.surprises
+    assert {"FERN"} <= {row.request.method for row in live.rows}
+
+
+@pytest.mark.parametrize(
+    ("host", "target", "codes"),
+    [
+        ("", "nginx", {"trace-not-answered"}),
+        ("", "caddy", {"trace-not-answered"}),
+        ("TraceEnable Off", "nginx", set()),
+        ("TraceEnable Off", "caddy", {"trace-passed-on"}),
+        ("TraceEnable extended", "nginx", {"trace-not-answered"}),
+    ],
+)
+def test_what_httpd_says_of_it_is_told(reads: Reads, host: str, target: str, codes: set[str]) -> None:
+    made = translate(reads.write("apache", httpd(host)), target, dialect="apache")
+    assert {item.code.name for item in made.findings if item.code.name.startswith("trace")} == codes
+    assert {entry.disposition.value for entry in made.ledger if entry.span.directive.startswith("TraceEnable")} <= {"changed" if codes else "implied"}
+
+
+def test_a_server_that_knows_no_trace(reads: Reads) -> None:
+    made = translate(reads.write("caddy", ESTATES["caddy"]), "apache", dialect="caddy")
+    assert "trace-refused" in {item.code.name for item in made.findings}
