@@ -60,6 +60,8 @@ ANSWERS = [
         None,
     ),
     ("root ROOT; location /in/ { internal; }", "/in/x", 404, None, None),
+    ("root ROOT; error_page 404 @down; location @down { internal; try_files /none =503; }", "/none", 503, None, None),
+    ("root ROOT; location /n/ { try_files $uri @in; } location @in { internal; return 202 in; }", "/n/x", 202, None, None),
     ("location /m/ { alias ROOT/dir/; }", "/m/index.html", 200, None, "dir/index.html"),
     ("location /api/ { proxy_pass http://192.0.2.1; }", "/api?x=1", 301, SITE + "/api/?x=1", None),
     ("root ROOT;", "/../x", 400, None, None),

@@ -52,6 +52,7 @@ class NginxSource:
         self.random = random.Random(seed)
         self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
         self.asking = random.Random(f"asking {seed}")  # likewise
+        self.naming = random.Random(f"named {seed}")
         self.own = random.Random(f"own {seed}")  # likewise
         self.root = root
         self.depth = 0
@@ -147,6 +148,7 @@ class NginxSource:
         locations = self._locations("    ", "", self.random.randint(1, 5))
         named = (
             "    location @n { "
+            + ("internal; " if self.naming.random() < 0.2 else "")
             + self.pick(
                 [
                     "return 202 named;",

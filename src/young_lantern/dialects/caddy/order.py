@@ -6,34 +6,47 @@ Order:    matters: catalogue.ORDER, then the longer single path first, then what
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Protocol, TypeVar
 
 from . import catalogue
+from .stable_sort import stable_sort
 
 
 class Sortable(Protocol):
-    """`kind`: the directive's name, handle for handle_path; `paths`: those of its path matcher; `matched`: it has any matcher."""
+    """`kind`: the directive's name, handle for handle_path; `paths`: those of its path matcher; `matched`: it has any matcher; `routes`: how many it makes."""
 
     kind: str
     paths: tuple[str, ...]
     matched: bool
 
+    @property
+    def routes(self) -> int: ...
+
 
 S = TypeVar("S", bound=Sortable)
 
 
+def routes_of(name: str, words: Iterable[str]) -> int:
+    """How many routes a directive makes; words: the names of a header's fields, or the files that are tried.
+
+    headers.parseCaddyfile (2.6.2): fields that are set only where they are missing have a route of their own; parseTryFiles: so has each file with a query, and all between two of them.
+    """
+    said = list(words)
+    if name == "header":
+        return len({word.startswith("?") for word in said if word != "defer"}) or 1
+    if name == "try_files":
+        return sum("?" in word or number == 0 or "?" in said[number - 1] for number, word in enumerate(said)) or 1
+    return 1
+
+
 def sort_items(items: list[S], *, stem_first: bool = False) -> list[S]:
-    """Caddy's order. Its comparison is not transitive, so the sort itself is Go's: by insertion, stable.
+    """Caddy's order. Its comparison is not transitive, so that the way it is sorted counts (stable_sort.py), and how many routes a directive makes.
 
     stem_first: `/q` comes before `/q*`, as in versions after 2.6; in 2.6.2 the longer text does (probed), `/q*` first
     """
-    out = list(items)
-    for i in range(1, len(out)):
-        j = i
-        while j and _before(out[j], out[j - 1], stem_first):
-            out[j], out[j - 1] = out[j - 1], out[j]
-            j -= 1
-    return out
+    routes = [item for item in items for _ in range(item.routes)]
+    return list({id(item): item for item in stable_sort(routes, lambda one, other: _before(one, other, stem_first))}.values())
 
 
 def _before(one: Sortable, other: Sortable, stem_first: bool) -> bool:

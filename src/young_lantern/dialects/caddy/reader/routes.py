@@ -13,7 +13,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 from ....model import ALWAYS, Choose, Condition, Route, SetVariable, Step, Unserved, Var, Variable
-from ..order import sort_items
+from ..order import routes_of, sort_items
 from ..syntax import Directive
 from . import access, answers, asking, compression, fields, files, forwards, gateways, limits, logs, rewrites
 from .context import Context, Level, Read
@@ -30,6 +30,12 @@ class Item:
     kind: str
     paths: tuple[str, ...]
     matched: bool
+
+    @property
+    def routes(self) -> int:
+        inside = [line.name for line in self.directive.block or []]
+        args = [word for word in self.directive.args if not word.startswith(("/", "@", "*"))] if self.kind == "header" else self.directive.args
+        return routes_of(self.kind, [*args[:1], *inside] if self.kind == "header" else args)
 
 
 def read_level(level: Level, context: Context, *, ordered: bool = True) -> tuple[Step, ...]:

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from ....model import ALWAYS, Condition
 from ...printing import Layout, Line
 from ...printing import Output as _Output
+from ..order import routes_of
 
 _CLOSE_UP = frozenset({"header", "encode", "log", "request_body", "transport", "map"})
 
@@ -36,6 +37,11 @@ class Node(Line):
     @property
     def matched(self) -> bool:
         return len(self.words) > 1 and self.words[1].startswith(("/", "@")) or self.words[0] == "try_files"
+
+    @property
+    def routes(self) -> int:
+        words = [word for word in self.words[1:] if not word.startswith(("/", "@", "*"))] if self.kind == "header" else self.words[1:]
+        return routes_of(self.kind, [line.words[0] for line in self.block] if self.block and self.kind == "header" else words[:1] if self.kind == "header" else words)  # type: ignore[attr-defined]
 
 
 def Output() -> _Output:  # noqa: N802  (it makes one)

@@ -17,6 +17,7 @@ from ....model import (
     Operation, Rewrite, ServeFiles, Span, TextIs, Unserved, Var, Variable,
 )
 from ....model.walk import walk
+from ..catalogue import POSITION
 from ..order import sort_items
 from ..values import Unwritable
 from . import access, answers, asking, compression, fields, files, forwards, gateways, limits, logs, rewrites
@@ -385,14 +386,18 @@ def arrange(nodes: list[Node]) -> list[Node]:
         items = [*setting, *asking, *(node for node in items if node not in setting)]
         settings = [node for node in settings if node not in asking]
         return [*settings, *(node for node in rest if node.words[0].startswith("@")), Node(["route"], items, (), _WHY_ROUTE)]
-    ordered, later = sort_items(items), sort_items(items, stem_first=True)
-    # Versions of Caddy sort differently in one point: what is written shall hold in all of them.
-    holds = _groups_hold(items) and _exchangeable(items, ordered) and _exchangeable(items, later)
-    if holds and ordered == items:
-        return [*settings, *rest]
-    if holds:
-        return [*settings, *_with_definitions(ordered, rest)]
+    ahead = [node for node in settings if node.kind in POSITION]
+    for order in (_run(ahead, items), items) if _groups_hold(items) else ():
+        # Versions of Caddy sort differently in one point: what is written shall hold in all of them. And what was sorted may be sorted otherwise again.
+        if all(_exchangeable(items, held) for held in (order, _run(ahead, order), _run(ahead, order, stem_first=True))):
+            return [*settings, *(rest if order == items else _with_definitions(order, rest))]
     return [*settings, *(node for node in rest if node.words[0].startswith("@")), Node(["route"], items, (), _WHY_ROUTE)]
+
+
+def _run(ahead: list[Node], items: list[Node], *, stem_first: bool = False) -> list[Node]:
+    """The order in which Caddy runs the items when they are written like this, behind what is set."""
+    before = {id(node) for node in ahead}
+    return [node for node in sort_items([*ahead, *items], stem_first=stem_first) if id(node) not in before]
 
 
 def _exchangeable(items: list[Node], ordered: list[Node]) -> bool:

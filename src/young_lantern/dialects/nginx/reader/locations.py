@@ -14,7 +14,7 @@ from dataclasses import dataclass, field, replace
 
 from ....codes import VALUE_UNREAD
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Block, Choose, Condition, Field, ForgetFields, Forward, MethodIn, Not, PathIs, PathMatches, PathStartsWith,
+    ALWAYS, AllOf, AnyOf, Block, Choose, Condition, Disposition, Field, ForgetFields, Forward, MethodIn, Not, PathIs, PathMatches, PathStartsWith,
     Redirect, Respond, Restart, Rewritten, Route, Step, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import with_steps
@@ -173,13 +173,16 @@ class SiteLocations:
         return self.made[id(scope)]
 
     def _content(self, scope: Scope, prefix: str | None, named: bool = False) -> tuple[Step, ...]:
-        """named: it is entered without a search, and ngx_http_core_find_config_phase, which asks for the length, is passed over (1.22.1, probed)."""
+        """named: it is entered without a search, and ngx_http_core_find_config_phase, which asks for the length, and whether it is internal, is passed over (1.22.1, probed)."""
         context = self.context
         if scope.kind == "location":
             client.tell_within(scope, context)
         # ngx_http_core_find_config_phase: `internal` is asked before the length of the content.
         limit = access.read_body_limit(scope, context)
-        steps: list[Step] = [*self._settings(scope), *self._refusal(scope), *(() if named else limit)]
+        steps: list[Step] = [*self._settings(scope), *(() if named else (*self._refusal(scope), *limit))]
+        for item in scope.own("internal") if named else ():
+            claim = context.claims[context.use(item).span]
+            claim.disposition, claim.why = Disposition.IMPLIED, "no client can ask for a named location"
         if scope.kind == "location" and scope.own("access_log"):
             steps += logs.read_logs(scope, context)
         taken: list[tuple[str, Scope]] = []
