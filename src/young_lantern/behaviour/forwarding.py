@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from ..model import AfterRewrite, AsReceived, Estate, Forward, Mapped, Operation, Pattern, Rewrite, Written
+from ..model import AfterRewrite, AsReceived, Estate, Forward, Mapped, Operation, Pattern, Rewrite, Var, Variable, Written
 from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
 from . import answering, paths
@@ -44,10 +44,16 @@ def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewr
             state.path, state.raw_path, state.raw_last, state.query, state.url, state.rewrites, state.internal, state.pinned = kept
             return target
         case Written(template, adds_query):
+            if dialect == "apache":
+                # mod_proxy_http.c, proxy_http_canon (2.4.71, probed): what is made goes out escaped, percent signs too.
+                template = tuple(paths.escaped(state.path, state.site.reading.escapes) if part == Var(Variable.PATH) else part for part in template)
             written = text(template, state)
             if dialect == "apache" and "?" in written:
                 written = written.removesuffix("&")  # as in a query that a rule rewrites
-            return written + (query if adds_query else "")
+            written += query if adds_query else ""
+            if not written and dialect == "nginx":
+                return state.request.target  # ngx_http_proxy_create_request: without a path in the URL the target goes on as it came
+            return written if written[:1] not in ("", "?") else f"/{written}"
         case Mapped(prefix, replacement, True):
             rest = state.path[len(prefix):].partition("?")[0]
             return text(replacement, state) + paths.escaped(rest, state.site.reading.escapes) + query

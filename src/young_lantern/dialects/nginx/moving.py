@@ -20,7 +20,8 @@ from .syntax import Directive, Word, parse, print_file
 _TEMPORARY = ("client_body_temp_path", "proxy_temp_path", "fastcgi_temp_path", "uwsgi_temp_path", "scgi_temp_path")
 _DROPPED = frozenset({"user", "pid", "daemon", "master_process", "worker_processes", "error_log", *_TEMPORARY})
 # A check asks faster than any client: limits on rate would answer in the place of the rules that are asked about.
-_RATES = frozenset({"limit_req", "limit_conn"})
+# Rates, and caches, by which an answer hangs on what was asked before.
+_RATES = frozenset({"limit_req", "limit_conn", "proxy_cache", "fastcgi_cache", "uwsgi_cache", "scgi_cache"})
 _PATHS = frozenset({"root", "alias"})
 # Where packages put modules: Debian, Red Hat, and nginx when it is built by hand.
 _MODULES = tuple(map(Path, ("/usr/lib/nginx/modules", "/usr/lib64/nginx/modules", "/usr/local/nginx/modules")))

@@ -9,19 +9,22 @@ Rule:     the prefix is cut off the decoded path, the rest escaped again and put
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import replace
 
 from ....codes import PLACE_UNREAD
 from ....model import (
-    SYSTEM_TRUST, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Operation, OriginTls, PathMatches, Pool, Route, Side, Span, Step, Template, Unserved, Var,
+    ALWAYS, SYSTEM_TRUST, Block, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Operation, OriginTls, PathMatches, Pattern, Pool, Route, Side, Span, Step, Template, Unserved, Var,
     Variable, Written, join,
 )
+from ....model.walk import transform
+from ....patterns.groups import inside_group
 from .. import values
 from . import gateways
 from .context import Context, Node
 from .interception import intercepts
 from .mappings import labelled
-from .places import Section, below
+from .places import NEVER, Section, below
 
 _URL = re.compile(r"(https?|wss?|balancer)://([^/?]*)(.*)", re.IGNORECASE)
 _METHODS = {"byrequests": "round_robin", "bytraffic": "by_traffic", "bybusyness": "least_connections"}
@@ -50,15 +53,18 @@ def tell_of_places(context: Context) -> None:
             context.blame(PLACE_UNREAD, claim.span, directive=claim.span.directive)
 
 
+# Sections that are read for one line at the most: each that may hold or not doubles the ways.
+_MOST_SECTIONS = 4
 _IN_PLACES = frozenset("""proxyerroroverride proxypassreverse proxypassreversecookiepath proxypassreversecookiedomain proxypreservehost proxyaddheaders
     sslproxyverify sslproxycacertificatefile sslproxycheckpeername sslproxycheckpeercn sslproxycheckpeerexpire""".split())
+_PER_PLACE = _IN_PLACES - {"proxypassreverse"}  # which needs a path where it is written
 
 
 class Proxies:
-    """The proxy mapping of one site. `levels` are the directives it takes its settings from, main server's first."""
+    """The proxy mapping of one site. `levels` are the directives it takes its settings from, main server's first; held: where a section counts for what is proxied."""
 
-    def __init__(self, levels: list[Node], sections: list[Section], server_name: str, context: Context, document_root: str = "") -> None:
-        self.document_root = document_root
+    def __init__(self, levels: list[Node], sections: list[Section], server_name: str, context: Context, document_root: str, held: Callable[[Section], Condition]) -> None:
+        self.document_root, self.held = document_root, held
         self.levels, self.sections, self.server_name, self.context = levels, sections, server_name, context
         self.reverses = [(node, node.args) for node in context.take(levels, "proxypassreverse") if len(node.args) >= 2]
         # In a section they count for what it holds, behind those of the host (mod_proxy.c, merge_proxy_dir_config).
@@ -73,6 +79,7 @@ class Proxies:
                 continue
             for node in self.context.take(section.nodes, "proxypass", "proxypassmatch")[-1:]:
                 if section.kind == "location" and node.args:
+                    made += self._parts(node, section.text, node.args)
                     made.append(self._prefix(node, section.text, node.args, without))
                 elif node.args:
                     made.append(self._pattern(node, section.text, node.args, without))
@@ -120,14 +127,18 @@ class Proxies:
         if (gateway := self._by_fastcgi(node, words, self.context.template(re.sub(r"^.*?fcgi://[^/]*", "", words[0]), node, rule=label), "")) is not None:
             return Route(held, (gateway,), node.span, node.comments, text)
         found = _URL.fullmatch(words[0])
+        if found and (bare := re.fullmatch(r"(.*?)(\$(\d).*)", found[2])) and _begins_path(pattern, int(bare[3])):
+            # `http://origin:80$1`: what is put behind the origin is nothing, or a path.
+            words = [f"{found[1]}://{bare[1]}", *words[1:]]
+            target = Written(self.context.template(bare[2] + found[3], node, rule=label, escapes=True), adds_query=True)
+            return Route(held, self.forward(node, words, None, target), node.span, node.comments, text)
         if not found or re.search(r"\$\d", found[2]):
             self.context.value(node, words[0], "http:// or https:// and an origin that does not depend on the path were expected")
             return Route(held, (Unserved(node.span.directive, node.span),), node.span)
         path = found[3]
         if not re.search(r"\$[\d&]", path):
             # mod_proxy, ProxyPassMatch: without a reference to a group the whole path is put behind the URL.
-            steps = tuple(replace(step, target=replace(step.target, spelt_like=pattern)) if isinstance(step, Forward) and isinstance(step.target, Mapped) else step
-                          for step in self.forward(node, words, ""))
+            steps = transform(self.forward(node, words, ""), lambda step: replace(step, target=replace(step.target, spelt_like=pattern)) if isinstance(step, Forward) and isinstance(step.target, Mapped) else step)
             return Route(held, steps, node.span, node.comments, text)
         target = Written(self.context.template(path, node, rule=label, escapes=True), adds_query=True)
         return Route(held, self.forward(node, words, None, target), node.span, node.comments, text)
@@ -139,7 +150,23 @@ class Proxies:
     # --- one forward ------------------------------------------------------------------------------------------------------
 
     def forward(self, node: Node, words: list[str], prefix: str | None, target: ForwardTarget | None = None, place: str | None = None) -> tuple[Step, ...]:
-        """The steps that pass a request to the origin of a line. place: the section that the request lies in, below the line's prefix."""
+        """The steps that pass a request to the origin of a line, with what sections say of it. place: the section that the request lies in, below the line's prefix."""
+        known = self._inner(place or prefix)
+        there = set(map(id, known))
+        asked = [(section, held) for section in self.sections if any(line.name in _PER_PLACE and id(line) not in there for line in section.nodes)
+                 and (section.kind != "location" or prefix is None) and (held := self.held(section)) != NEVER]
+        made = self._within(asked[:_MOST_SECTIONS], known, lambda nodes: self._forward(node, words, prefix, target, place, nodes))
+        return (Block(self.context.label("proxied"), made),) if asked else made
+
+    def _within(self, sections: list[tuple[Section, Condition]], nodes: list[Node], made: Callable[[list[Node]], tuple[Step, ...]]) -> tuple[Step, ...]:
+        """A route for each way in which the sections may hold, what they say behind what was said before (mod_proxy.c, merge_proxy_dir_config)."""
+        if not sections:
+            return made(nodes)
+        (section, held), rest = sections[0], sections[1:]
+        within = self._within(rest, [*nodes, *section.nodes], made)
+        return within if held is ALWAYS else (Choose((Route(held, within, section.node.span), Route(ALWAYS, self._within(rest, nodes, made)))),)
+
+    def _forward(self, node: Node, words: list[str], prefix: str | None, target: ForwardTarget | None, place: str | None, within: list[Node]) -> tuple[Step, ...]:
         context = self.context
         url, *options = words
         found = _URL.fullmatch(url)
@@ -163,7 +190,7 @@ class Proxies:
             assert prefix is not None
             whole = prefix == "/" and path in ("", "/")
             target = Mapped("/", ("/",), keeps_spelling=True) if whole and "nocanon" in options else Mapped("" if whole else prefix, (path,) if path and not whole else (), keeps_spelling="nocanon" in options)
-        levels = [*self.levels, *self._inner(place or prefix)]
+        levels = [*self.levels, *within]
         preserve = context.last(levels, "proxypreservehost")
         keeps_host = preserve is not None and preserve.args[:1] != [] and preserve.args[0].lower() == "on"
         adds = context.last(levels, "proxyaddheaders")
@@ -237,6 +264,11 @@ class Proxies:
             else:
                 made.append(LocationMapping((url,), join(front, path), node.span))
         return tuple(made)
+
+
+def _begins_path(pattern: Pattern, group: int) -> bool:
+    """Whether a group of a pattern of paths is nothing, or begins with a slash."""
+    return (inside_group(pattern.text, group) or "").startswith("/") or group == 1 and pattern.text.startswith("^(") or group == 0 and pattern.text.startswith("^/")
 
 
 def split_url(text: str) -> tuple[str, str] | None:

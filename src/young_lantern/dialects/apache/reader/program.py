@@ -16,7 +16,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, AllOf, AnswerLimit, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Lookup, LookupRow, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
+    ALWAYS, AllOf, AnswerLimit, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.placeholders import PLACEHOLDER
@@ -57,7 +57,7 @@ class Program:
         self.host, self.context = host, context
         self.sections = merged(host.sections)
         self.place = Place("", host.document_root.rstrip("/"))
-        self.proxies = forwards.Proxies(host.levels, self.sections, host.server_name, context, host.document_root.rstrip("/"))
+        self.proxies = forwards.Proxies(host.levels, self.sections, host.server_name, context, host.document_root.rstrip("/"), lambda section: self._condition(section, None))
         self.form = PathForm.CURRENT
         self.ends = False
         self.made: dict[Place, tuple[Step, ...]] = {}
@@ -202,8 +202,15 @@ class Program:
             self.context.value(node, text, "http:// and an origin that does not depend on the request were expected")
             return (Unserved(node.span.directive, node.span),)
         front, rest = found
-        written = Written(join(rest, *target[len(written_out):]), adds_query="qsd" not in flags and "?" not in text, refuses_marks="unsafeallow3f" not in flags)
-        forward = self.proxies.forward(node, [front], None, written)
+        if target[len(written_out):] == (Var(Variable.PATH),) and "?" not in text and not flags & {"qsd", "ne", "noescape"}:
+            # The whole path behind the origin, as ProxyPass has it: escaped anew (proxy_http_canon); but a question mark in it is refused (2.4.71, probed).
+            forward = self.proxies.forward(node, [front], None, Mapped("", (rest,) if rest else ()))
+            if "unsafeallow3f" not in flags:
+                marked = PathMatches(Pattern("\\?", "pcre"), span=node.span)
+                forward = (Choose((Route(marked, (Respond(403, raises=True, insists=True, span=node.span),), node.span, accident=True),)), *forward)
+        else:
+            written = Written(join(rest, *target[len(written_out):]), adds_query="qsd" not in flags and "?" not in text, refuses_marks="unsafeallow3f" not in flags)
+            forward = self.proxies.forward(node, [front], None, written)
         # In a folder the request was mapped to its file, and let in, before the rule was met: what folders say of fields counts.
         return self._around(None, forward) if place is None else (*self._said(place), *forward)
 

@@ -10,7 +10,8 @@ import re
 from collections import Counter
 
 from ....fitting import Chain, leaves
-from ....model import ALWAYS, Condition, Folders, Not, PathIs, PathStartsWith, ServeFiles, Span, Var, Variable, literal
+from ....fitting.places import at_path
+from ....model import ALWAYS, Condition, Folders, Forward, Not, PathIs, PathStartsWith, ServeFiles, Span, Var, Variable, literal
 from ...noting import Unwritable
 from .. import defaults
 from ..values import quote, word
@@ -115,10 +116,15 @@ def folder_of(step: ServeFiles) -> str:
     return root.rstrip("/") or "/"
 
 
-def folder_lines(folders: Folders, spans: tuple[Span | None, ...], context: Context) -> list[Node]:
-    """Index files, listing and the added slash."""
+def passed_on(chain: Chain, path: str) -> bool:
+    """Whether an origin may answer a path."""
+    return any(isinstance(leaf.answer, Forward) for leaf in leaves(at_path(chain, path)))
+
+
+def folder_lines(folders: Folders, spans: tuple[Span | None, ...], context: Context, asked: set[str] | None = None) -> list[Node]:
+    """Index files, listing and the added slash. asked: index files that an origin answers there; without it, anywhere on the site."""
     lines = []
-    names = [name for name in map(literal, folders.index) if name is not None and name not in context.asked_indexes]
+    names = [name for name in map(literal, folders.index) if name is not None and name not in (context.asked_indexes if asked is None else asked)]
     if tuple(names) != defaults.INDEX:
         lines.append(context.line("DirectoryIndex", *(map(word, names) if names else ["disabled"]), spans=spans))
     else:
@@ -156,7 +162,9 @@ def write_folders(served: list[tuple[ServeFiles, tuple[Condition, ...]]], chain:
     for folder, steps in found.items():
         first = steps[0]
         spans = tuple(dict.fromkeys(span for step in steps for span in (step.root_span, step.span, *step.also) if span))
-        lines = [] if folder in own else folder_lines(first.folders, (first.span, *first.also), context)
+        prefixes = {part.prefix for step, parts in served if _opened(step, parts) == folder for part in parts if isinstance(part, PathStartsWith)}
+        asked = {name for name in context.asked_indexes if not prefixes or any(passed_on(chain, f"{prefix.rstrip('/')}/some/{name}") for prefix in prefixes)}
+        lines = [] if folder in own else folder_lines(first.folders, (first.span, *first.also), context, asked)
         if not folder.startswith("/"):
             # A folder below ServerRoot, for which a section by its whole name cannot be written.
             nodes.append(context.line("Location", quote("/"), spans=spans, block=[*lines, context.line("Require", "all", "granted")]))

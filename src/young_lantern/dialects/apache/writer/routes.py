@@ -14,7 +14,6 @@ from dataclasses import dataclass, field, replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
 from ....fitting.closing import by_paths, keeps_out, of_paths
-from ....fitting.places import at_path
 from ....fitting.static import bare
 from ....model import (
     ALWAYS, AllOf, AnyOf, AsReceived, Capture, ClientIn, Condition, FileExists, FileKind, Forward, Mapped, Not, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewrite, ServeFiles, SetPath,
@@ -533,7 +532,7 @@ def _asked_indexes(answer: ServeFiles, leaf: Leaf, where: _Where, plan: Plan, co
 def indexes_of_origins(chain: Chain) -> set[str]:
     """The names of index files that some origin answers."""
     names = {text for leaf in leaves(chain) if isinstance(leaf.answer, ServeFiles) for name in leaf.answer.folders.index if (text := literal(name)) is not None and not text.startswith("/")}
-    return {name for name in names if any(isinstance(leaf.answer, Forward) for leaf in leaves(at_path(chain, f"/some/{name}")))}
+    return {name for name in names if files.passed_on(chain, f"/some/{name}")}
 
 
 def _named(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Event | Unwritable:
