@@ -66,7 +66,7 @@ def response_fields(operations: list[Field], status: int, is_error: bool, state:
     made: list[tuple[str, str]] = []
     for apart in (True, False):
         found = taking_place([item for item in operations if item.apart is apart], status, is_error, state)
-        made += _applied([item for item in found if item.name.lower() != left_out], state, sent if apart is sent_apart else ())
+        made += _applied([item for item in found if item.name.lower() != left_out], state, sent if apart is sent_apart else (), frozenset(name for name, _ in sent))
     return _sorted(made)
 
 
@@ -89,7 +89,9 @@ def taking_place(operations: list[Field], status: int, is_error: bool, state: St
     blocks = [list(block) for _, block in itertools.groupby((item for item in operations if item.deferred), lambda item: item.span)]
     found: list[Field] = []
     for item in (*immediate, *itertools.chain.from_iterable(reversed(blocks))):
-        if item.statuses is not None and status not in item.statuses or is_error and not item.survives_errors:
+        # mod_expires.c, expires_insert_filter (2.4.71, probed): it looks before the page is answered, so that the error's status counts whoever answers.
+        own = state.error_status or status if item.unless_sent and state.in_error and state.keeps_first else status
+        if item.statuses is not None and own not in item.statuses or is_error and not item.survives_errors:
             continue
         if item.asked_last and item.when is not None and not _held(item, state):
             continue
@@ -110,14 +112,15 @@ def _held(item: Field, state: State) -> bool:
     return held
 
 
-def _applied(operations: list[Field], state: State, sent: tuple[tuple[str, str], ...] = ()) -> list[tuple[str, str]]:
+def _applied(operations: list[Field], state: State, sent: tuple[tuple[str, str], ...] = (), in_any: frozenset[str] = frozenset()) -> list[tuple[str, str]]:
+    """in_any: the names that came, in whichever table (mod_expires.c, expires_filter, looks into both; 2.4.71, probed)."""
     fields = list(sent)
     arrived = {name for name, _ in sent}
     # mod_expires: of several ages one counts, that which was found last.
     ages = {item.name.lower(): number for number, item in enumerate(operations) if item.unless_sent}
     for number, item in enumerate(operations):
         name = item.name.lower()
-        if item.unless_sent and (item.unless_sent in arrived or ages[name] != number):
+        if item.unless_sent and (item.unless_sent in arrived | in_any or ages[name] != number):
             continue
         if item.unless_sent and name in arrived:
             item = replace(item, operation=Operation.MERGE)

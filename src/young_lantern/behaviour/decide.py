@@ -86,6 +86,7 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     state.request_fields += [Field(Side.REQUEST, Operation.REMOVE, name) for name in dropped]
     if "%2f" in raw.lower():
         state.refused = site.reading.encoded_slash_status
+    state.refused = dict(taken.methods).get(request.method, state.refused)
     state.note(f"site {site.key}", span or site.span, request.host, True)
     if (asked := client_certificates.asked_of(site, request)) is not None:
         state.looked_at("field", client_certificates.CERTIFICATE)
@@ -104,6 +105,13 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
 
 # http_protocol.c, status_lines (2.4.71), from 400 on.
 _HTTPD_ERRORS = frozenset({*range(400, 418), *range(421, 427), 428, 429, 431, 451, *range(500, 509), 510, 511})
+
+
+def _holds_for_all(step: Step) -> bool:
+    """Whether a step is one that the whole site has, or that is taken before anything is asked of the path (mod_setenvif)."""
+    if isinstance(step, Choose):
+        return all(route.steps and all(isinstance(item, SetVariable) and item.environment for item in route.steps) for route in step.routes)
+    return isinstance(step, Block | ErrorPages | Field | AnswerLimit) and getattr(step, "when", None) is None and not getattr(step, "merges", False)
 
 
 class _Run:
@@ -127,11 +135,14 @@ class _Run:
             if self.steps > _LIMIT_STEPS:
                 self.state.gave_up = "the program did not come to an end"
                 return self.end(step.span, status=500)
-            if self.state.refused is not None and (not isinstance(step, Block | ErrorPages | Field | AnswerLimit) or getattr(step, "when", None) is not None or getattr(step, "merges", False)):
+            if self.state.refused is not None and not _holds_for_all(step):
                 # Only what the whole site has is in force for a target that is refused before anything is looked for.
                 status, self.state.refused = self.state.refused, None
+                self.run(self.state.site.early)
                 if status == self.state.site.reading.encoded_slash_status:
                     self.state.note("an encoded slash is refused", self.state.site.span, self.state.request.target)
+                elif status == 405:
+                    self.state.note("the method is refused, wherever it leads", self.state.site.span, self.state.request.method)
                 return self.fail(status, self.state.site.span)
             if self.state.unproven is not None and not isinstance(step, Block):
                 # ngx_http_process_request: before any rule is looked at, but with the pages for errors of the whole site.

@@ -37,8 +37,6 @@ def over(listener: Listener, site: object, request: Request) -> tuple[int, bool,
     """(status, whether the site is known by then, the line that says so) for a request that is more than is taken; None: it is taken."""
     own = in_force(listener, site)
     known = own is not listener.heads  # where sites say nothing themselves, all is read before one is chosen
-    if (refused := dict(own.methods).get(request.method)) is not None:
-        return refused, known, own.span
     early = own if request.scheme == "https" else listener.heads
     line = len(request.method) + len(_wire(request.target)) + len("  HTTP/1.1")
     if early.line is not None and line > early.line:
@@ -53,7 +51,7 @@ def over(listener: Listener, site: object, request: Request) -> tuple[int, bool,
 def answer(estate: Estate, listener: Listener, site: object, request: Request, facts: Facts, over: tuple[int, bool, Span | None], run: Callable[[State], Outcome]) -> Outcome:
     """The error that such a request gets, with the pages of the site as far as it is known by then (Caddy: net/http answers by itself)."""
     status, known, span = over
-    entry = TraceEntry("the head of the request is more than is taken, or the method none that is taken", span or listener.span, f"{request.method}, {len(request.target)} octets of target, {len(request.fields)} fields")
+    entry = TraceEntry("the head of the request is more than is taken", span or listener.span, f"{len(request.target)} octets of target, {len(request.fields)} fields")
     if not known:
         site = estate.site(listener.fallback) if isinstance(listener.fallback, str) else None
     if not isinstance(site, Site) or estate.dialect == "caddy":

@@ -190,7 +190,8 @@ class TraceMethod:
 
 @dataclass(frozen=True, slots=True)
 class Site:
-    """A virtual host. `key` is unique in the estate; `file` is the source file it came from. trace: None where TRACE is no matter of the site's."""
+    """A virtual host. `key` is unique in the estate; `file` is the source file it came from. trace: None where TRACE is no matter of the site's.
+    early: what is in force for errors before a place is looked for, where the program does not begin with it"""
 
     key: str
     names: tuple[HostName, ...]
@@ -204,6 +205,7 @@ class Site:
     client_from: ClientFrom | None = None
     heads: RequestHeads | None = None
     trace: TraceMethod | None = None
+    early: tuple[Step, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,7 +14,7 @@ from dataclasses import replace
 
 from ....codes import PLACE_UNREAD
 from ....model import (
-    ALWAYS, SYSTEM_TRUST, Block, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Operation, OriginTls, PathMatches, Pattern, Pool, Route, Side, Span, Step, Template, Unserved, Var,
+    ALWAYS, SYSTEM_TRUST, Block, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Not, Operation, OriginTls, PathMatches, Pattern, Pool, Route, Side, Span, Step, Template, TextMatches, Unserved, Var,
     Variable, Written, join,
 )
 from ....model.walk import transform
@@ -198,10 +198,11 @@ class Proxies:
         # For a balancer `timeout` is how long one of its members is waited for to be free (mod_proxy, "Balancer parameters").
         own = (pairs.get("timeout", "") if scheme != "balancer" else "") or context.waits.get(_worker(url), "")
         read = gateways.waits(self.levels, context, own)
+        upgrades = named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any")
         connect = values.read_seconds(pairs.get("connectiontimeout", ""))
         return (Forward(
-            pool=pool, secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), preserve.span if preserve else None, pool),
-            redirects=self._mappings(place or prefix), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, upgrades=named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any"), span=node.span, comments=node.comments,
+            pool=pool, secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), upgrades, preserve.span if preserve else None, pool),
+            redirects=self._mappings(place or prefix), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, upgrades=upgrades, span=node.span, comments=node.comments,
             also=(preserve.span,) if preserve and keeps_host else (),
         ),)
 
@@ -216,7 +217,7 @@ class Proxies:
             context.pools[authority] = Pool(authority, (Member(full, span=node.span),), inline=True, span=node.span)
         return authority, scheme == "https"
 
-    def _fields(self, keeps_host: bool, adds: bool, span: Span | None, pool: str) -> tuple[Field, ...]:
+    def _fields(self, keeps_host: bool, adds: bool, upgrades: bool, span: Span | None, pool: str) -> tuple[Field, ...]:
         """What the origin gets besides what the client sent."""
         authority = Variable.POOL if self.context.pools[pool].inline else Variable.MEMBER
         # Kept, it is the field as it stands by then, which a RequestHeader may have changed (proxy_util.c, ap_proxy_create_hdrbrgd).
@@ -228,7 +229,9 @@ class Proxies:
                 Field(Side.REQUEST, Operation.ADD, "X-Forwarded-Host", (Var(Variable.AUTHORITY),)),
                 Field(Side.REQUEST, Operation.ADD, "X-Forwarded-Server", (self.server_name,)),
             ]
-        return (*made, *(Field(Side.REQUEST, Operation.REMOVE, name) for name in _DROPS))
+        # proxy_util.c, ap_proxy_worker_can_upgrade (2.4.71, probed): the one protocol goes on, whatever else the client says of its connection.
+        other = Not(TextMatches((Var(Variable.FIELD, "Upgrade"),), Pattern("^websocket$", "pcre", True)))
+        return (*made, *(Field(Side.REQUEST, Operation.REMOVE, name, when=other if upgrades and name == "Upgrade" else None, asked_last=True) for name in _DROPS))
 
     def _inner(self, prefix: str | None) -> list[Node]:
         """What sections that hold all below a prefix say, the outermost first."""

@@ -23,7 +23,8 @@ _ENDING = r"\.php$"
 
 def as_files(chain: Chain, context: Context) -> list[Node]:
     """Makes files of the scripts in a chain, in place, and gives the section that says who runs them."""
-    found = [leaf for leaf in leaves(chain) if isinstance(leaf.answer, Gateway)]
+    # One leaf may stand in several places.
+    found = list({id(leaf): leaf for leaf in leaves(chain) if isinstance(leaf.answer, Gateway)}.values())
     if not found:
         return []
     held: list[Gateway] = [leaf.answer for leaf in found]  # type: ignore[misc]
