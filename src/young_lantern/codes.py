@@ -199,6 +199,10 @@ ORIGIN_CONNECTION = _code("origin-http-version", _T, _MINOR,
     "the origin is asked with HTTP/1.1 and a kept connection, not with HTTP/{version}",
     "{target} has no older version for its origins",
     "nothing, unless the origin is very old")
+ORIGIN_GZIP = _code("origin-asked-for-gzip", _T, _MINOR,
+    "origins are asked for gzip where a client accepts no coding",
+    "the proxy of {target} does so by itself, and unpacks what comes",
+    "nothing: clients see the same; `compression off` in the transport keeps origins from it")
 COMPRESSES_ALL = _code("short-answers-compressed", _T, _MINOR,
     "answers of less than {least} bytes are compressed as well",
     "{target} has no shortest length for compression",

@@ -24,6 +24,8 @@ def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite
     state.member_label = members[0] if len(members) == 1 else f"one of {', '.join(members)}"
     target = target_of(step, state, estate.dialect, rewrite)
     fields = answering.request_fields([*state.request_fields, *step.fields], state)
+    if step.asks_gzip and ("accept-encoding", "") in fields and method != "HEAD" and not state.request.field("Range"):
+        fields = tuple((name, "gzip" if name == "accept-encoding" else value) for name, value in fields)
     back = mapped(step, f"{'https' if step.secure else 'http'}://{dict(fields).get('host', '')}{target}", state, estate.dialect)
     return OriginRequest(members, step.secure, method, target, fields, policy(pool, members), back, certificate=certificate(step))
 

@@ -539,6 +539,7 @@ class Forward:
     send_seconds: float | None = None
     buffers: bool = True
     upgrades: bool = False
+    asks_gzip: bool = False  # where no coding is asked for, gzip is, and it is unpacked (Go, net/http, Transport)
     http_version: str = "1.1"
     span: Span | None = None
     also: tuple[Span, ...] = ()

@@ -98,7 +98,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
         pool=pool, secure=secure, tls=tls if secure else OriginTls(), target=target, fields=(*forwarded, *up), response_fields=tuple(down),
         connect_seconds=times.get("dial_timeout"), read_seconds=min(filter(None, (times.get("read_timeout"), times.get("response_header_timeout"))), default=None), send_seconds=times.get("write_timeout"),
         intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises, in_place=tuple(in_place), sends_status=status, method=method, method_span=directive.span if method else None,
-        upgrades=True, span=directive.span, comments=directive.comments,
+        upgrades=True, asks_gzip=times.get("compression") is None, span=directive.span, comments=directive.comments,
     ),)
 
 
@@ -178,6 +178,8 @@ def _read_transport(inner: Directive, times: dict[str, float | None], directive:
     for line in inner.block or []:
         if line.name in ("dial_timeout", "read_timeout", "write_timeout", "response_header_timeout") and line.args:
             times[line.name] = values.read_duration(line.args[0])
+        elif line.name == "compression":
+            times["compression"] = 0.0 if line.args == ["off"] else None
         elif line.name.startswith("tls"):
             secure = True
             if line.name == "tls_insecure_skip_verify":

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import re
 
-from ....codes import CLIENT_CHAIN_TRUST, ORIGIN_CONNECTION, PROXY_DEFAULTS
+from ....codes import CLIENT_CHAIN_TRUST, ORIGIN_CONNECTION, ORIGIN_GZIP, PROXY_DEFAULTS
 from ....fitting.cookies import as_edits
 from ....fitting.mapping import as_received
 from ....model import (
-    AfterRewrite, AsReceived, Disposition, Forward, Gateway, Mapped, Operation, Pool, Var, Variable, Written,
+    AfterRewrite, AsReceived, Disposition, Field, Forward, Gateway, Mapped, Operation, Pool, Side, Var, Variable, Written,
 )
+from ....model.walk import walk
 from .. import values
 from ..values import Unwritable, quote
 from . import rewrites
@@ -46,7 +47,7 @@ def write_forward(step: Forward, context: Context) -> list[Node] | Unwritable:
     before, inside = _target(step, context)
     if isinstance(inside, Unwritable):
         return inside
-    block = [*more, *inside, *_up(step, context), *_down(step, context), *_transport(step)]
+    block = [*more, *inside, *_up(step, context), *_down(step, context), *_transport(step, context)]
     if not step.buffers:
         block.append(Node(["flush_interval", "-1"]))
     if step.http_version != "1.1":
@@ -193,7 +194,7 @@ def _down(step: Forward, context: Context) -> list[Node]:
     return nodes
 
 
-def _transport(step: Forward) -> list[Node]:
+def _transport(step: Forward, context: Context) -> list[Node]:
     lines = [Node([name, values.write_duration(seconds)]) for name, seconds in
              (("dial_timeout", step.connect_seconds), ("read_timeout", step.read_seconds), ("write_timeout", step.send_seconds)) if seconds]
     if step.secure:
@@ -204,4 +205,19 @@ def _transport(step: Forward) -> list[Node]:
             lines.append(Node(["tls_trusted_ca_certs", quote(step.tls.trusted)], None, spans))
         if step.tls.name:
             lines.append(Node(["tls_server_name", quote(step.tls.name)], None, spans))
+    if not step.asks_gzip and not _takes_coding(step, context):
+        context.note(None, Disposition.CHANGED, ORIGIN_GZIP)
+    elif not step.asks_gzip:
+        lines.append(Node(["compression", "off"], None, (), ("Origins are asked for no coding, as before; Caddy by itself would ask for gzip then.",)))
     return [Node(["transport", "http"], lines)] if lines else []
+
+
+def _takes_coding(step: Forward, context: Context) -> bool:
+    """Whether the origin shall not see which codings a client takes: so says the step itself, or a rule of the site."""
+    items = list(walk(context.site.program)) if context.site is not None else []
+    others = {field for item in items if isinstance(item, Forward) for field in item.fields}
+    return any(_is_taken(field) for field in (*step.fields, *(item for item in items if isinstance(item, Field) and item not in others)))
+
+
+def _is_taken(field: Field) -> bool:
+    return field.side is Side.REQUEST and field.name.lower() == "accept-encoding" and (field.operation is Operation.REMOVE or field.operation is Operation.SET and not field.value)
