@@ -51,6 +51,9 @@ PROXIED = "ProxyPass / http://192.0.2.1:81/\n<Location /a>\nRewriteEngine On"
         (FALLBACK, "/no/such", 200, None),
         (FALLBACK, "/dir", 301, "http://www.fernhollow.example/dir/"),
         ("<Location /a.html>\nRequire all denied\n</Location>", "/a.html", 403, None),
+        ("<Location /d*>\nRequire all denied\n</Location>", "/dir", 403, None),
+        ("<Location /d*>\nRequire all denied\n</Location>", "/dir/", 200, None),
+        ("<Location /*/index.html>\nRequire all denied\n</Location>", "/dir/index.html", 403, None),
         ("<Location /a.html>\nRequire ip 192.0.2\n</Location>", "/a.html", 200, None),
         ("<Files *.html>\nRequire all denied\n</Files>", "/dir/", 403, None),
         (

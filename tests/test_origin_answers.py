@@ -225,7 +225,7 @@ def test_the_page_for_an_origin_that_cannot_be_reached(reads: Reads, files: Path
 
 @pytest.mark.parametrize(
     "section",
-    ["<LocationMatch ^/a>\nProxyErrorOverride On\n</LocationMatch>", "<Proxy https://192.0.2.21/>\nSSLProxyVerify require\n</Proxy>"],
+    ["<Directory /srv>\nProxyErrorOverride On\n</Directory>", "<Proxy https://192.0.2.21/>\nSSLProxyVerify require\n</Proxy>"],
 )
 def test_what_holds_for_a_part_of_what_is_proxied_is_told(reads: Reads, section: str) -> None:
     """It would be no truth to say that such lines take part in no answer."""

@@ -13,7 +13,7 @@ from ..model import (
     LATE, TLS_ERRORS, UNREACHABLE, WAITS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     ForgetFields, Forward, Gateway, Leave, LogTo, MediaTypes, Note, Operation, Protect,
     QueryEdit, Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
-    StripPrefix, StripSuffix, Template, Unserved, Var, Variable, Written,
+    StripPrefix, StripSuffix, Template, Unserved, Var, Variable,
 )
 from . import answering, asking, client_certificates, content_types, cookies, forwarding, gateway, heads, paths
 from .choosing import choose_listener, choose_site
@@ -481,8 +481,6 @@ class _Run:
         state = self.state
         if state.body_limit is not None and not self._leaves_content(step) and self._too_large(state.body_limit):
             return self.fail(state.body_limit.status, state.body_limit.span)
-        if isinstance(step.target, Written) and step.target.refuses_marks and self._brings_mark(step.target.template):
-            return self.fail(403, step.span, insists=True)
         state.let_in = True
         origin = forwarding.request_of(self.estate, step, state, step.method or state.method, self.rewrite)
         if any(ord(character) < 33 or ord(character) > 126 for character in origin.target):

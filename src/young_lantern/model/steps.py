@@ -421,11 +421,10 @@ class Mapped:
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """Just this text, query and all; `adds_query`: the client's query follows; `refuses_marks` as in SetPath."""
+    """Just this text, query and all; `adds_query`: the client's query follows."""
 
     template: Template
     adds_query: bool = False
-    refuses_marks: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -154,7 +154,7 @@ class Proxies:
         known = self._inner(place or prefix)
         there = set(map(id, known))
         asked = [(section, held) for section in self.sections if any(line.name in _PER_PLACE and id(line) not in there for line in section.nodes)
-                 and (section.kind != "location" or prefix is None) and (held := self.held(section)) != NEVER]
+                 and (section.kind != "location" or prefix is None or re.search(r"[*?\[]", section.text)) and (held := self.held(section)) != NEVER]
         made = self._within(asked[:_MOST_SECTIONS], known, lambda nodes: self._forward(node, words, prefix, target, place, nodes))
         return (Block(self.context.label("proxied"), made),) if asked else made
 

@@ -165,7 +165,8 @@ def condition(section: Section, place: Place | None, context: Context, form: Pat
                 context.value(node, section.text, "a section for all that is proxied (*) was expected")
             return NEVER if place is not None else ALWAYS
         case "location" if _is_glob(section.text):
-            return PathMatches(context.pattern(glob_pattern(section.text), node), form, span=node.span)
+            # request.c, ap_location_walk (2.4.71, probed): signs take a whole path, so that nothing below it is meant.
+            return PathMatches(context.pattern(f"^{_signs(section.text)}$", node), form, span=node.span)
         case "location":
             return below(section.text, node.span, form)
         case "locationmatch":
@@ -243,11 +244,13 @@ def _is_glob(text: str) -> bool:
     return any(sign in text for sign in "*?[")
 
 
+def _signs(text: str) -> str:
+    return "".join({"*": "[^/]*", "?": "[^/]"}.get(part, part if part.startswith("[") and part.endswith("]") else re.escape(part)) for part in re.split(r"(\*|\?|\[[^\]]+\])", text))
+
+
 def glob_pattern(text: str, anchored: bool = True) -> str:
     """A shell pattern, where neither sign takes a slash, as a regular expression."""
-    out = ""
-    for part in re.split(r"(\*|\?|\[[^\]]+\])", text):
-        out += {"*": "[^/]*", "?": "[^/]"}.get(part, part if part.startswith("[") and part.endswith("]") else re.escape(part))
+    out = _signs(text)
     # A star that is all of a segment stands for a name, not for none.
     out = re.sub(r"(?<=/)\[\^/\]\*(?=/|$)", "[^/]+", out)
     return f"^{out}(?:/|$)" if anchored else out

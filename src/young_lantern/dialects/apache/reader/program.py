@@ -16,7 +16,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, AllOf, AnswerLimit, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved,
+    ALWAYS, AllOf, AnswerLimit, Block, Capture, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, TextMatches, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.placeholders import PLACEHOLDER
@@ -202,17 +202,18 @@ class Program:
             self.context.value(node, text, "http:// and an origin that does not depend on the request were expected")
             return (Unserved(node.span.directive, node.span),)
         front, rest = found
-        if target[len(written_out):] == (Var(Variable.PATH),) and "?" not in text and not flags & {"qsd", "ne", "noescape"}:
-            # The whole path behind the origin, as ProxyPass has it: escaped anew (proxy_http_canon); but a question mark in it is refused (2.4.71, probed).
+        more = target[len(written_out):]
+        if more == (Var(Variable.PATH),) and "?" not in text and not flags & {"qsd", "ne", "noescape"}:
+            # The whole path behind the origin, as ProxyPass has it: escaped anew (mod_proxy_http.c, proxy_http_canon).
             forward = self.proxies.forward(node, [front], None, Mapped("", (rest,) if rest else ()))
-            if "unsafeallow3f" not in flags:
-                marked = PathMatches(Pattern("\\?", "pcre"), span=node.span)
-                forward = (Choose((Route(marked, (Respond(403, raises=True, insists=True, span=node.span),), node.span, accident=True),)), *forward)
         else:
-            written = Written(join(rest, *target[len(written_out):]), adds_query="qsd" not in flags and "?" not in text, refuses_marks="unsafeallow3f" not in flags)
-            forward = self.proxies.forward(node, [front], None, written)
+            forward = self.proxies.forward(node, [front], None, Written(join(rest, *more), adds_query="qsd" not in flags and "?" not in text))
+        # A question mark that something brings in is refused when the rule is met, before anybody is asked who he is (2.4.71, probed).
+        brought = tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in more if not isinstance(part, str) and part != Var(Variable.QUERY))
+        refusal = Route(TextMatches(brought, Pattern("\\?", "pcre"), span=node.span), (Respond(403, raises=True, insists=True, span=node.span),), node.span, accident=True)
+        refused = (Choose((refusal,)),) if brought and "unsafeallow3f" not in flags else ()
         # In a folder the request was mapped to its file, and let in, before the rule was met: what folders say of fields counts.
-        return self._around(None, forward) if place is None else (*self._said(place), *forward)
+        return (*refused, *(self._around(None, forward) if place is None else (*self._said(place), *forward)))
 
     # --- what is in force at a place --------------------------------------------------------------------------------------------
 
