@@ -17,7 +17,7 @@ from young_lantern.translate import translate
 
 PATHS = ("/a.html", "/dir", "/none", "/r/x", "/p/x")
 ESTATES = {
-    "nginx": nginx("root ROOT; error_page 405 /404.html; location /r/ { return 301 /x; } location /p/ { proxy_pass http://192.0.2.1:81; }"),
+    "nginx": nginx("root ROOT; location /r/ { return 301 /x; } location /p/ { proxy_pass http://192.0.2.1:81; }"),
     "apache": httpd("TraceEnable Off\nRedirect permanent /r/ /x\nProxyPass /p/ http://192.0.2.1:81/p/"),
     "caddy": caddy("redir /r/* /x 301\nhandle /p/* {\nreverse_proxy 192.0.2.1:81\n}\nhandle {\nroot * ROOT\nfile_server\n}"),
 }

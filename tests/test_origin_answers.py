@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.support.reading import Reads
-from young_lantern.behaviour import Request, decide
+from tests.support.reading import Reads, nginx
+from young_lantern.behaviour import Request, decide, real_files, request_for
 from young_lantern.behaviour.compare import compare_estates
 from young_lantern.behaviour.origin_answers import ANSWER, FIELD, asks_origin, cookie_attributes, fields_in_words
 from young_lantern.behaviour.request import Assumed, assumed
@@ -233,6 +233,16 @@ def test_what_holds_for_a_part_of_what_is_proxied_is_told(reads: Reads, section:
     line = section.split("\n")[1]
     assert [claim.disposition.value for claim in reading.claims if claim.span.directive == line and claim.disposition] == ["unsupported"]
     assert any(finding.span and finding.span.line == 4 and finding.code.name == "place-not-read" for finding in reading.findings)
+
+
+def test_an_if_has_the_mapping_of_its_location(reads: Reads) -> None:
+    """nginx maps by the origin of the outermost proxy_pass; another one within keeps its own names."""
+    reading = reads.read("nginx", nginx("location / { if ($cookie_try) { proxy_pass http://192.0.2.2:81; } proxy_pass http://192.0.2.1:81; }"))
+    asked = request_for("http://www.fernhollow.example/a", fields={"Cookie": "try=1", ANSWER: "302 self"})
+    live = check_live(reading, reading, requests=[asked], most=60)
+    assert not live.surprises
+    outcome = decide(reading.estate, request_for("http://www.fernhollow.example/x", fields={"Cookie": "try=1"}), real_files())
+    assert outcome.origin is not None and outcome.origin.mapped_back == "http://192.0.2.2:81/x"
 
 
 PARTS = """Listen 80

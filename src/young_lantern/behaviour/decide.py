@@ -86,7 +86,11 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     state.request_fields += [Field(Side.REQUEST, Operation.REMOVE, name) for name in dropped]
     if "%2f" in raw.lower():
         state.refused = site.reading.encoded_slash_status
-    state.refused = dict(taken.methods).get(request.method, state.refused)
+    if request.method in dict(taken.methods):
+        state.refused = dict(taken.methods)[request.method]
+        if any(isinstance(step, ErrorPages) and any(page.statuses is None or state.refused in page.statuses for page in step.pages) for step in site.early):
+            # The page is looked up as any path is, though no rule was asked before.
+            return Outcome(None, site=site.key, decided_by=site.span, gave_up=f"the page for {state.refused} is not known where the method is refused", trace=tuple(state.trace))
     state.note(f"site {site.key}", span or site.span, request.host, True)
     if (asked := client_certificates.asked_of(site, request)) is not None:
         state.looked_at("field", client_certificates.CERTIFICATE)
@@ -135,7 +139,7 @@ class _Run:
             if self.steps > _LIMIT_STEPS:
                 self.state.gave_up = "the program did not come to an end"
                 return self.end(step.span, status=500)
-            if self.state.refused is not None and not _holds_for_all(step):
+            if self.state.refused is not None and (self.state.site.early or not _holds_for_all(step)):
                 # Only what the whole site has is in force for a target that is refused before anything is looked for.
                 status, self.state.refused = self.state.refused, None
                 self.run(self.state.site.early)

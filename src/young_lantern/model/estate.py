@@ -191,7 +191,7 @@ class TraceMethod:
 @dataclass(frozen=True, slots=True)
 class Site:
     """A virtual host. `key` is unique in the estate; `file` is the source file it came from. trace: None where TRACE is no matter of the site's.
-    early: what is in force for errors before a place is looked for, where the program does not begin with it"""
+    early: what is in force for errors before a place is looked for, where the program does not begin with just that"""
 
     key: str
     names: tuple[HostName, ...]

@@ -391,7 +391,10 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         if mark:
             more = (Var(Variable.QUERY, "&"),) if rule.has("qsa", "qsappend") else ()
             made = join(made, "?" if query else "", template(query, escapes=rule.has("b")), more)
-        return (*steps, *_asked_first(level, node), *level.forward(node, made, substitution, frozenset({*rule.flags, *({"qsd"} if rule.has("qsdiscard") else ())})))
+        forward = level.forward(node, made, substitution, frozenset({*rule.flags, *({"qsd"} if rule.has("qsdiscard") else ())}))
+        # What is refused is refused before the rule sets its variables (2.4.71, probed).
+        refusal = forward[:1] if forward and isinstance(forward[0], Choose) and forward[0].routes[0].accident else ()
+        return (*refusal, *steps, *_asked_first(level, node), *forward[len(refusal):])
     if code is not None or _URL.match(substitution):
         return (*steps, _redirect(rule, status, path, mark, query, encodes, level, template))
     if substitution == "-":

@@ -165,6 +165,8 @@ def _mappings(scope: Scope, scheme: str, authority: str, path: str, prefix: str 
               directive: Directive, context: Context) -> tuple[LocationMapping, ...]:
     written = [context.use(item) for item in scope.inherited("proxy_redirect")]
     if not written:
+        if (above := _mapped_above(scope, context)) is not None:
+            return (above,)
         return () if variables else (_default_mapping(scheme, authority, path, prefix, None, directive, context),)
     made = []
     for item in written:
@@ -176,6 +178,18 @@ def _mappings(scope: Scope, scheme: str, authority: str, path: str, prefix: str 
                 continue
             made.append(LocationMapping(context.template(item.args[0], item), context.template(item.args[-1], item), item.span))
     return tuple(made)
+
+
+def _mapped_above(scope: Scope, context: Context) -> LocationMapping | None:
+    """What a place around it maps by default: ngx_http_proxy_merge_loc_conf makes that where the outermost proxy_pass stands, and hands it down (1.22.1, probed)."""
+    found, at = None, scope.parent
+    while at is not None and at.kind in ("location", "if"):
+        for line in at.own("proxy_pass")[-1:]:
+            url = URL.fullmatch(line.args[0]) if line.args else None
+            if url and literal(context.template(line.args[0], line)) is not None:
+                found = _default_mapping(url[1].lower(), url[2], url[3] or "", at.prefix, None, line, context)
+        at = at.parent
+    return found
 
 
 def _default_mapping(scheme: str, authority: str, path: str, prefix: str | None, item: Directive | None, directive: Directive, context: Context) -> LocationMapping:

@@ -127,7 +127,7 @@ def read_site(server: Server, context: Context) -> Site:
         key=server.key, names=server.names, program=(Block(SITE, tuple(steps)),),
         tls=tls.read_tls(scope, context, tls.read_clients(scope, context, before_answer)) if secure else None,
         reading=reading, logs=logs.read_logs(scope, context), also=tuple(spans), span=server.directive.span, comments=server.directive.comments,
-        client_from=client.read_client(scope, context), heads=heads.read_heads(scope, context), early=() if rewriting else before_answer(scope),
+        client_from=client.read_client(scope, context), heads=heads.read_heads(scope, context), early=before_answer(scope),
     )
 
 
