@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.support.reading import Reads, caddy, nginx
+from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.behaviour.compare import Reason
 from young_lantern.demo import FILES_AT, unpack
 from young_lantern.dialects import named
@@ -393,3 +394,16 @@ def test_the_type_of_a_text_is_for_that_answer_alone(reads: Reads) -> None:
     assert 'Header always set Content-Type "text/plain" env=' in written
     assert not [cause for cause in made.comparison.causes if cause.summary.startswith("field content-type: (the origin's)")]
     assert not check_live(made.reading, made.read_back, most=60).surprises
+
+
+def test_an_origin_that_a_table_lets_in(reads: Reads) -> None:
+    """The usual way to let pages of some origins in: the table's value is the client's own field, and nothing is sent where it is empty."""
+    table = 'map $http_origin $cors { default ""; "~^https://([a-z]+\\.)?fernhollow\\.example$" $http_origin; }'
+    place = "add_header Access-Control-Allow-Origin $cors always;"
+    made = translate(reads.write("nginx", nginx(f"location /api/ {{ if ($request_method = OPTIONS) {{ {place} return 204; }} {place} proxy_pass http://192.0.2.1:81/; }}", table)), "apache")
+    written = "\n".join(made.writing.files.values())
+    assert "[E=cors:%{HTTP:Origin}]" in written and '"%{cors}e" env=cors' in written
+    asked = [request_for("http://www.fernhollow.example/api/x", method, {"Origin": origin}) for method in ("GET", "OPTIONS") for origin in ("https://a.fernhollow.example", "https://other.example")]
+    told = [dict(decide(estate, request, real_files()).fields).get("access-control-allow-origin") for estate in (made.reading.estate, made.read_back.estate) for request in asked]
+    assert told == ["https://a.fernhollow.example", None] * 4
+    assert not check_live(made.reading, made.read_back, requests=asked, most=100).surprises

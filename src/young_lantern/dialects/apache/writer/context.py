@@ -72,6 +72,7 @@ class Context(Noting):
     scripts: set[int] = field(default_factory=set)
     marked: list[Node] = field(default_factory=list)
     filled: set[str] = field(default_factory=set)
+    empty_at_times: set[str] = field(default_factory=set)
     waits: int | None = None
 
     def line(self, *words: str, spans: tuple[Span | None, ...] = (), comments: tuple[str, ...] = (), block: list[Node] | None = None) -> Node:

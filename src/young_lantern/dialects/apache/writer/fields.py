@@ -13,7 +13,7 @@ from itertools import groupby
 
 from ....codes import EXPIRES_DATE_LOST
 from ....fitting import answer_types
-from ....model import Condition, Disposition, Field, HttpDate, Not, Operation, literal
+from ....model import Condition, Disposition, Field, HttpDate, Not, Operation, literal, Var, Variable
 from ...noting import EARLY, Unwritable
 from ..values import quote
 from .context import Context
@@ -72,6 +72,8 @@ def _lines(field: Field, forwards: bool, by_rule: bool, before: set[str], contex
     if asked is not None:
         return _by_type(field, asked, text, by_rule, context)
     asks = _asks(field)
+    if (filled := _only_if_filled(field, context)) is not None:
+        return [context.line("Header", "always", "set", name, quote(text), quote(asks.replace("expr=", f"expr=reqenv('{filled}') != '' && ", 1)) if asks else f"env={filled}", spans=spans, comments=field.comments)]
     words = [name, quote(text), *([quote(asks)] if asks else [])]
     if field.operation in (Operation.DEFAULT, Operation.MERGE, Operation.APPEND) and not field.apart and not by_rule:
         return [context.line("Header", _VERBS[field.operation], *words, spans=spans, comments=field.comments)]
@@ -87,6 +89,14 @@ def _lines(field: Field, forwards: bool, by_rule: bool, before: set[str], contex
         # What is kept from errors of the server's own goes with those of an origin: the table without `always` is for what handlers made.
         made.append(context.line("Header", verb, name, quote(text), quote("expr=%{REQUEST_STATUS} -ge 400"), spans=spans))
     return made
+
+
+def _only_if_filled(field: Field, context: Context) -> str | None:
+    """The variable that is the whole value of a field, and may be empty, so that nothing is sent then."""
+    match field.value:
+        case (Var(Variable.VARIABLE, name),) if name in context.empty_at_times and field.operation in (Operation.ADD, Operation.SET):
+            return name
+    return None
 
 
 def _by_type(field: Field, asked: Condition, text: str, by_rule: bool, context: Context) -> list[Node]:

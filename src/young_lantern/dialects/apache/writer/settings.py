@@ -357,8 +357,10 @@ def _conditional(when: Condition, nodes: list[Node], plan: Plan, sections: dict[
 
 
 def _asking(node: Node, name: str) -> Node:
-    if node.words[-1].startswith(('"expr=%{REQUEST_STATUS}', '"expr=%{CONTENT_TYPE}')):
+    if node.words[-1].startswith(('"expr=%{REQUEST_STATUS}', '"expr=%{CONTENT_TYPE}', '"expr=reqenv')):
         node.words[-1] = node.words[-1].replace('"expr=', f"\"expr=reqenv('{name}') == '1' && ", 1)
+    elif node.words[-1].startswith("env="):
+        node.words[-1] = f"\"expr=reqenv('{name}') == '1' && reqenv('{node.words[-1][4:]}') != ''\""
     else:
         node.words.append(f"env={name}")
     return node

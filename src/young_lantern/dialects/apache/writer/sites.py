@@ -30,7 +30,7 @@ from . import files, gateways, heads, logs, routes, settings, tls, waits
 from .context import Context
 from .kept_connections import closed_after_pages
 from .output import Node
-from .tables import tables_as_variables
+from .tables import empty_at_times, tables_as_variables
 
 _BY_ORDER = "First of its port, so that it answers hosts that no site names, as before."
 
@@ -99,6 +99,8 @@ def _holds(hosts: list[Host]) -> bool:
 def write_body(site: Site, context: Context) -> list[Node]:
     """What a site does with its requests, the same on all its listeners."""
     context.site, context.variables, context.rewritten = site, set(), False
+    # nginx sends no field of an answer whose value is empty.
+    context.empty_at_times = empty_at_times(site.program) if context.estate.dialect == "nginx" else set()
     captures_host = any(name.pattern for name in site.names)
     chain, lost = unroll(tables_as_variables(with_conditions(without_tables(answer_types.split_tables(without_every_path(site.program))))), captures_host=captures_host, own_requests=True, strict=context.options.strict)
     for restart in lost:

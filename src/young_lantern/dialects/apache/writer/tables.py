@@ -38,14 +38,19 @@ def tables_as_variables(program: tuple[Step, ...]) -> tuple[Step, ...]:
     return (*steps, *changed)
 
 
+def empty_at_times(program: object) -> set[str]:
+    """The variables for tables that may come to nothing."""
+    return {_name(table.name) for table in walk(program) if isinstance(table, Lookup) and _writable(table) and () in (*(row.result for row in table.rows), table.fallback)}
+
+
 def _writable(part: object) -> bool:
     if not isinstance(part, Lookup) or len(part.rows) > _LIMIT_ROWS or any(isinstance(inner, Lookup) for inner in walk(part.subject)):
         return False
     if part.rows and len(part.rows) == 1 and part.rows[0].value == "" and part.fallback[:1] == part.subject:
         return False  # it says what becomes of a field that is there: the field's own line says it
     texts = [piece for result in (*(row.result for row in part.rows), part.fallback) for piece in result]
-    # A result may hold the groups of its own row's pattern.
-    return all(isinstance(piece, Capture) or isinstance(piece, str) and not re.search(r"[\s,\"\]]", piece) for piece in texts)
+    # A result may hold the groups of its own row's pattern, and fields: `[E=…]` fills both in when the rule is met.
+    return all(isinstance(piece, Capture) or isinstance(piece, Var) and piece.variable is Variable.FIELD or isinstance(piece, str) and not re.search(r"[\s,\"\]]", piece) for piece in texts)
 
 
 def _name(name: str) -> str:
