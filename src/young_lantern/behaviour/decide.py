@@ -139,8 +139,8 @@ class _Run:
             if self.steps > _LIMIT_STEPS:
                 self.state.gave_up = "the program did not come to an end"
                 return self.end(step.span, status=500)
-            if self.state.refused is not None and (self.state.site.early or not _holds_for_all(step)):
-                # Only what the whole site has is in force for a target that is refused before anything is looked for.
+            if self.state.refused is not None and (not isinstance(step, Block) if self.state.site.early else not _holds_for_all(step)):
+                # Only what the whole site has is in force for a target that is refused before anything is looked for. Blocks are entered: pages start them anew.
                 status, self.state.refused = self.state.refused, None
                 self.run(self.state.site.early)
                 if status == self.state.site.reading.encoded_slash_status:
