@@ -10,7 +10,7 @@ from tests.support.conformance import disagreements
 from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
-from young_lantern.behaviour.compare import Reason
+from young_lantern.behaviour.compare import Reason, compare_estates
 from young_lantern.lab.live import check_live
 from young_lantern.model import Severity
 from young_lantern.translate import translate
@@ -78,3 +78,10 @@ def test_what_httpd_says_of_it_is_told(reads: Reads, host: str, target: str, cod
 def test_a_server_that_knows_no_trace(reads: Reads) -> None:
     made = translate(reads.write("caddy", ESTATES["caddy"]), "apache", dialect="caddy")
     assert "trace-refused" in {item.code.name for item in made.findings}
+
+
+def test_a_refusal_of_all_other_methods_that_is_lost_is_breaking(reads: Reads) -> None:
+    """PROPFIND and its like come in by it."""
+    before = reads.read("nginx", nginx('if ($request_method !~ "^(GET|HEAD|POST|PUT|DELETE|OPTIONS|PATCH|TRACE)$") { return 403; } return 200 books;')).estate
+    after = reads.read("caddy", caddy("respond books 200")).estate
+    assert [cause.severity for cause in compare_estates(before, after).causes if "FERN" in cause.methods] == [Severity.BREAKING]
