@@ -80,8 +80,9 @@ def test_a_server_that_knows_no_trace(reads: Reads) -> None:
     assert "trace-refused" in {item.code.name for item in made.findings}
 
 
-def test_a_refusal_of_all_other_methods_that_is_lost_is_breaking(reads: Reads) -> None:
-    """PROPFIND and its like come in by it."""
-    before = reads.read("nginx", nginx('if ($request_method !~ "^(GET|HEAD|POST|PUT|DELETE|OPTIONS|PATCH|TRACE)$") { return 403; } return 200 books;')).estate
-    after = reads.read("caddy", caddy("respond books 200")).estate
-    assert [cause.severity for cause in compare_estates(before, after).causes if "FERN" in cause.methods] == [Severity.BREAKING]
+@pytest.mark.parametrize(("status", "answer", "then"), [(403, "return 200 books;", "respond books 200"), (405, "proxy_pass http://192.0.2.1:81;", "reverse_proxy 192.0.2.1:81")])
+def test_a_refusal_of_all_other_methods_that_is_lost_is_breaking(reads: Reads, status: int, answer: str, then: str) -> None:
+    """PROPFIND and its like come in by it, or get to an origin."""
+    before = reads.read("nginx", nginx(f'if ($request_method !~ "^(GET|HEAD|POST|PUT|DELETE|OPTIONS|PATCH|TRACE)$") {{ return {status}; }} location / {{ {answer} }}')).estate
+    after = reads.read("caddy", caddy(then)).estate
+    assert Severity.BREAKING in [cause.severity for cause in compare_estates(before, after).causes if "FERN" in cause.methods]

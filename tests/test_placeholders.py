@@ -103,3 +103,37 @@ def test_roots_are_folders(reads: Reads, tmp_path: Path) -> None:
         estate = as_deployed(translate(main, "nginx" if dialect != "nginx" else "caddy", dialect=dialect).reading.estate)
         found = decide(estate, request_for("http://www.fernhollow.example/here.txt"), real_files(lambda path: tmp_path / "files" / path.removeprefix("/_files_of_site_/")))
         assert (found.status, found.file) == (200, "/_files_of_site_/here.txt"), dialect
+
+
+# Dialect, its text, and what the others write.
+NUMBERS = [
+    ("nginx", nginx("client_max_body_size ${UPLOADS_MB}m; location / { proxy_read_timeout {{ wait }}; proxy_pass http://192.0.2.7:8000; }"),
+     {"caddy": ["max_size ${UPLOADS_MB}MiB", "read_timeout {{ wait }}"], "apache": ["timeout={{ wait }}"]}, {"{{ wait }}"}),
+    ("nginx", nginx("client_max_body_size ${UPLOADS}; location / { proxy_read_timeout ${WAIT}s; proxy_connect_timeout ${REACH}; proxy_pass http://192.0.2.7:8000; }"),
+     {"caddy": ["max_size ${UPLOADS}", "read_timeout ${WAIT}s", "dial_timeout ${REACH}"], "apache": ["-gt ${UPLOADS}", "timeout=${WAIT}s", "connectiontimeout=${REACH}"]}, {"${UPLOADS}", "${REACH}"}),
+    ("caddy", caddy("request_body {\nmax_size {$UPLOADS}\n}\nreverse_proxy 192.0.2.7:8000 {\ntransport http {\nread_timeout {$WAIT}s\n}\n}"),
+     {"nginx": ["client_max_body_size ${UPLOADS};", "proxy_read_timeout ${WAIT}s;"], "apache": ["-gt ${UPLOADS}", "timeout=${WAIT}s"]}, {"{$UPLOADS}"}),
+    ("apache", httpd("<Location /up>\nLimitRequestBody ${UPLOADS}\n</Location>\nProxyTimeout ${WAIT}\nProxyPass /app/ http://192.0.2.7:8000/"),
+     {"nginx": ["client_max_body_size ${UPLOADS};", "proxy_read_timeout ${WAIT};"], "caddy": ["max_size ${UPLOADS}", "read_timeout ${WAIT}"]}, {"${WAIT}"}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("dialect", "text", "lines", "united"), NUMBERS)
+def test_sizes_and_times_stay_open(reads: Reads, dialect: str, text: str, lines: dict[str, list[str]], united: set[str]) -> None:
+    """They are written, told where their unit is in the value, and compared as what they are, not as the server's own."""
+    for target, wanted in lines.items():
+        made = translate(reads.write(dialect, text), target, dialect=dialect)
+        written = "\n".join(made.writing.files.values())
+        assert [line for line in wanted if line not in written] == [], written
+        told = {dict(item.facts)["placeholder"] for item in made.findings if item.code.name == "placeholder-unit"}
+        assert told == united
+        assert not [item for item in made.findings if item.code.name == "value-unread"]
+        live = check_live(made.reading, made.read_back, most=200)
+        assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+
+
+def test_a_unit_that_the_target_has_not(reads: Reads) -> None:
+    """20MB in Caddy is no whole number of anything in nginx: told, and no limit there, in the place of nginx's own."""
+    made = translate(reads.write("caddy", caddy("request_body {\nmax_size {$UPLOADS}MB\n}\nreverse_proxy 192.0.2.7:8000")), "nginx")
+    assert "client_max_body_size 0;" in "\n".join(made.writing.files.values())
+    assert [item.span.line for item in made.findings if item.code.name == "no-counterpart" and item.span]

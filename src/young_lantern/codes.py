@@ -279,6 +279,10 @@ PLACEHOLDER_OPEN = _code("placeholder-open", _T, _NOTE,
     "{placeholder} is left to deployment; it is written as {written}",
     "the source leaves its value open, too",
     "see that it is filled when the new configuration is deployed")
+PLACEHOLDER_UNIT = _code("placeholder-unit", _T, _MINOR,
+    "{placeholder} is left to deployment, with its unit; it is written as {written}",
+    "{source} and {target} write units in their own ways (20m is 20,971,520 bytes in nginx, 20,000,000 in Caddy, and 20 in a condition of httpd), and Caddy takes no time without one",
+    "fill it with a number of bytes, or with seconds and their s (30s), which all of them read alike")
 
 # Behaviour (comparison)
 OUTCOME_DIFFERS = _code("outcome-differs", _B, _BREAKING,

@@ -69,7 +69,7 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
         intended = with_unreachable(intended, target.name)
         intended = intended if target.name == "caddy" else as_pages(intended)
     open_values = OpenValues(intended, reading.texts.values())
-    writing = open_values.spelt(target.write(open_values.marked(intended), options), options.placeholder, target.open_value)
+    writing = open_values.spelt(target.write(open_values.marked(intended), options), target.name, options.placeholder, target.open_value)
     with tempfile.TemporaryDirectory(prefix="lantern-") as folder:
         save(writing.files, Path(folder))
         read_back = target.read(Path(folder) / target.main_file, files)

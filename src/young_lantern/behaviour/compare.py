@@ -190,8 +190,10 @@ class _Row:
             return worst
         # A protection that no longer holds for some spelling or method stays what it is: the method that HTTP does not know stands for those of WebDAV, too.
         lost = self.before.status in (401, 403) and not self.before.missing and (self.after.status or 500) < 400
-        if self.reason is Reason.TRACE or self.witness.request.method == UNKNOWN_METHOD:
+        if self.reason is Reason.TRACE:
             return Severity.BREAKING if lost else Severity.MINOR
+        if self.witness.request.method == UNKNOWN_METHOD:
+            return Severity.BREAKING if lost or self.after.origin and not self.before.origin else Severity.MINOR
         # So does a program that answers these no longer: its forms are sent by such requests.
         lost = lost or self.before.origin is not None and self.after.origin is None and self.reason in (Reason.METHOD, Reason.CONTENT)
         # An answer that came, if late, does not come any more.

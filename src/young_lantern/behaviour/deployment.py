@@ -7,11 +7,12 @@ Rule:     `${DOMAIN}`, `{{ domain }}` and `{$DOMAIN}` are `_domain_`, which is t
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
 from ..model import Estate, FileExists, Gateway, Listener, Placeholder, ServeFiles, Span
-from ..model.placeholders import PLACEHOLDER, canonical
+from ..model.placeholders import PLACEHOLDER, OpenNumber, canonical
 from ..model.walk import transform, walk
 
 _FIRST_PORT = 61000
@@ -36,6 +37,12 @@ def open_folders(estate: Estate) -> frozenset[str]:
     """What the placeholders are in the one spelling that document roots begin with."""
     roots = [getattr(part, "spelling", part) for item in walk(estate) if isinstance(item, ServeFiles | FileExists | Gateway) for part in item.root[:1]]
     return frozenset(canonical(found[0]) for root in roots if isinstance(root, str) and (found := PLACEHOLDER.match(root)))
+
+
+def open_numbers(estate: Estate) -> Iterator[OpenNumber]:
+    """The sizes and times that are left to deployment."""
+    for item in walk(estate):
+        yield from (value for field in dataclasses.fields(item) if isinstance(value := getattr(item, field.name), OpenNumber))
 
 
 def _numbered(listener: Listener) -> Listener:

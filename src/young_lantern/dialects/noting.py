@@ -5,6 +5,7 @@ Unknown:  what cannot be written is Unwritable, with words for it; the caller no
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
@@ -22,6 +23,7 @@ class Unwritable:
     what: str
 
 
+NO_UNIT = "a size that is left to deployment, in a unit that is none there"
 EARLY = "it is done before the origin answers, so that it sees nothing of what the origin sends"
 
 
@@ -66,7 +68,7 @@ class Noting:
 
     def lost(self, span: Span | None, what: str, reason: str, advice: str = "write it by hand, or change the source so that it is not needed") -> None:
         """A source directive that has no equivalent."""
-        directive = span.directive.split("{")[0].strip() if span else what
+        directive = re.split(r"(?<![${])\{(?![{$])", span.directive)[0].strip() if span else what
         self.note(span, Disposition.UNSUPPORTED, NO_COUNTERPART, directive=directive or what, reason=reason, advice=advice)
 
     def pages_of_tls(self, page: ErrorPage) -> ErrorPage | None:

@@ -12,10 +12,10 @@ from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from typing import Any
 
-from ..codes import PLACEHOLDER_OPEN
+from ..codes import PLACEHOLDER_OPEN, PLACEHOLDER_UNIT
 from ..model import Disposition, Estate, Span, finding
 from ..model.walk import transform
-from ..model.placeholders import MARK, MARKED, PLACEHOLDER, name_of
+from ..model.placeholders import MARK, MARKED, PLACEHOLDER, OpenNumber, name_of
 from .dialect import Writing, WriterNote
 
 # The number of the spelling ends a mark.
@@ -27,7 +27,8 @@ class OpenValues:
 
     def __init__(self, estate: Estate, texts: Iterable[str]) -> None:
         held = any(PLACEHOLDER.search(text) for text in texts)
-        found = dict.fromkeys(_found(estate, None, set())) if held else {}
+        self._dialect, self._with_units = estate.dialect, set[tuple[str, Span | None]]()
+        found = dict.fromkeys(_found(estate, None, set(), self._with_units)) if held else {}
         self._places = [place for place in found if estate.dialect == "caddy" or not _is_caddys(place[0])]
         self._numbers = {spelling: number for number, spelling in enumerate(dict.fromkeys(spelling for spelling, _ in self._places))}
         self._spellings = list(self._numbers)
@@ -36,8 +37,8 @@ class OpenValues:
         """The estate with a mark for each of them."""
         return transform(estate, self._change) if self._places else estate
 
-    def spelt(self, writing: Writing, style: str | None, own: str | None) -> Writing:
-        """What was written, each mark spelt as spell() says, and each line with a placeholder told so."""
+    def spelt(self, writing: Writing, target: str, style: str | None, own: str | None) -> Writing:
+        """What was written for a dialect, each mark spelt as spell() says, and each line with a placeholder told so."""
         if not self._places:
             return writing
         spellings = [spell(spelling, style, own) for spelling in self._spellings]
@@ -50,8 +51,13 @@ class OpenValues:
             written.update(self._spellings[ord(end) - _FIRST_END] for end in MARKED.findall(text))
         notes = [replace(note, reason=plain(note.reason), finding=note.finding and replace(note.finding, facts=tuple((name, plain(text)) for name, text in note.finding.facts), shows=plain(note.finding.shows)))
                  for note in writing.notes]
-        notes += [WriterNote(span, Disposition.KEPT, finding(PLACEHOLDER_OPEN, span, placeholder=spelling, written=spellings[self._numbers[spelling]]))
-                  for spelling, span in self._places if spelling in written]
+        for spelling, span in self._places:
+            if spelling in written:
+                facts = {"placeholder": spelling, "written": spellings[self._numbers[spelling]]}
+                if (spelling, span) in self._with_units:
+                    notes.append(WriterNote(span, Disposition.MANUAL, finding(PLACEHOLDER_UNIT, span, source=self._dialect, target=target, **facts)))
+                else:
+                    notes.append(WriterNote(span, Disposition.KEPT, finding(PLACEHOLDER_OPEN, span, **facts)))
         return replace(writing, files={name: plain(text) for name, text in writing.files.items()}, notes=notes)
 
     def _mark(self, spelling: str) -> str:
@@ -71,6 +77,8 @@ class OpenValues:
     def _in(self, value: Any) -> Any:
         if isinstance(value, str):
             return PLACEHOLDER.sub(lambda found: self._mark(found[0]) if found[0] in self._numbers else found[0], value)
+        if isinstance(value, OpenNumber):
+            return value.respelt(self._in(value.spelling))
         return type(value)(map(self._in, value)) if isinstance(value, tuple | frozenset) else value
 
 
@@ -95,15 +103,19 @@ def _fields(value: Any) -> list[str]:
     return [field.name for field in dataclasses.fields(value) if field.name != "comments"]
 
 
-def _found(value: Any, span: Span | None, seen: set[int]) -> Iterator[tuple[str, Span | None]]:
-    """Each placeholder with the line that it stands in."""
+def _found(value: Any, span: Span | None, seen: set[int], with_units: set[tuple[str, Span | None]]) -> Iterator[tuple[str, Span | None]]:
+    """Each placeholder with the line that it stands in; those are noted besides that are numbers whose unit is in the value."""
     if isinstance(value, str):
         for found in PLACEHOLDER.finditer(value) if "{" in value else ():
             yield found[0], span
+    elif isinstance(value, OpenNumber):
+        if value.factor is None:
+            with_units.add((value.spelling, span))
+        yield value.spelling, span
     elif isinstance(value, tuple | frozenset):
         for item in value:
-            yield from _found(item, span, seen)
+            yield from _found(item, span, seen, with_units)
     elif dataclasses.is_dataclass(value) and not isinstance(value, Span) and id(value) not in seen:
         seen.add(id(value))
         for field in _fields(value):
-            yield from _found(getattr(value, field), getattr(value, "span", None) or span, seen)
+            yield from _found(getattr(value, field), getattr(value, "span", None) or span, seen, with_units)

@@ -15,7 +15,7 @@ from pathlib import Path
 
 from ..behaviour.asking import deciders, together
 from ..behaviour import Outcome, Request, decide, real_files
-from ..behaviour.deployment import as_deployed, open_folders
+from ..behaviour.deployment import as_deployed, open_folders, open_numbers
 from ..behaviour.differences import differences
 from ..behaviour.origin_answers import wanted
 from ..behaviour.own_values import unforetold
@@ -196,6 +196,8 @@ def _made_up(name: str, number: int, readings: tuple[Reading, Reading]) -> str:
     if "PORT" in name.upper():
         return str(8100 + number)
     held = canonical(f"${{{name}}}")
+    for counted in (item for reading in readings for item in open_numbers(reading.estate) if canonical(item.spelling) == held):
+        return counted.filled
     if any(held in open_folders(reading.estate) for reading in readings):
         return f"/srv/folder-{number}"
     hosts = [canonical(host.text) for reading in readings for site in reading.estate.sites for host in site.names]

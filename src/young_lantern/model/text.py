@@ -102,6 +102,9 @@ class Placeholder:
 
     spelling: str
 
+    def __str__(self) -> str:
+        return self.spelling
+
 
 @dataclass(frozen=True, slots=True)
 class Unread:

@@ -12,6 +12,8 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from ...model import Capture, Lookup, LookupRow, Part, Placeholder, Template, Unread, Var, Variable, join
+from ...model.placeholders import OpenNumber, open_size, open_time
+from ..noting import NO_UNIT, Unwritable
 
 BUILT_IN = frozenset({"core", "so", "watchdog", "http_core", "log_config", "logio", "version", "unixd", "mpm"})
 
@@ -204,6 +206,20 @@ def read_seconds(text: str) -> float | None:
     return int(found[1]) * {"ms": 0.001, "s": 1, "m": 60, "h": 3600}[(found[2] or "s") if found[2] in ("ms", "s", "h", None) else "m"] if found else None
 
 
+# What the letters behind the number of a time-out stand for.
+_TIMES = {"s": 1, "ms": 0.001, "min": 60, "mi": 60, "h": 3600}
+
+
+def read_seconds_or_open(text: str) -> float | None:
+    """A time-out, also where it is left to deployment: an OpenNumber."""
+    return read_seconds(text) if (made := open_time(text, _TIMES)) is None else made
+
+
+def read_bytes(text: str) -> int | None:
+    """A number of bytes, also where it is left to deployment: an OpenNumber."""
+    return int(text) if text.isdigit() else open_size(text, {}, 1)
+
+
 # --- writing ----------------------------------------------------------------------------------------------------------------
 
 WRITE: dict[Variable, str] = {
@@ -213,6 +229,19 @@ WRITE: dict[Variable, str] = {
 }
 WRITE |= {variable: f"SSL:{name}" for name, variable in OF_TLS.items()}
 _BARE = re.compile(r"[\w.:/*+@=,!-]+")
+
+
+def write_seconds(seconds: float) -> str:
+    """A time-out, a second at the least."""
+    if isinstance(seconds, OpenNumber):
+        return seconds.spelling + next((unit for unit, factor in _TIMES.items() if factor == seconds.factor), "")
+    return str(max(1, round(seconds)))
+
+
+def write_bytes(size: int) -> str | Unwritable:
+    if isinstance(size, OpenNumber):
+        return Unwritable(NO_UNIT) if size.factor not in (None, 1) else size.spelling
+    return str(size)
 
 
 def quote(text: str) -> str:

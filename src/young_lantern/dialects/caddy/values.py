@@ -11,6 +11,7 @@ import json
 import re
 
 from ...model import Capture, HttpDate, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
+from ...model.placeholders import OpenNumber, open_size, open_time
 from ..noting import Unwritable
 
 # Both spellings are read; the first of a variable is the one written. The `port` placeholder is left out: it is the port
@@ -175,10 +176,13 @@ def read_duration(text: str) -> float | None:
 
 
 def write_duration(seconds: float) -> str:
+    if isinstance(seconds, OpenNumber):
+        return seconds.spelling + next((unit for unit, factor in _SECONDS.items() if factor == seconds.factor), "")
     return f"{int(seconds)}s" if seconds == int(seconds) else f"{int(seconds * 1000)}ms"
 
 
 _UNITS = {"": 1, "b": 1, "kb": 10**3, "mb": 10**6, "gb": 10**9, "kib": 2**10, "mib": 2**20, "gib": 2**30, "k": 10**3, "m": 10**6}
+_WRITTEN_UNITS = {"KB": 10**3, "MB": 10**6, "GB": 10**9, "KiB": 2**10, "MiB": 2**20, "GiB": 2**30}
 
 
 def read_size(text: str) -> int | None:
@@ -186,7 +190,19 @@ def read_size(text: str) -> int | None:
     return int(found[1]) * _UNITS[found[2].lower()] if found and found[2].lower() in _UNITS else None
 
 
+def read_duration_or_open(text: str) -> float | None:
+    """Seconds, also where they are left to deployment: an OpenNumber."""
+    return read_duration(text) if (made := open_time(text, _SECONDS)) is None else made
+
+
+def read_size_or_open(text: str) -> int | None:
+    """Bytes, also where they are left to deployment: an OpenNumber."""
+    return read_size(text) if (made := open_size(text, _UNITS)) is None else made
+
+
 def write_size(size: int) -> str:
+    if isinstance(size, OpenNumber):
+        return size.spelling + next((unit for unit, factor in _WRITTEN_UNITS.items() if factor == size.factor), "")
     for unit, factor in (("MiB", 2**20), ("KiB", 2**10)):
         if size % factor == 0:
             return f"{size // factor}{unit}"

@@ -10,11 +10,12 @@ import re
 from collections.abc import Callable
 
 from ...model import Capture, Lookup, LookupRow, Part, Placeholder, Template, Unread, Var, Variable, join
-from ...model.placeholders import MARKED
-from ..noting import Unwritable
+from ...model.placeholders import MARKED, OpenNumber, open_size, open_time
+from ..noting import NO_UNIT, Unwritable
 
 _TIME = re.compile(r"(\d+)(ms|s|m|h|d|w|M|y)?")
 _SECONDS = {"ms": 0.001, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800, "M": 2592000, "y": 31536000, None: 1}
+_NAMED_UNITS = {unit: seconds for unit, seconds in _SECONDS.items() if unit}
 _SIZES = {"": 1, "k": 1024, "m": 1024**2, "g": 1024**3}
 
 
@@ -30,6 +31,16 @@ def read_size(text: str) -> int | None:
     """Bytes. `8m` -> 8388608; None when it is no size."""
     found = re.fullmatch(r"(\d+)([kKmMgG]?)", text)
     return int(found[1]) * _SIZES[found[2].lower()] if found else None
+
+
+def read_time_or_open(text: str) -> float | None:
+    """Seconds, also where they are left to deployment: an OpenNumber."""
+    return read_time(text) if (made := open_time(text, _NAMED_UNITS)) is None else made
+
+
+def read_size_or_open(text: str) -> int | None:
+    """Bytes, also where they are left to deployment: an OpenNumber."""
+    return read_size(text) if (made := open_size(text, _SIZES)) is None else made
 
 
 # nginx manual, core, proxy and headers modules, "Embedded Variables".
@@ -201,6 +212,8 @@ def quote(text: str) -> str:
 
 def write_time(seconds: float) -> str:
     """`90` -> `90s`, `86400` -> `1d`."""
+    if isinstance(seconds, OpenNumber):
+        return seconds.spelling + next((unit for unit, factor in _NAMED_UNITS.items() if factor == seconds.factor), "")
     if seconds != int(seconds):
         return f"{int(seconds * 1000)}ms"
     for unit in ("d", "h", "m"):
@@ -209,7 +222,10 @@ def write_time(seconds: float) -> str:
     return f"{int(seconds)}s"
 
 
-def write_size(size: int) -> str:
+def write_size(size: int) -> str | Unwritable:
+    if isinstance(size, OpenNumber):
+        unit = next((unit for unit, factor in _SIZES.items() if factor == size.factor), None)
+        return Unwritable(NO_UNIT) if size.factor and unit is None else size.spelling + (unit or "")
     for unit in ("g", "m", "k"):
         if size and size % _SIZES[unit] == 0:
             return f"{size // _SIZES[unit]}{unit}"

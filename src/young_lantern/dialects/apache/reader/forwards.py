@@ -199,7 +199,7 @@ class Proxies:
         own = (pairs.get("timeout", "") if scheme != "balancer" else "") or context.waits.get(_worker(url), "")
         read = gateways.waits(self.levels, context, own)
         upgrades = named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any")
-        connect = values.read_seconds(pairs.get("connectiontimeout", ""))
+        connect = values.read_seconds_or_open(pairs.get("connectiontimeout", ""))
         return (Forward(
             pool=pool, secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), upgrades, preserve.span if preserve else None, pool),
             redirects=self._mappings(place or prefix), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, upgrades=upgrades, span=node.span, comments=node.comments,

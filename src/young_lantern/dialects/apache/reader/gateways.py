@@ -63,13 +63,13 @@ def read_proxied(node: Node, words: list[str], script: Template | None, prefix: 
 def waits(levels: list[Node], context: Context, own: str = "") -> float | None:
     """How long an origin is waited for: what its line says, `ProxyTimeout`, or else `Timeout` (mod_proxy.c, proxy_worker; 2.4.71, probed); None where nothing says it."""
     if own:
-        return values.read_seconds(own)
+        return values.read_seconds_or_open(own)
     for name in ("proxytimeout", "timeout"):
         node = context.last(levels, name)
         if node is not None and node.args:
             claim = context.claims[node.span]
             claim.disposition, claim.why = Disposition.KEPT, "it is how long each origin is waited for"
-            return values.read_seconds(node.args[0])
+            return values.read_seconds_or_open(node.args[0])
     return None
 
 

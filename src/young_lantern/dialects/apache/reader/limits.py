@@ -7,15 +7,15 @@ Rule:     refused with 413 when the content is read; what is proxied is not limi
 from __future__ import annotations
 
 from ....model import AnswerLimit, BodyLimit, Disposition, Step
+from ..values import read_bytes
 from .context import Context, Node
 
 
 def read_answer_limit(nodes: list[Node], context: Context) -> tuple[AnswerLimit, ...]:
     """The limit of a level for answers that nobody read the content for: it is thrown away before they go out (2.4.71, probed)."""
     node = context.last(nodes, "limitrequestbody")
-    if node is None or not node.args or not node.args[0].isdigit():
-        return ()
-    return (AnswerLimit(int(node.args[0]) or None, span=node.span),)
+    size = read_bytes(node.args[0]) if node is not None and node.args else None
+    return (AnswerLimit(size or None, span=node.span),) if node is not None and size is not None else ()
 
 
 def read_body_limit(nodes: list[Node], forwards: bool, context: Context) -> tuple[Step, ...]:
@@ -23,7 +23,8 @@ def read_body_limit(nodes: list[Node], forwards: bool, context: Context) -> tupl
     node = context.last(nodes, "limitrequestbody")
     if node is None:
         return ()
-    if not node.args or not node.args[0].isdigit():
+    size = read_bytes(node.args[0]) if node.args else None
+    if size is None:
         context.value(node, " ".join(node.args), "a number of bytes was expected")
         return ()
     if forwards:
@@ -33,4 +34,4 @@ def read_body_limit(nodes: list[Node], forwards: bool, context: Context) -> tupl
         return ()
     if context.claims[node.span].why.startswith("it does not count"):
         context.claims[node.span].disposition, context.claims[node.span].why = None, ""
-    return (BodyLimit(int(node.args[0]) or None, when_read=True, span=node.span),)
+    return (BodyLimit(size or None, when_read=True, span=node.span),)

@@ -19,7 +19,7 @@ from ....model import (
 )
 from ...noting import Unwritable
 from .. import values
-from ..values import quote
+from ..values import quote, write_seconds
 from .conditions import Asked
 from . import heads
 from .context import Context, Names
@@ -109,11 +109,11 @@ def _plain(path: str) -> bool:
 def _options(step: Forward, context: Context) -> list[str]:
     made = []
     if (seconds := seconds_here(step.read_seconds, context)) is not None:
-        made.append(f"timeout={seconds}")
+        made.append(f"timeout={write_seconds(seconds)}")
     if step.method_span:
         context.lost(step.method_span, "the method", "httpd asks an origin by the method of the request", "let the origin take that method, too")
     if step.connect_seconds:
-        made.append(f"connectiontimeout={max(1, round(step.connect_seconds))}")
+        made.append(f"connectiontimeout={write_seconds(step.connect_seconds)}")
     if step.upgrades:
         made.append("upgrade=websocket")
     return made

@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from ....fitting import Chain, leaves
 from ....model import WAITS, Forward, Gateway
+from ....model.placeholders import OpenNumber
+from ..values import write_seconds
 from .context import Context
 from .output import Node
 
@@ -33,7 +35,7 @@ def write_wait(context: Context) -> list[Node]:
     """The host's line."""
     if context.waits is None or context.waits == WAITS["apache"]:
         return []
-    return [context.line("ProxyTimeout", str(context.waits), comments=_LONG if context.waits == _DAY else ())]
+    return [context.line("ProxyTimeout", write_seconds(context.waits), comments=_LONG if context.waits == _DAY else ())]
 
 
 def seconds_here(seconds: float | None, context: Context) -> int | None:
@@ -43,7 +45,7 @@ def seconds_here(seconds: float | None, context: Context) -> int | None:
 
 
 def _whole(seconds: float) -> int:
-    return max(1, round(seconds))
+    return seconds if isinstance(seconds, OpenNumber) else max(1, round(seconds))
 
 
 def _is_balanced(step: Forward, context: Context) -> bool:

@@ -177,7 +177,7 @@ def _read_transport(inner: Directive, times: dict[str, float | None], directive:
     secure = False
     for line in inner.block or []:
         if line.name in ("dial_timeout", "read_timeout", "write_timeout", "response_header_timeout") and line.args:
-            times[line.name] = values.read_duration(line.args[0])
+            times[line.name] = values.read_duration_or_open(line.args[0])
         elif line.name == "compression":
             times["compression"] = 0.0 if line.args == ["off"] else None
         elif line.name.startswith("tls"):

@@ -93,7 +93,7 @@ def read_transport(inner: Directive, pool: str, directive: Directive, level: Lev
             case "env" if len(line.args) == 2:
                 lines.append(line)
             case "read_timeout" if line.args:
-                read = values.read_duration(line.args[0])
+                read = values.read_duration_or_open(line.args[0])
             case "dial_timeout" | "write_timeout" | "resolve_root_symlink":
                 pass
             case _:

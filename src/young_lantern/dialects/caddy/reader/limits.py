@@ -15,7 +15,7 @@ from .context import Context, Level, Read
 def read_request_body(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
     """`request_body { max_size SIZE }`."""
     for inner in directive.block or []:
-        if inner.name == "max_size" and inner.args and (size := values.read_size(inner.args[0])) is not None:
+        if inner.name == "max_size" and inner.args and (size := values.read_size_or_open(inner.args[0])) is not None:
             return (BodyLimit(size, defaults.BODY_STATUS, when_read=True, span=directive.span),)
     context.unread(directive, "", "max_size and a size such as 8MB were expected")
     return ()

@@ -82,7 +82,7 @@ def read_body_limit(scope: Scope, context: Context) -> tuple[Step, ...]:
     directive = context.used(scope, "client_max_body_size")
     if directive is None:
         return (BodyLimit(defaults.BODY_LIMIT),)
-    size = values.read_size(directive.args[0])
+    size = values.read_size_or_open(directive.args[0])
     if size is None:
         context.unread(directive, directive.args[0], "a size such as 8m or 512k was expected")
         return (BodyLimit(defaults.BODY_LIMIT),)

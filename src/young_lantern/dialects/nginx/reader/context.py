@@ -97,7 +97,7 @@ class Context(Collector):
         directive = self.used(scope, name)
         if directive is None:
             return None
-        value = values.read_time(directive.args[0])
+        value = values.read_time_or_open(directive.args[0])
         if value is None:
             self.unread(directive, directive.args[0], "a time such as 30s, 5m or 1h was expected")
         return value

@@ -34,7 +34,7 @@ def write_heads(site: Site, context: Context) -> list[Node]:
         size = max(heads.line or heads.total or 0, heads.field or heads.total or 0) + _END_OF_LINE
         size += -size % 1024
         if size > defaults.HEAD_BUFFERS[1] or context.estate.dialect == "caddy":
-            made.append(Node(["large_client_header_buffers", str(defaults.HEAD_BUFFERS[0]), write_size(size)], None, spans))
+            made.append(Node(["large_client_header_buffers", str(defaults.HEAD_BUFFERS[0]), str(write_size(size))], None, spans))
         else:
             for span in spans:
                 context.implied(span, "nginx's own limit is as high; that lines may be no longer than before is not carried, and is told where it makes a difference")
