@@ -16,7 +16,8 @@ from young_lantern.dialects import named
 from young_lantern.errors import ServerFailed
 from young_lantern.lab import live
 from young_lantern.lab.certificates import make_certificate
-from young_lantern.lab.client import Answer, ask
+from young_lantern.lab.answers import Answer
+from young_lantern.lab.client import ask
 from young_lantern.lab.judge import against_model, between_servers
 from young_lantern.lab.live import check_live
 from young_lantern.lab.origin import MARK, Origins

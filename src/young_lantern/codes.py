@@ -105,6 +105,10 @@ NAME_CLAIMED_TWICE = _code("name-claimed-twice", _H, _BREAKING,
     "the name {host} on port {port} is claimed by two sites; the one at {winner} answers",
     "the server keeps the first and ignores the second, with a warning in its log only",
     "remove the name from one of them")
+TLS_VERSIONS_UNHEARD = _code("tls-versions-unheard", _H, _MINOR,
+    "the TLS versions {said} are in force for nobody: {versions} are offered",
+    "a version is agreed on before the server knows which host is asked for, so that the default server of the port decides, at {default}",
+    "say them in the default server, or give the site an address or port of its own")
 RULE_ONLY_PLAIN = _code("rule-only-in-plain-site", _H, _MINOR,
     "{directive} stands in the plain-HTTP site of {host}, while its TLS site has no such rule",
     "browsers that come over TLS are answered by the other site and never meet this rule",
@@ -243,6 +247,10 @@ TLS_PROTOCOLS_CHANGED = _code("tls-versions-differ", _TLS, _MINOR,
     "TLS versions offered change from {before} to {after}",
     "{target} does not offer versions below 1.2",
     "check that no client still needs them")
+TLS_VERSIONS_SHARED = _code("tls-versions-shared", _TLS, _MINOR,
+    "TLS versions offered change from {before} to {after}: sites on one port share them",
+    "{target} agrees on a version before it knows which host is asked for, so that one set counts for all sites of an address and port; those that any of them offered are offered",
+    "give the site an address or port of its own, or the same versions to all of them")
 CHAIN_LENGTH = _code("chain-of-clients", _T, _MINOR,
     "a client's certificate may have any number of issuers above it; {source} took {depth}",
     "{target} has no limit for it; each of these issuers is vouched for by one that is trusted, all the same",

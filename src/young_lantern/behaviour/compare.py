@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import Counter
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from enum import Enum
 from functools import reduce
@@ -23,6 +23,7 @@ from .choosing import choose_listener, choose_site
 from .decide import CYCLE, decide
 from .deployment import as_deployed
 from .differences import Difference, differences, resolved
+from .handshakes import handshake_differences, shake
 from .heads import ODD_FIELDS, is_crowded, shortened
 from .origin_answers import at_once
 from .outcome import Outcome
@@ -59,6 +60,7 @@ class Reason(Enum):
     SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
     PAGE = "one of them asks for the page of an error by GET, whatever the client asked by"
     INSIDE = "the path is one by which the new configuration asks an origin first; nothing is answered to clients there"
+    HANDSHAKE = "it is settled before any request is sent"
     OTHER = ""
 
 
@@ -153,8 +155,30 @@ def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] =
                 continue  # it differs for GET as well, which says it
             made = _Row(row, one, other, part, reason)
             groups.setdefault(_key(made), []).append(made)
-    causes = sorted((_cause(rows_of, found.groups, decider) for rows_of in groups.values()), key=lambda cause: (_RANK[cause.severity], cause.reason.value, _place(cause.places[0][0]), cause.summary))
+    made_of = [*(_cause(rows_of, found.groups, decider) for rows_of in groups.values()), *_of_handshakes(rows, decider)]
+    causes = sorted(made_of, key=lambda cause: (_RANK[cause.severity], cause.reason.value, _place(cause.places[0][0]), cause.summary))
     return Comparison(decided, same, tuple(causes), dict(undecided), tuple(sorted(found.unreached)), found.classes, tuple(sorted(found.sampled)))
+
+
+def _of_handshakes(rows: list[Witness], decider: _Decider) -> Iterator[Cause]:
+    """What differs before any request is sent, for each host that is asked for by TLS."""
+    hosts: dict[tuple[str, int], Witness] = {}
+    for row in rows:
+        if row.request.scheme == "https":
+            hosts.setdefault((row.request.host, row.request.port), row)
+    groups: dict[tuple[Difference, Span | None], list[tuple[Witness, Span | None]]] = {}
+    for row in hosts.values():
+        one, other = (shake(estate, row.request) for estate in decider.estates)
+        if one is not None and other is not None:
+            for item in handshake_differences(one, other):
+                groups.setdefault((item, one.span(item.what)), []).append((row, other.span(item.what)))
+    for (item, before), found in groups.items():
+        first = found[0][0]
+        example = replace(first.request, method="GET", target="/", fields=())
+        yield Cause(
+            item.severity, Reason.HANDSHAKE, (item,), tuple(dict.fromkeys((before, after) for _, after in found)), example, first.facts.name, *decider.in_full(example, first.facts), len(found),
+            ("GET",), tuple(dict.fromkeys(row.request.host for row, _ in found)), ("/",),
+        )
 
 
 class _Decider:

@@ -296,7 +296,7 @@ def _variable(variable: Variable, name: str, state: State) -> str:
         case Variable.VARIABLE:
             return known((state.variables.get(name, ""),), state)
         case Variable.PROTOCOL:
-            return "HTTP/1.1"
+            return state.request.protocol
         case Variable.USER:
             # ngx_http_variable_remote_user: of the field alone, whoever checks it; the others once he was let in (2.4.71, 2.6.2, probed).
             state.looked_at("field", "Authorization")

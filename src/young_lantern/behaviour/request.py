@@ -17,13 +17,14 @@ from ..model import FileKind
 from ..model.placeholders import canonical
 
 
+HTTP1, HTTP2 = "HTTP/1.1", "HTTP/2.0"
 # An address for documentation (RFC 5737), where nobody says another one.
 CLIENT = "192.0.2.10"
 
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """target: raw path and query as they go on the wire; port: of the listener; fields: without Host."""
+    """target: raw path and query as they go on the wire; port: of the listener; fields: without Host; protocol: as servers name it, `HTTP/2.0` too."""
 
     method: str
     scheme: str
@@ -32,6 +33,7 @@ class Request:
     target: str
     fields: tuple[tuple[str, str], ...] = ()
     client: str = CLIENT
+    protocol: str = HTTP1
 
     @property
     def url(self) -> str:
@@ -46,7 +48,7 @@ class Request:
         return next((value for found, value in self.fields if found.lower() == name.lower()), None)
 
     def __str__(self) -> str:
-        return f"{self.method} {shortened(self.url)}"
+        return f"{self.method} {shortened(self.url)}{' by HTTP/2' if self.protocol == HTTP2 else ''}"
 
 
 # A text longer than this is shown by its beginning and its length; so many fields are shown at the most.

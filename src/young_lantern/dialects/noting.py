@@ -9,10 +9,10 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from ..codes import NO_COUNTERPART, OTHER_DEFAULT, TRACE_ECHO_LOST, TRACE_PASSED, TRACE_REFUSED
+from ..codes import NO_COUNTERPART, OTHER_DEFAULT, TLS_VERSIONS_SHARED, TRACE_ECHO_LOST, TRACE_PASSED, TRACE_REFUSED
 from ..fitting.constants import with_constants
 from ..fitting.names import apart_by_names
-from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Listener, Operation, Placeholder, Side, Site, Span, finding
+from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Listener, Operation, Placeholder, Side, Site, SiteTls, Span, finding
 from .dialect import WriterNote, WriterOptions
 
 
@@ -24,6 +24,7 @@ class Unwritable:
 
 
 NO_UNIT = "a size that is left to deployment, in a unit that is none there"
+TLS_VERSIONS = ("TLSv1", "TLSv1.1", "TLSv1.2", "TLSv1.3")
 EARLY = "it is done before the origin answers, so that it sees nothing of what the origin sends"
 
 
@@ -112,6 +113,17 @@ class Noting:
             return False
         self.note(listener.span, Disposition.CHANGED, OTHER_DEFAULT, port=listener.port, here=other.fallback if isinstance(other.fallback, str) else "none", there=listener.fallback)
         return True
+
+    def versions_of_all(self, listeners: Iterable[Listener], own: SiteTls) -> SiteTls:
+        """The TLS of a site where one set of versions counts for all sites of a listener: those that any of them offers, so that no client is shut out; noted where the site did not."""
+        held = {site.key: site.tls for site in self.estate.sites if site.tls is not None}
+        on = [key for listener in listeners if listener.secure for key in {row.site for row in listener.rows} | {listener.fallback} if isinstance(key, str) and key in held]
+        said = [held[key] for key in on]
+        versions = tuple(version for version in TLS_VERSIONS if any(not tls.protocols or version in tls.protocols for tls in said))
+        if not own.protocols or not said or set(versions) == set(own.protocols):
+            return own
+        self.note(own.protocols_span or own.span or (self.site.span if self.site else None), Disposition.CHANGED, TLS_VERSIONS_SHARED, before=", ".join(own.protocols), after=", ".join(versions))
+        return replace(own, protocols=versions)
 
     def acts_early(self, field: Field) -> bool:
         """Whether a change of an answer's field is made before an origin's fields have come: Caddy's, unless it is deferred (2.6.2, probed)."""

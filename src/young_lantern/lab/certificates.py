@@ -3,13 +3,49 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Iterable
 from pathlib import Path
 
 from ..behaviour.client_certificates import ISSUER, NAMES, ORGANIZATION, TRUSTED
+from ..model import Estate
+
+
+class SiteCertificates:
+    """A certificate of our own for each one that the sites of some estates show, so that a client can tell which it was shown.
+
+    files: (file as configured, the file here), for certificates and their keys
+    """
+
+    def __init__(self, folder: Path, estates: Iterable[Estate]) -> None:
+        self.files: dict[str, Path] = {}
+        self._names: dict[bytes, str] = {}
+        hosts: dict[tuple[str, str], list[str]] = {}
+        for estate in estates:
+            rows = [(row.host, row.site) for listener in estate.listeners for row in listener.rows]
+            for site in estate.sites:
+                for item in site.tls.certificates if site.tls else ():
+                    hosts.setdefault((item.chain_file, item.key_file), []).extend(host.text for host, key in rows if key == site.key and not host.text.endswith(".*") and host.pattern is None)
+        for number, ((chain, key), names) in enumerate(hosts.items()):
+            if chain in self.files or key in self.files:
+                continue  # the files of another one: whichever is shown, it is the same to those who tell them apart by their files
+            made = make_certificate(folder / str(number), names)
+            self.files |= {chain: made[0], **({key: made[1]} if key != chain else {})}
+            self._names[_der(made[0])] = chain
+
+    def name_of(self, der: bytes) -> str:
+        """The configured name of a certificate that was shown; "" for one that is none of these."""
+        return self._names.get(der, "")
+
+
+def _der(chain: Path) -> bytes:
+    from cryptography import x509
+    from cryptography.hazmat.primitives.serialization import Encoding
+
+    return x509.load_pem_x509_certificate(chain.read_bytes()).public_bytes(Encoding.DER)
 
 
 def make_certificate(folder: Path, names: list[str]) -> tuple[Path, Path]:
-    """Writes chain.pem and key.pem for the names, valid for two days; gives their paths."""
+    """Writes chain.pem, which holds the key as well, and key.pem for the names, valid for two days; gives their paths."""
     from cryptography import x509
     from cryptography.hazmat.primitives import hashes, serialization
     from cryptography.hazmat.primitives.asymmetric import ec
@@ -28,10 +64,11 @@ def make_certificate(folder: Path, names: list[str]) -> tuple[Path, Path]:
     )
     folder.mkdir(parents=True, exist_ok=True)
     chain, key_file = folder / "chain.pem", folder / "key.pem"
-    chain.write_bytes(certificate.public_bytes(serialization.Encoding.PEM))
-    key_file.write_bytes(key.private_bytes(
-        serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()))
-    key_file.chmod(0o600)
+    secret = key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
+    chain.write_bytes(certificate.public_bytes(serialization.Encoding.PEM) + secret)
+    key_file.write_bytes(secret)
+    for file in (chain, key_file):
+        file.chmod(0o600)
     return chain, key_file
 
 

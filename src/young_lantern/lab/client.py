@@ -6,12 +6,10 @@ Source:   RFC 9112; h11 does the wire format.
 from __future__ import annotations
 
 import contextlib
-import gzip
 import select
 import socket
 import ssl
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from types import MappingProxyType
 
@@ -19,39 +17,23 @@ import h11
 
 from ..behaviour import Request
 from ..behaviour.client_certificates import CERTIFICATE, shown
+from ..behaviour.request import HTTP2
+from .answers import SECONDS, Answer
+from .http2 import ProtocolError, exchange
 
-SECONDS = 5.0
 _WAITS_FROM, _WAITS_SECONDS = 100_000, 0.3
 _PIECE, _SOON_SECONDS = 65_536, 0.05
 
 
-@dataclass(frozen=True, slots=True)
-class Answer:
-    """status None: the connection was closed or the handshake failed, `problem` says how."""
-
-    status: int | None
-    fields: tuple[tuple[str, str], ...] = ()
-    content: bytes = b""
-    problem: str = ""
-
-    def field(self, name: str) -> str | None:
-        return next((value for found, value in self.fields if found == name), None)
-
-    @property
-    def decoded(self) -> bytes:
-        """The content without its content coding (RFC 9110 section 8.4)."""
-        return gzip.decompress(self.content) if self.field("content-encoding") == "gzip" and self.content else self.content
-
-    def all(self, name: str) -> tuple[str, ...]:
-        return tuple(value for found, value in self.fields if found == name)
-
-
-def _context(shows: tuple[Path, Path] | None) -> ssl.SSLContext:
+def tls_context(shows: tuple[Path, Path] | None, *protocols: str) -> ssl.SSLContext:
+    """Of a client that shows a certificate, or none, and offers some protocols by ALPN (RFC 7301)."""
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
     context.check_hostname = False
     context.verify_mode = ssl.CERT_NONE
     if shows is not None:
         context.load_cert_chain(*shows)
+    if protocols:
+        context.set_alpn_protocols(list(protocols))
     return context
 
 
@@ -63,10 +45,11 @@ def ask(request: Request, address: str, port: int, certificates: Mapping[str, tu
     try:
         with socket.create_connection((address, port), timeout=SECONDS) as plain:
             if request.scheme == "https":
-                with _context(certificates.get(shown(request) or "")).wrap_socket(plain, server_hostname=request.host.strip("[]")) as secure:
-                    return _exchange(secure, request)
+                over = ("h2",) if request.protocol == HTTP2 else ()
+                with tls_context(certificates.get(shown(request) or ""), *over).wrap_socket(plain, server_hostname=request.host.strip("[]")) as secure:
+                    return (exchange if over else _exchange)(secure, request)
             return _exchange(plain, request)
-    except (OSError, h11.RemoteProtocolError, ssl.SSLError) as error:
+    except (OSError, h11.RemoteProtocolError, ssl.SSLError, ProtocolError) as error:
         return Answer(None, problem=f"{type(error).__name__}: {error}")
 
 

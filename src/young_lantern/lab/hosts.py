@@ -20,7 +20,8 @@ from ..behaviour.request import Facts
 from ..dialects.dialect import Reading
 from ..errors import LanternError
 from ..source.plan import Plan
-from .client import Answer, ask
+from .answers import Answer
+from .client import ask
 from .judge import between_servers
 from ..behaviour.client_certificates import CERTIFICATE
 from ..behaviour.origin_answers import asks_origin

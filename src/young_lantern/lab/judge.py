@@ -23,7 +23,7 @@ from ..model import SENT_PARAMETERS
 from ..model.registered_types import usual_name
 from ..model.placeholders import canonical
 from ..source.plan import Plan
-from .client import Answer
+from .answers import Answer
 from .origin import MARK
 
 

@@ -17,8 +17,10 @@ from ..behaviour.asking import deciders, together
 from ..behaviour import Outcome, Request, decide, real_files
 from ..behaviour.deployment import as_deployed, open_folders, open_numbers
 from ..behaviour.differences import differences
+from ..behaviour.handshakes import handshake_differences, shake
 from ..behaviour.origin_answers import wanted
 from ..behaviour.own_values import unforetold
+from ..behaviour.request import HTTP2
 from ..behaviour.witnesses import document_roots, find_witnesses
 from ..codes import MODEL_DIFFERS, SERVERS_DIFFER
 from ..dialects import named
@@ -27,8 +29,11 @@ from ..model import Estate, Finding, Listener, finding
 from ..source.places import moved
 from ..model.placeholders import canonical, placeholder_names
 from ..source.plan import Plan
-from .certificates import make_certificate, make_client_certificates
-from .client import Answer, ask
+from .certificates import SiteCertificates, make_certificate, make_client_certificates
+from .answers import Answer
+from .client import ask
+from .handshakes import HandshakeRow, otherwise, shake_hands
+from .http2 import may_be_asked
 from .judge import Difference, against_model, between_servers
 from .origin import Origins
 from .ports import free_port
@@ -39,6 +44,8 @@ _LOOPBACK = "127.0.0.1"
 _MOST_SECONDS, _MOST_LATE = 2.0, 12
 # Requests with content so large that a limit is met are slow to send: so many of them at the most.
 _MOST_LARGE = 8
+# So many requests at the most go by HTTP/2 as well, where both servers offer it.
+_MOST_HTTP2 = 150
 _THREADS = 4
 
 
@@ -71,6 +78,7 @@ class LiveCheck:
     sampled:     how many requests there were to choose from
     asked_again: how many surprises were none when they were asked once more, one at a time: a busy machine, a slow origin
     empty_roots: document roots that are not on this machine; an empty folder stood in for each
+    handshakes:  each host that is asked for by TLS
     """
 
     servers: tuple[str, str]
@@ -78,6 +86,7 @@ class LiveCheck:
     sampled: int
     asked_again: int = 0
     empty_roots: tuple[str, ...] = ()
+    handshakes: tuple[HandshakeRow, ...] = ()
 
     @property
     def same(self) -> int:
@@ -88,9 +97,13 @@ class LiveCheck:
         return sum(1 for row in self.rows if row.between and row.foretold)
 
     @property
-    def surprises(self) -> tuple[Row, ...]:
+    def surprises(self) -> tuple[Row | HandshakeRow, ...]:
         """Rows whose difference nobody foretold, or where the model is wrong about a server."""
-        return tuple(row for row in self.rows if row.surprises)
+        return (*(row for row in self.rows if row.surprises), *(row for row in self.handshakes if row.defects))
+
+    @property
+    def by_http2(self) -> int:
+        return sum(1 for row in self.rows if row.request.protocol == HTTP2)
 
 
 def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path], ...] = (), requests: Iterable[Request] = (),
@@ -114,12 +127,13 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         hosts = [row.host.text for reading in readings for listener in reading.estate.listeners for row in listener.rows]
         certificate = make_certificate(folder / "certificate", [host for host in hosts if not host.endswith(".*") and not host.startswith("~")])
         issuer, clients = make_client_certificates(folder / "clients")
+        shown = SiteCertificates(folder / "certificates", [reading.estate for reading in readings])
         placed = tuple(dict.fromkeys((*files, *before.files, *after.files)))
         empty = _empty_roots([reading.estate for reading in readings], placed, folder / "empty")
         together(*(reading.estate for reading in readings))
         plans, origins = [], []
         for number, reading in enumerate(readings):
-            plan = Plan(folder / f"copy-{number}", free_port, certificate, issuer, files=(*empty, *placed), fills=fills)
+            plan = Plan(folder / f"copy-{number}", free_port, certificate, issuer, files=(*empty, *placed), fills=fills, certificates=shown.files)
             move = named(reading.dialect).move
             assert move is not None
             command = move(reading, plan)
@@ -137,6 +151,8 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
             outcomes = tuple(decide(estate, request, facts) for estate in estates)
             answers = tuple(_ask(request, plan, estate, clients) for plan, estate in zip(plans, estates, strict=True))
             between = between_servers(*answers, request, (plans[0], plans[1]), typed=all(outcome.media_types is not None for outcome in outcomes), unforetold=unforetold(outcomes[0]) | unforetold(outcomes[1]))
+            if any(_cut_off(request, answer) for answer in answers):
+                between = []
             if all(outcome.listing for outcome in outcomes):
                 # Every server draws the list of a folder in its own way.
                 between = [item for item in between if item.what != "content"]
@@ -155,23 +171,42 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
             again = {number: one(row.request) for number, row in enumerate(made) if row.surprises}
             return [again.get(number, row) for number, row in enumerate(made)], sum(1 for row in again.values() if not row.surprises)
 
+        met = _shake_all(chosen, estates, plans, (dialects[0].server, dialects[1].server), shown, clients)
         reached = [request for request in chosen if not wanted(request).refused]
+        both = {(row.request.host, row.request.port) for row in met if all(item.http2 for item in (*row.foretold, *row.met))}
+        fitting = [replace(request, protocol=HTTP2) for request in reached if (request.host, request.port) in both and may_be_asked(request)]
+        fitting = fitting[:: max(1, -(-len(fitting) // _MOST_HTTP2))]
+        reached, sampled = reached + fitting, sampled + len(fitting)
         rows, asked_again = ask_all(reached, 0)
         # Last of all: whoever was refused once may not be tried again for a while.
         for held in origins:
             held.stop()
         unreached, more = ask_all([request for request in chosen if wanted(request).refused], len(reached))
         rows, asked_again = rows + unreached, asked_again + more
-    return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled, asked_again, tuple(sorted(root for root, _ in empty)))
+    return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled, asked_again, tuple(sorted(root for root, _ in empty)), tuple(met))
+
+
+def _shake_all(chosen: Iterable[Request], estates: tuple[Estate, ...], plans: list[Plan], servers: tuple[str, str], shown: SiteCertificates, clients: Mapping[str, tuple[Path, Path]]) -> list[HandshakeRow]:
+    """Each host that is asked for by TLS where a site of both answers."""
+    made = []
+    for request in dict.fromkeys(Request("GET", "https", item.host, item.port, "/") for item in chosen if item.scheme == "https"):
+        foretold = [shake(estate, request) for estate in estates]
+        ports = [plan.ports.get(canonical(str(request.port))) for plan in plans]
+        if foretold[0] is None or foretold[1] is None or ports[0] is None or ports[1] is None:
+            continue
+        one, other = (shake_hands(request, _LOOPBACK, port, shown, clients) for port in ports if port is not None)
+        defects = [(server, item) for server, said, found in zip(servers, foretold, (one, other), strict=True) if said is not None for item in otherwise(said, found)]
+        made.append(HandshakeRow(request, (foretold[0], foretold[1]), (one, other), tuple(defects), tuple(Difference(item.what, item.before, item.after) for item in handshake_differences(one, other))))
+    return made
 
 
 def findings_of(live: LiveCheck) -> list[Finding]:
     """The surprises as findings."""
     made = []
     for row in live.surprises:
-        at = row.outcomes[0].decided_by
+        at = row.outcomes[0].decided_by if isinstance(row, Row) else row.foretold[0].spans[0][1]
         made += [finding(MODEL_DIFFERS, at, shows=str(row.request), server=server, answered=f"{item.what} {item.second}", foretold=item.first) for server, item in row.defects]
-        if not row.foretold:
+        if isinstance(row, Row) and not row.foretold:
             made += [finding(SERVERS_DIFFER, at, shows=str(row.request), what=item.what, before=item.first, after=item.second) for item in row.between]
     return made
 

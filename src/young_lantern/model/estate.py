@@ -128,7 +128,7 @@ class ClientCertificates:
 
 @dataclass(frozen=True, slots=True)
 class SiteTls:
-    """`protocols`: as in RFC 8446's names, "TLSv1.2"; empty is the server's default. `issued`: by the server itself."""
+    """`protocols`: as in RFC 8446's names, "TLSv1.2"; empty is the server's default. `issued`: by the server itself. `http2`: None is as the listener says."""
 
     certificates: tuple[Certificate, ...] = ()
     protocols: tuple[str, ...] = ()
@@ -136,6 +136,7 @@ class SiteTls:
     ciphers: str = ""
     ciphers_span: Span | None = None
     issued: bool = False
+    http2: bool | None = None
     clients: ClientCertificates | None = None
     span: Span | None = None
 

@@ -16,6 +16,9 @@ from ..behaviour.request import Request
 from ..behaviour.traffic import Traffic
 from ..dialects.dialect import Reading
 from ..ledger import counted
+from ..behaviour.handshakes import Handshake
+from ..behaviour.request import HTTP2
+from ..lab.handshakes import HandshakeRow
 from ..lab.live import LiveCheck, Row
 from ..lab.live import findings_of as live_findings
 from ..model import AnswerPlainly, Entry, Finding, Listener, Placeholder, Refuse, Severity, Span
@@ -50,7 +53,7 @@ def entry_document(entry: Entry) -> dict[str, Any]:
 
 
 def request_document(request: Request) -> dict[str, Any]:
-    return {"method": request.method, "url": request.url, "fields": dict(request.fields), "client": request.client}
+    return {"method": request.method, "url": request.url, "fields": dict(request.fields), "client": request.client, **({"protocol": request.protocol} if request.protocol == HTTP2 else {})}
 
 
 def _difference(item: Difference) -> dict[str, Any]:
@@ -112,9 +115,21 @@ def expectation_document(pairs: list[Pair]) -> dict[str, Any]:
 def live_document(live: LiveCheck) -> dict[str, Any]:
     return {
         "servers": list(live.servers), "asked": len(live.rows), "of": live.sampled, "same": live.same, "foretold": live.foretold, "asked_again": live.asked_again,
-        "empty_roots": list(live.empty_roots),
-        "surprises": [_row(row) for row in live.surprises],
+        "empty_roots": list(live.empty_roots), "by_http2": live.by_http2,
+        "handshakes": [_handshake_row(row) for row in live.handshakes],
+        "surprises": [_row(row) for row in live.surprises if isinstance(row, Row)],
     }
+
+
+def _handshake_row(row: HandshakeRow) -> dict[str, Any]:
+    return {
+        "host": row.request.authority, "foretold": [_handshake(item) for item in row.foretold], "met": [_handshake(item) for item in row.met],
+        "defects": [{"server": server, "what": item.what, "foretold": item.first, "answered": item.second} for server, item in row.defects],
+    }
+
+
+def _handshake(made: Handshake) -> dict[str, Any]:
+    return {"certificates": list(made.certificates), "versions": list(made.versions), "http2": made.http2}
 
 
 def _row(row: Row) -> dict[str, Any]:

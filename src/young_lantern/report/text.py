@@ -16,7 +16,7 @@ from ..behaviour.origin_answers import fields_in_words
 from ..behaviour.outcome import Outcome
 from ..behaviour.request import Request
 from ..dialects.dialect import Reading
-from ..lab.live import LiveCheck
+from ..lab.live import LiveCheck, Row
 from ..ledger import counted
 from ..model import AnswerPlainly, Disposition, Entry, Finding, Placeholder, Refuse, Severity, Span
 from ..support import Support
@@ -231,8 +231,11 @@ def live_text(live: LiveCheck) -> RenderableType:
         parts.append(_indented(Text(f"{plural(live.asked_again, 'answer')} as foretold only when asked once more", style="magenta"), 2))
     if live.empty_roots:
         parts.append(_indented(Text(f"not on this machine, so that empty folders stood in for them: {', '.join(live.empty_roots)} (--files-at says where copies lie)", style="magenta"), 2))
+    if live.handshakes:
+        by = f", {live.by_http2:,} of the requests by HTTP/2" if live.by_http2 else ""
+        parts.append(_indented(Text(f"hands were shaken for {plural(len(live.handshakes), 'host')}: certificates, versions of TLS, HTTP/2{by}", style="dim"), 2))
     for row in live.surprises[:10]:
-        what = [f"{item.what}: {item.first} becomes {item.second}" for item in row.between if not row.foretold]
+        what = [f"{item.what}: {item.first} becomes {item.second}" for item in row.between if isinstance(row, Row) and not row.foretold]
         what += [f"{server} answered {item.what} {item.second} where {item.first} was foretold" for server, item in row.defects]
         parts.append(_indented(Text(f"{row.request}: {'; '.join(what)}", style="bold red"), 2))
     return Group(*parts)

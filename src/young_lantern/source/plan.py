@@ -30,6 +30,7 @@ class Plan:
     names:   who is in each file of users
     members: the addresses of the estate's origins (canonical)
     deciders: of those, the ones that are asked whether requests may go on: their stand-ins obey nothing else
+    certificates: files here for those of certificates and keys, by their names as configured; certificate_files is for all others
     """
 
     folder: Path
@@ -43,6 +44,7 @@ class Plan:
     names: dict[str, dict[str, None]] = field(default_factory=dict)
     members: set[str] = field(default_factory=set)
     deciders: frozenset[str] = frozenset()
+    certificates: dict[str, Path] = field(default_factory=dict)
 
     def port(self, configured: str) -> int:
         key = canonical(configured)
@@ -56,6 +58,13 @@ class Plan:
         if key not in self.origins:
             self.origins[key] = self.free_port()
         return f"127.0.0.1:{self.origins[key]}"
+
+    def certificate(self, configured: str, is_key: bool) -> str:
+        """Where the file of a certificate, or of its key, lies here."""
+        made = self.certificates.get(configured)
+        if made is None and self.certificate_files is not None:
+            made = self.certificate_files[is_key]
+        return str(made) if made is not None else configured
 
     def deciding_ports(self) -> set[int]:
         return {self.origins[address] for address in self.deciders if address in self.origins}

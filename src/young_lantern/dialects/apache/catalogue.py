@@ -239,7 +239,7 @@ _READ = {
     "load": "Include IncludeOptional Define UnDefine LoadModule ServerRoot <IfModule <IfDefine <IfVersion <IfFile <Macro Use",
     "sites": "Listen ServerName ServerAlias DocumentRoot AllowEncodedSlashes MergeSlashes UseCanonicalName AccessFileName AllowOverride",
     "origin tls": "SSLProxyVerify SSLProxyCACertificateFile SSLProxyCheckPeerName SSLProxyCheckPeerCN SSLProxyCheckPeerExpire",
-    "tls": "SSLEngine SSLCertificateFile SSLCertificateKeyFile SSLCertificateChainFile SSLProtocol SSLCipherSuite SSLVerifyClient SSLVerifyDepth SSLCACertificateFile SSLCARevocationFile SSLCARevocationCheck",
+    "tls": "SSLEngine SSLCertificateFile SSLCertificateKeyFile SSLCertificateChainFile SSLProtocol SSLCipherSuite SSLVerifyClient SSLVerifyDepth SSLCACertificateFile SSLCARevocationFile SSLCARevocationCheck Protocols",
     "access": "Require <RequireAll <RequireAny <RequireNone order allow deny Satisfy AuthType AuthName AuthUserFile AuthGroupFile AuthBasicProvider AllowMethods <Limit <LimitExcept SSLRequireSSL",
     "environment": "SetEnvIf SetEnvIfNoCase SetEnvIfExpr BrowserMatch BrowserMatchNoCase",
     "mappings": "Redirect RedirectMatch RedirectPermanent RedirectTemp Alias AliasMatch ScriptAlias ScriptAliasMatch",
@@ -275,7 +275,7 @@ _SETTLED = {
         SSLPassPhraseDialog SSLSessionCache SSLSessionCacheTimeout SSLCryptoDevice SSLSessionTickets SSLCompression
         SSLHonorCipherOrder SSLInsecureRenegotiation DeflateCompressionLevel DeflateMemLevel DeflateWindowSize DeflateBufferSize
         DeflateFilterNote BrotliCompressionQuality BrotliCompressionWindow BrotliFilterNote H2WindowSize H2MinWorkers H2MaxWorkers
-        H2MaxSessionStreams Protocols ProtocolsHonorOrder LanguagePriority ForceLanguagePriority
+        H2MaxSessionStreams ProtocolsHonorOrder LanguagePriority ForceLanguagePriority
         MimeMagicFile SSLOptions NameVirtualHost UseCanonicalPhysicalPort FileETag
         ProxyIOBufferSize ProxyReceiveBufferSize ProxyVia SSLProxyEngine ProxyRequests""",
     (Disposition.MANUAL, "stapled certificate states belong to the handshake and decide no request: Caddy staples by itself, nginx with ssl_stapling"): """

@@ -153,7 +153,7 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
     elif name == "rewritecond" and first.text.startswith("/"):
         first.raw = _quoted(plan.path_with_values(first.text))
     elif name in ("sslcertificatefile", "sslcertificatekeyfile") and plan.certificate_files:
-        first.raw = str(plan.certificate_files[name.endswith("keyfile")])
+        first.raw = plan.certificate(first.text, name.endswith("keyfile"))
     elif name == "sslcacertificatefile" and plan.clients_issuer:
         first.raw = str(plan.clients_issuer)
     elif name == "authuserfile":

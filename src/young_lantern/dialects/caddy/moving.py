@@ -91,7 +91,7 @@ def _move_one(directive: Directive, plan: Plan) -> None:
         return
     match directive.name:
         case "tls" if len(words) == 3 and plan.certificate_files:
-            words[1].raw, words[2].raw = (str(path) for path in plan.certificate_files)
+            words[1].raw, words[2].raw = (plan.certificate(words[number].text, number == 2) for number in (1, 2))
         case "trusted_ca_cert_file" if plan.clients_issuer:
             words[1].raw = str(plan.clients_issuer)
         case "root" | "output":

@@ -149,7 +149,7 @@ def _move_one(directive: Directive, within: str, plan: Plan, origins: Origins) -
     elif name == "auth_basic_user_file":
         first.raw = plan.users(first.text)
     elif name in ("ssl_certificate", "ssl_certificate_key") and plan.certificate_files:
-        first.raw = str(plan.certificate_files[name.endswith("key")])
+        first.raw = plan.certificate(first.text, name.endswith("key"))
     elif name in ("ssl_client_certificate", "ssl_trusted_certificate") and plan.clients_issuer:
         first.raw = str(plan.clients_issuer)
     elif name in ("access_log", "error_log") and first.text != "off":

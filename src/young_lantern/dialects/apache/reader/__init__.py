@@ -49,6 +49,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     listeners = sites.read_listeners(nodes, hosts, context)
     used = {row.site for listener in listeners for row in listener.rows} | {listener.fallback for listener in listeners}
     made = tuple(sites.read_site(host, nodes, context) for host in hosts if host.key in used)
+    made = sites.with_versions(made, listeners)
     estate = Estate("apache", listeners, made, tuple(context.pools.values()), shared, "")
     forwards.tell_of_places(context)
     endings.tell_endings(made, loader.tree.places, context)

@@ -8,7 +8,7 @@ Rule:     virtual hosts for the very address come before those for any; among th
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ....codes import NAME_CLAIMED_TWICE, PORT_NOT_OPEN
 from ....model import Disposition, HostName, HostRow, Listener, Pattern, Placeholder, Site, Span, TraceMethod
@@ -118,8 +118,6 @@ def _trace(own: list[Node], around: list[Node], context: Context) -> TraceMethod
 
 
 def _reading(nodes: list[Node], context: Context):  # type: ignore[no-untyped-def]
-    from dataclasses import replace
-
     encoded, merges = context.last(nodes, "allowencodedslashes"), context.last(nodes, "mergeslashes")
     reading = defaults.READING
     if encoded is not None and encoded.args and encoded.args[0].lower() != "off":
@@ -156,6 +154,23 @@ def read_listeners(main: list[Node], hosts: list[VirtualHost], context: Context)
     return tuple(made)
 
 
+def with_versions(made: tuple[Site, ...], listeners: tuple[Listener, ...]) -> tuple[Site, ...]:
+    """The sites with the TLS versions that are in force for them: of one that names none, those of the first host of its address (2.4.71, probed)."""
+    first: dict[str, str] = {}
+    for listener in listeners:
+        if listener.secure and isinstance(listener.fallback, str):
+            for row in listener.rows:
+                first.setdefault(row.site, listener.fallback)
+    by_key = {site.key: site for site in made}
+    out = []
+    for site in made:
+        default = by_key.get(first.get(site.key, ""))
+        if site.tls is not None and not site.tls.protocols and default is not None and default.tls is not None:
+            site = replace(site, tls=replace(site.tls, protocols=default.tls.protocols, protocols_span=default.tls.protocols_span))
+        out.append(site)
+    return tuple(out)
+
+
 def _distinct(opened: list[tuple[str, str, Span | None, bool]]) -> list[tuple[str, str, Span | None, bool]]:
     seen: dict[tuple[str, str], tuple[str, str, Span | None, bool]] = {}
     for item in opened:
@@ -171,7 +186,7 @@ def _listener(address: str, port: str, here: list[VirtualHost], rows: list[HostR
     read = heads.read_heads(here[0].nodes if here else around, around, context)
     for host in here[1:]:
         heads.tell_unheard(host.nodes, here[0].key, context)
-    return Listener(address, number, secure, tuple(rows), here[0].key if here else main.key, span=span, fallback_stated=not here, heads=read)
+    return Listener(address, number, secure, tuple(rows), here[0].key if here else main.key, secure and any(tls.offers_http2([*around, *host.nodes], context) for host in here or [main]), span=span, fallback_stated=not here, heads=read)
 
 
 def _rows(here: list[VirtualHost], port: str, context: Context) -> list[HostRow]:

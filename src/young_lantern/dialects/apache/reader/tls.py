@@ -31,10 +31,16 @@ def read_tls(nodes: list[Node], context: Context) -> SiteTls:
         key = keys[number] if number < len(keys) else chain
         made.append(Certificate(chain.args[0], key.args[0], chain.span, key.span))
     return SiteTls(
-        certificates=tuple(made), protocols=_protocols(protocol.args) if protocol else (), protocols_span=protocol.span if protocol else None,
+        http2=offers_http2(nodes, context), certificates=tuple(made), protocols=_protocols(protocol.args) if protocol else (), protocols_span=protocol.span if protocol else None,
         ciphers=ciphers.args[-1] if ciphers and ciphers.args else "", ciphers_span=ciphers.span if ciphers else None,
         clients=_clients(nodes, context),
     )
+
+
+def offers_http2(nodes: list[Node], context: Context) -> bool:
+    """core, Protocols: HTTP/1.1 alone, unless more is said; what no module speaks is passed over."""
+    offers = context.last(nodes, "protocols")
+    return offers is not None and context.has("http2") and "h2" in [word.lower() for word in offers.args]
 
 
 # mod_ssl, SSLVerifyClient: (required, verified). SSLVerifyDepth is 1 if it is not written.

@@ -86,8 +86,10 @@ def _main(listens: list[Node], estate: Estate, context: Context) -> tuple[list[N
     said, table = types.write_types(estate, context)
     lines += said
     lines += context.proxies
-    lines.append(context.line("Include", "sites/*.conf"))
-    lines[-1].apart = True
+    # An Include that finds no file is an error (core, Include), so that an estate without sites has none.
+    if estate.sites:
+        lines.append(context.line("Include", "sites/*.conf"))
+        lines[-1].apart = True
     return lines, table
 
 

@@ -16,11 +16,24 @@ _SILENCE = 1 << 20
 _STATUS = 431
 
 
-def read_heads(address: str, port: str, context: Context) -> RequestHeads:
-    """What a listener takes: the block for its very address counts before the one for all, wherever it is written (2.6.2, probed)."""
+def _options(address: str, port: str, context: Context) -> Directive | None:
+    """The block for the very address counts before the one for all, wherever it is written (2.6.2, probed)."""
     chosen: Directive | None = None
     for name in (f"{address}:{port}", ""):
         chosen = chosen or next((block for block in context.servers if (block.args[:1] or [""])[0].removeprefix("tcp/") == name), None)
+    return chosen
+
+
+def offers_http2(address: str, port: str, context: Context) -> bool:
+    """`servers { protocols h1 h2 h3 }`: all three unless some are said."""
+    chosen = _options(address, port, context)
+    said = next((line.args for line in chosen.block or [] if line.name == "protocols"), None) if chosen is not None else None
+    return said is None or "h2" in said
+
+
+def read_heads(address: str, port: str, context: Context) -> RequestHeads:
+    """What a listener takes."""
+    chosen = _options(address, port, context)
     size = next((line for line in chosen.block or [] if line.name == "max_header_size"), None) if chosen is not None else None
     if size is None or chosen is None:
         return RequestHeads(total=_SILENCE + _SLACK, status=_STATUS)

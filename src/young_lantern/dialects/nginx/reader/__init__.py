@@ -50,7 +50,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
             context.formats[directive.args[0]] = directive.span
     context.shared_types = [context.use(directive) for directive in http.own("types")]
     servers = sites.read_servers(http, context)
-    made = tuple(sites.read_site(server, context) for server in servers)
+    made = sites.with_versions(tuple(sites.read_site(server, context) for server in servers), servers, context)
     estate = Estate(
         "nginx", sites.read_listeners(servers, context), made, tuple(context.pools.values()),
         media_types.read_table(http, context), _default_type(http, context), next((item.span for item in http.own("types")), None),

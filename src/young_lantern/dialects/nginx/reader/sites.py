@@ -8,11 +8,12 @@ Rule:     exact names, then the longest leading wildcard, then the longest trail
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 
-from ....codes import NAME_CLAIMED_TWICE
+from ....codes import NAME_CLAIMED_TWICE, TLS_VERSIONS_UNHEARD
 from ....model import (
-    Block, HostName, HostRow, Listener, PathReading, Placeholder, Refuse, Site, Span, Step,
+    Block, Disposition, HostName, HostRow, Listener, PathReading, Placeholder, Refuse, Site, Span, Step,
 )
 from ..syntax import Directive
 from . import answers, client, fields, heads, logs, media_types, rewrites, tls
@@ -131,21 +132,51 @@ def read_site(server: Server, context: Context) -> Site:
     )
 
 
-def read_listeners(servers: list[Server], context: Context) -> tuple[Listener, ...]:
-    """The servers -> one table of names for each address and port."""
+def _groups(servers: list[Server]) -> Iterator[tuple[str, object, list[tuple[Server, Listen]], Server]]:
+    """Each address and port, the servers that listen there, and the default one."""
     groups: dict[tuple[str, object], list[tuple[Server, Listen]]] = {}
     for server in servers:
         for listen in server.listens:
             groups.setdefault((listen.address, listen.port), []).append((server, listen))
-    made = []
     for (address, port), members in groups.items():
-        default = next((server for server, listen in members if listen.default), members[0][0])
+        yield address, port, members, next((server for server, listen in members if listen.default), members[0][0])
+
+
+def with_versions(made: tuple[Site, ...], servers: list[Server], context: Context) -> tuple[Site, ...]:
+    """The sites with the TLS versions that are in force for them: those of the default server of their port.
+
+    A version is agreed on before the host is known (1.22.1, probed; also where the default server refuses the handshake).
+    """
+    defaults_of: dict[str, Server] = {}
+    for _, _, members, default in _groups(servers):
+        for server, listen in members:
+            if listen.secure:
+                defaults_of.setdefault(server.key, default)
+    out = []
+    for site, server in zip(made, servers, strict=True):
+        default = defaults_of.get(server.key)
+        if site.tls is None or default is None or default is server:
+            out.append(site)
+            continue
+        versions, span = tls.read_versions(default.scope, context)
+        if server.scope.own("ssl_protocols") and set(versions) != set(site.tls.protocols) and server not in defaults_of.values():
+            context.say(TLS_VERSIONS_UNHEARD, site.tls.protocols_span, said=" ".join(site.tls.protocols), versions=" ".join(versions), default=str(span or default.directive.span))
+            claim = context.claims[site.tls.protocols_span or server.directive.span]
+            claim.disposition, claim.why = Disposition.IMPLIED, "it is in force for nobody: the default server of the port decides"
+        out.append(replace(site, tls=replace(site.tls, protocols=versions, protocols_span=span)))
+    return tuple(out)
+
+
+def read_listeners(servers: list[Server], context: Context) -> tuple[Listener, ...]:
+    """The servers -> one table of names for each address and port."""
+    made = []
+    for address, port, members, default in _groups(servers):
         rows = _rows([server for server, _ in members], str(port), context)
         secure = any(listen.secure for _, listen in members)
         refuses = secure and context.switch(default.scope, "ssl_reject_handshake", False)
         made.append(Listener(
             address, members[0][1].port, secure, tuple(rows), Refuse() if refuses else default.key,
-            any(listen.http2 for _, listen in members), span=members[0][1].span,
+            any(listen.http2 or context.switch(server.scope, "http2", False) for server, listen in members), span=members[0][1].span,
             also=tuple(listen.span for _, listen in members), fallback_stated=any(listen.default for _, listen in members), heads=heads.read_heads(default.scope, context, is_default=True),
         ))
     return tuple(made)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from ....model import Certificate, ClientCertificates, Respond, SiteTls, Step
+from ....model import Certificate, ClientCertificates, Respond, SiteTls, Span, Step
 from .. import defaults
 from .context import Context, Scope
 
@@ -36,18 +36,26 @@ def read_clients(scope: Scope, context: Context, settings: Callable[[Scope], tup
     )
 
 
+def read_versions(scope: Scope, context: Context) -> tuple[tuple[str, ...], Span | None]:
+    """The versions that a server block names, and the line."""
+    protocols = context.used(scope, "ssl_protocols")
+    return (tuple(protocols.args), protocols.span) if protocols else (defaults.TLS_PROTOCOLS, None)
+
+
 def read_tls(scope: Scope, context: Context, clients: ClientCertificates | None = None) -> SiteTls:
     """The certificates and protocol versions of a server block that answers on a TLS listener."""
     chains = [context.use(directive) for directive in scope.inherited("ssl_certificate")]
     keys = [context.use(directive) for directive in scope.inherited("ssl_certificate_key")]
-    protocols = context.used(scope, "ssl_protocols")
+    protocols, protocols_span = read_versions(scope, context)
+    http2 = context.used(scope, "http2")
     ciphers = context.used(scope, "ssl_ciphers")
     return SiteTls(
         certificates=tuple(
             Certificate(chain.args[0], key.args[0], chain.span, key.span) for chain, key in zip(chains, keys, strict=False)
         ),
-        protocols=tuple(protocols.args) if protocols else defaults.TLS_PROTOCOLS,
-        protocols_span=protocols.span if protocols else None,
+        protocols=protocols,
+        protocols_span=protocols_span,
+        http2=http2.args == ["on"] if http2 else None,
         ciphers=ciphers.args[0] if ciphers else "",
         ciphers_span=ciphers.span if ciphers else None,
         clients=clients,

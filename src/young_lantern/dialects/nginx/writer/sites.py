@@ -248,7 +248,7 @@ def _server(places: list[Place], body: list[Node], site: Site, context: Context)
     if names:
         head.append(Node(["server_name", *names], None, tuple(dict.fromkeys(span for place in places for span in place.spans))))
     if any(place.listener.secure for place in places):
-        made = tls.write_tls(site.tls or SiteTls(), _file_name(site), context)
+        made = tls.write_tls(context.versions_of_all((place.listener for place in places), site.tls or SiteTls()), _file_name(site), context)
         head += made
     by_order = any(place.is_default and not place.listener.fallback_stated and place.listener.rows for place in places)
     comments = (*site.comments, *((_BY_ORDER,) if by_order else ()))
@@ -319,6 +319,9 @@ def unanswered(estate: Estate, context: Context) -> list[Node]:
         body = _listen(place, context)
         if isinstance(listener.fallback, Refuse):
             body.append(Node(["ssl_reject_handshake", "on"]) if listener.secure else Node(["return", "444"]))
+            # What this block says of versions counts for the others of its port (1.22.1, probed).
+            shared = context.versions_of_all([listener], next((site.tls for site in estate.sites if site.tls and any(row.site == site.key for row in listener.rows)), SiteTls()))
+            body += [Node(["ssl_protocols", *shared.protocols])] if listener.secure and shared.protocols else []
             why = "Hosts that no site names are refused, as before."
         else:
             assert isinstance(listener.fallback, AnswerPlainly)
