@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.support.conformance import disagreements
 from tests.support.reading import Reads
 from young_lantern.behaviour import Request, decide, real_files, request_for
 from young_lantern.demo import FILES_AT, unpack
@@ -155,7 +156,7 @@ def test_lines_in_force(tmp_path: Path) -> None:
     )
     (tmp_path / "conf.d" / "a.conf").write_text("Redirect /included /x\n")
     reading = named("apache").read(tmp_path / "conf" / "httpd.conf")
-    assert [str(listener.port) for listener in reading.estate.listeners] == ["8081", "Placeholder(spelling='${OTHER}')"]
+    assert [str(listener.port) for listener in reading.estate.listeners] == ["8081", "${OTHER}"]
     text = str(reading.estate.sites[0].program)
     for path in ("/no-headers", "/defined", "/included", "/m1", "/m2"):
         assert path in text
@@ -345,3 +346,66 @@ def test_rules_of_a_location_for_what_is_proxied(reads: Reads, to: str) -> None:
     live = check_live(made.reading, made.read_back, most=200)
     assert not live.surprises
     assert {403, 302, 200} <= {row.answers[0].status for row in live.rows}
+
+
+_LEVELS = """Listen 80
+ServerName 127.0.0.1
+RewriteEngine On
+{main}
+RewriteRule ^/both$ /a.html [L]
+RewriteRule ^/above$ /a.html [L]
+<Directory ROOT>
+Require all granted
+Options FollowSymLinks
+RewriteEngine On
+{folder}
+RewriteRule ^(dir/)?gone - [G]
+RewriteRule ^gone - [G]
+</Directory>
+<Directory ROOT/dir>
+RewriteEngine On
+{inner}
+RewriteRule ^gone - [F]
+</Directory>
+<VirtualHost *:80>
+ServerName www.fernhollow.example
+DocumentRoot ROOT
+RewriteEngine On
+{host}
+RewriteRule ^/both$ /style.css [L]
+</VirtualHost>
+<VirtualHost *:80>
+ServerName plain.fernhollow.example
+DocumentRoot ROOT
+</VirtualHost>
+"""
+# Lines at each level; what /both and /above lead to, the statuses of /dir/gone, and of /dir without its slash.
+_INHERITED = [
+    ({}, "style.css", None, 403),
+    ({"host": "RewriteOptions Inherit", "inner": "RewriteOptions Inherit"}, "style.css", "a.html", 403),
+    ({"host": "RewriteOptions InheritBefore", "inner": "RewriteOptions inheritbefore"}, "a.html", "a.html", 410),
+    ({"main": "RewriteOptions InheritDown", "folder": "RewriteOptions InheritDownBefore"}, "style.css", "a.html", 410),
+    ({"main": "RewriteOptions InheritDownBefore", "host": "RewriteOptions IgnoreInherit", "folder": "RewriteOptions InheritDownBefore", "inner": "RewriteOptions IgnoreInherit"}, "style.css", None, 403),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("lines", "both", "above", "status"), _INHERITED)
+def test_rules_that_are_inherited(reads: Reads, tmp_path: Path, lines: dict[str, str], both: str, above: str | None, status: int) -> None:
+    """Own rules take the place of those above unless RewriteOptions says otherwise; httpd does the same."""
+    text = _LEVELS.format_map({"main": "", "folder": "", "inner": "", "host": ""} | lines)
+    estate = reads.read("apache", text).estate
+    outcomes = [decide(estate, request_for(SITE + path), real_files()) for path in ("/both", "/above", "/dir/gone")]
+    assert [Path(outcome.file).name if outcome.file else None for outcome in outcomes[:2]] == [both, above]
+    assert outcomes[2].status == status
+    hosts = ("www.fernhollow.example", "plain.fernhollow.example")
+    rows = [("GET", host, path, {}) for host in hosts for path in ("/both", "/above", "/gone", "/dir/gone", "/dir/")]
+    assert disagreements("apache", text.replace("ROOT", str(reads.root)), rows, tmp_path / "copy") == (len(rows), [])
+
+
+def test_a_base_alone_takes_the_rules_of_the_folder_above(reads: Reads) -> None:
+    """Any line of the module's makes a configuration of the folder's own; what rules see with AllowNoSlash is not read."""
+    text = "<Directory ROOT>\nOptions FollowSymLinks\nRewriteEngine On\nRewriteRule x.txt - [F]\n</Directory>\n<Directory ROOT/bare>\n{}\n</Directory>"
+    assert reads.decide("apache", httpd(text.format("")), "/bare/x.txt").status == 403
+    assert reads.decide("apache", httpd(text.format("RewriteBase /bare")), "/bare/x.txt").status == 200
+    unread = reads.read("apache", httpd(text.format("RewriteOptions AllowNoSlash"))).findings
+    assert [item.code.name for item in unread] == ["value-unread"]

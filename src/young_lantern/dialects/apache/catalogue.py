@@ -245,7 +245,7 @@ _READ = {
     "mappings": "Redirect RedirectMatch RedirectPermanent RedirectTemp Alias AliasMatch ScriptAlias ScriptAliasMatch",
     "forwards": "ProxyPass ProxyPassMatch ProxyPassReverse ProxyPassReverseCookiePath ProxyPassReverseCookieDomain ProxyPreserveHost ProxyAddHeaders ProxyTimeout ProxyErrorOverride BalancerMember ProxySet",
     "gateways": "SetEnv UnsetEnv CGIPassAuth",
-    "rewrites": "RewriteEngine RewriteCond RewriteRule RewriteBase RewriteMap",
+    "rewrites": "RewriteEngine RewriteOptions RewriteCond RewriteRule RewriteBase RewriteMap",
     "fields": "Header RequestHeader ExpiresActive ExpiresDefault ExpiresByType",
     "files": "DirectoryIndex DirectorySlash FallbackResource Options ErrorDocument DefaultType SetHandler AddHandler",
     "types": "AddType ForceType RemoveType AddCharset RemoveCharset AddDefaultCharset TypesConfig",

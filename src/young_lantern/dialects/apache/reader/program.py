@@ -63,8 +63,10 @@ class Program:
         self.made: dict[Place, tuple[Step, ...]] = {}
 
     def steps(self) -> tuple[Step, ...]:
-        rules = rewrites.read_rules(self.host.own, self.context)
-        self.ends = any(rewrites.ends_for_good(rule) for nodes in (self.host.own, *(section.nodes for section in self.sections)) for rule in rewrites.read_rules(nodes, self.context))
+        # mod_rewrite.c, hook_uri2file: a host without a line of the module's has the configuration of the main server, which is for that alone
+        # (2.4.71, probed: not even InheritDown reaches it).
+        rules = rewrites.in_force([self.host.main, self.host.own], self.context) if any(node.name in rewrites.OWN for node in self.host.own) else []
+        self.ends = any(rewrites.ends_for_good(rule) for nodes in (self.host.main, self.host.own, *(section.nodes for section in self.sections)) for rule in rewrites.read_rules(nodes, self.context))
         if any(rewrites.names_file(rule) for rule in rules):
             # Such a rule says which file is meant and leaves the path that sections are chosen by.
             self.form = PathForm.URL
@@ -364,7 +366,7 @@ class Program:
     def _rewriting(self, place: Place | None) -> list[Step]:
         routes: list[Route] = []
         for section in reversed(self.sections):
-            if not any(node.name in ("rewriterule", "rewriteengine") for node in section.nodes):
+            if not any(node.name in rewrites.OWN for node in section.nodes):
                 continue
             held = self._condition(section, place)
             if held == NEVER:
@@ -414,10 +416,14 @@ class Program:
         refused = "%00" if slashes is not None and slashes.args and slashes.args[0].lower() != "off" else "%(?:00|2f)"
         return (Lookup("user_looked_up", (Var(Variable.PATH),), (LookupRow(Pattern(f"{refused}|%(?![0-9a-f]{{2}})", "pcre", True), ()),), (Var(Variable.USER),)),)
 
+    def _above(self, section: Section) -> list[Section]:
+        """The sections of the folders that one is within, its own among them."""
+        return [other for other in self.sections if other.kind == "directory" and _within(section, other)]
+
     def _phase(self, section: Section, place: Place) -> tuple[Step, ...]:
         context = self.context
-        rules = rewrites.read_rules(section.nodes, context)
-        above = [other for other in self.sections if other.kind == "directory" and _within(section, other)]
+        above = self._above(section)
+        rules = rewrites.in_force([other.nodes for other in above], context) if section.kind == "directory" else rewrites.read_rules(section.nodes, context)
         # mod_rewrite.c, config_perdir_merge: whether rewriting is on, and its base, come down from the folders above.
         if not rules or not rewrites.is_on([node for other in above for node in other.nodes], context):
             return ()

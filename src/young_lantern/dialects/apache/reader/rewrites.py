@@ -80,6 +80,43 @@ def is_on(nodes: list[Node], context: Context) -> bool:
     return engine is not None and engine.args[:1] != [] and engine.args[0].lower() == "on"
 
 
+# What makes a level have a configuration of its own, in the place of the one above.
+OWN = ("rewriteengine", "rewriteoptions", "rewritebase", "rewritecond", "rewriterule")
+_READ_OPTIONS = frozenset({"inherit", "inheritbefore", "inheritdown", "inheritdownbefore", "ignoreinherit", "longurloptimization"})
+
+
+def in_force(levels: list[list[Node]], context: Context) -> list[Rule]:
+    """The rules that are in force at the last of some levels.
+
+    mod_rewrite.c, config_server_merge, config_perdir_merge: the rules of a level that has any line of the module's take the place of those above,
+    unless it inherits them, behind its own (Inherit) or before them (InheritBefore), or the one above hands them down; options come down where none are said.
+    """
+    rules: list[Rule] = []
+    options: frozenset[str] = frozenset()
+    for nodes in levels:
+        if not any(node.name in OWN for node in nodes):
+            continue
+        own, said = read_rules(nodes, context), _options(nodes, context)
+        handed = options if said is None or "ignoreinherit" not in said else frozenset()
+        if "inherit" in (said or ()) or "inheritdown" in handed:
+            rules = own + rules
+        elif "inheritbefore" in (said or ()) or "inheritdownbefore" in handed:
+            rules = rules + own
+        else:
+            rules = own
+        options = options if said is None else said
+    return rules
+
+
+def _options(nodes: list[Node], context: Context) -> frozenset[str] | None:
+    """What `RewriteOptions` says at a level; None where nothing does."""
+    lines = context.take(nodes, "rewriteoptions")
+    for line in lines:
+        if unread := [word for word in line.args if word.lower() not in _READ_OPTIONS]:
+            context.value(line, unread[0], "what is inherited was expected: with AllowNoSlash rules see the name of the folder's file, which is not read, nor are the others")
+    return frozenset(word.lower() for line in lines for word in line.args) if lines else None
+
+
 def read_rules(nodes: list[Node], context: Context) -> list[Rule]:
     """The rules of a level with their conditions."""
     made: list[Rule] = []
