@@ -8,6 +8,8 @@ import subprocess
 from pathlib import Path
 
 import pytest
+from young_lantern.behaviour import decide, real_files, request_for
+from tests.support.conformance import disagreements
 
 from tests.support.reading import Reads, caddy, nginx
 from young_lantern.dialects.caddy.order import routes_of
@@ -81,3 +83,32 @@ def test_caddys_own_order_is_read(reads: Reads) -> None:
     reading = reads.read("caddy", caddy("@dots path_regexp /\\.\nhandle @dots {\nerror 403\n}\n" + lines))
     live = check_live(reading, reading, most=300)
     assert not live.surprises
+
+
+# Global lines, and what /a, /b and / get of `respond /a 201`, `redir /a /x 302`, `error /b 410`, `respond /b 202`.
+_ORDERS = [
+    ("", (302, 410, 404)),
+    ("order respond first", (201, 202, 404)),
+    ("order redir last", (201, 410, 404)),
+    ("order respond before error", (302, 202, 404)),
+    ("order redir after respond\norder error last", (201, 202, 404)),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("lines", "statuses"), _ORDERS)
+def test_an_order_of_its_own(reads: Reads, tmp_path: Path, lines: str, statuses: tuple[int, ...]) -> None:
+    """What `order` says counts, line by line; the server does the same, and so does what the others are told."""
+    text = caddy("redir /a /x 302\nrespond /a 201\nerror /b 410\nrespond /b 202\nrespond 404").replace("{\n", f"{{\n{lines}\n", 1)
+    paths = ("/a", "/b", "/")
+    estate = reads.read("caddy", text).estate
+    assert tuple(decide(estate, request_for(f"http://www.fernhollow.example{path}"), real_files()).status for path in paths) == statuses
+    assert disagreements("caddy", text, [("GET", "www.fernhollow.example", path, {}) for path in paths], tmp_path / "copy") == (3, [])
+    made = translate(reads.write("caddy", text), "nginx")
+    assert tuple(decide(made.read_back.estate, request_for(f"http://www.fernhollow.example{path}"), real_files()).status for path in paths) == statuses
+
+
+def test_an_order_that_is_none(reads: Reads) -> None:
+    """Of a directive that a module of others brings, or beside none: told."""
+    for words in ("rate_limit first", "respond beside redir", "respond before rate_limit", "respond"):
+        reading = reads.read("caddy", caddy("respond 204").replace("{\n", f"{{\norder {words}\n", 1))
+        assert [item.code.name for item in reading.findings] == ["value-unread"]

@@ -46,14 +46,14 @@ ROWS: tuple[Row, ...] = (
     *(Row(name, frozenset({SITE}), at_least(0), disposition=Disposition.UNSUPPORTED, why=_NOT_YET, shape=name)
       for name in "templates method push tracing metrics acme_server copy_response copy_response_headers invoke".split()),
     *(Row(name, frozenset({GLOBAL}), at_least(0), topic="sites", shape=name)
-      for name in "http_port https_port auto_https default_sni default_bind".split()),
+      for name in "http_port https_port auto_https default_sni default_bind order".split()),
     *(Row(name, frozenset({GLOBAL}), at_least(0), disposition=Disposition.IMPLIED,
           why="it concerns the server's own running or certificate issuance; no answer depends on it", shape=name)
       for name in ("admin debug email storage persist_config grace_period shutdown_delay log acme_ca acme_ca_root acme_dns acme_eab "
                    "cert_issuer key_type local_certs skip_install_trust ocsp_stapling on_demand_tls ocsp_interval renew_interval "
                    "preferred_chains storage_clean_interval").split()),
     *(Row(name, frozenset({GLOBAL}), at_least(0), disposition=Disposition.UNSUPPORTED, why=_NOT_YET, shape=name)
-      for name in "servers order pki events filesystem".split()),
+      for name in "servers pki events filesystem".split()),
 )
 # Lines of the global option `servers` that concern the server itself.
 SERVERS_OWN = frozenset({"timeouts", "max_header_size", "metrics", "log_credentials", "protocols", "keepalive_interval", "name"})

@@ -40,18 +40,41 @@ def routes_of(name: str, words: Iterable[str]) -> int:
     return 1
 
 
-def sort_items(items: list[S], *, stem_first: bool = False) -> list[S]:
+def positions(order: Iterable[str] = catalogue.ORDER) -> dict[str, int]:
+    """Name of a directive -> its place in an order; handle_path counts as handle."""
+    made = {name: number for number, name in enumerate(order)}
+    return made | {"handle_path": made.get("handle", len(made))}
+
+
+def ordered_anew(order: list[str], words: list[str]) -> list[str] | None:
+    """The order after `order DIRECTIVE first|last|before OTHER|after OTHER`; None where that is none of these (httpcaddyfile parseOptOrder)."""
+    if not words or words[0] not in order:
+        return None
+    rest = [name for name in order if name != words[0]]
+    match words[1:]:
+        case ["first"]:
+            return [words[0], *rest]
+        case ["last"]:
+            return [*rest, words[0]]
+        case ["before" | "after" as side, other] if other in rest:
+            at = rest.index(other) + (side == "after")
+            return [*rest[:at], words[0], *rest[at:]]
+    return None
+
+
+def sort_items(items: list[S], *, stem_first: bool = False, places: dict[str, int] = catalogue.POSITION) -> list[S]:
     """Caddy's order. Its comparison is not transitive, so that the way it is sorted counts (stable_sort.py), and how many routes a directive makes.
 
+    places:     where the configuration orders directives in its own way
     stem_first: `/q` comes before `/q*`, as in versions after 2.6; in 2.6.2 the longer text does (probed), `/q*` first
     """
     routes = [item for item in items for _ in range(item.routes)]
-    return list({id(item): item for item in stable_sort(routes, lambda one, other: _before(one, other, stem_first))}.values())
+    return list({id(item): item for item in stable_sort(routes, lambda one, other: _before(one, other, stem_first, places))}.values())
 
 
-def _before(one: Sortable, other: Sortable, stem_first: bool) -> bool:
+def _before(one: Sortable, other: Sortable, stem_first: bool, places: dict[str, int]) -> bool:
     if one.kind != other.kind:
-        return catalogue.POSITION.get(one.kind, 99) < catalogue.POSITION.get(other.kind, 99)
+        return places.get(one.kind, 99) < places.get(other.kind, 99)
     if one.kind == "vars":
         # Values overwrite each other, so the least specific is set first (sortRoutes).
         return not _more_specific(one, other, stem_first)

@@ -12,14 +12,16 @@ from dataclasses import dataclass, field
 from ....model import Lookup, Pattern, Span, Step, Template, Unread, Var, Variable
 from ...collecting import Collector
 from .. import values
+from ..catalogue import ORDER
 from ..syntax import Directive
 
 
 @dataclass
 class Context(Collector):
-    """Collects what reading finds. `options`: the global ones by name; `servers`: the blocks of that name among them. `lookups`: the tables that were read, by what they make. `read_level`: reads a segment that stands in a directive of a topic module."""
+    """Collects what reading finds. `options`: the global ones by name; `order`: that of the directives; `servers`: the blocks of that name among them. `lookups`: the tables that were read, by what they make. `read_level`: reads a segment that stands in a directive of a topic module."""
 
     options: dict[str, list[str]] = field(default_factory=dict)
+    order: list[str] = field(default_factory=lambda: list(ORDER))
     asks_any: bool = False  # some line asks an origin first, so that placeholders stand for its answer
     asks_first: bool = False  # the origin that is read is asked whether requests may go on
     servers: list[Directive] = field(default_factory=list)

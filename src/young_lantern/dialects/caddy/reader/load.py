@@ -19,6 +19,7 @@ from ....source import SourceTree
 from ....source.files import LIMIT_DEPTH
 from ...dialect import Claim, likely
 from .. import catalogue
+from ..order import ordered_anew
 from ..syntax import Directive, File, parse
 from .context import Context
 
@@ -159,6 +160,14 @@ class Loader:
             sized = any(line.name == "max_header_size" for line in directive.block or [])
             self.context.claims[directive.span] = Claim(directive.span, directive.name, catalogue.GLOBAL, True, None if sized else Disposition.IMPLIED, "" if sized else "it sets times, sizes and records of the server; no answer depends on it")
             self.context.servers.append(directive)
+            return directive
+        if directive.name == "order":
+            made = ordered_anew(self.context.order, directive.args)
+            self.context.claims[directive.span] = Claim(directive.span, directive.name, catalogue.GLOBAL, True)
+            if made is None:
+                self.context.unread(directive, " ".join(directive.args), "a directive of the server's own, and first, last, before or after another, were expected")
+            else:
+                self.context.order = made
             return directive
         return self._claim(directive, catalogue.GLOBAL)
 

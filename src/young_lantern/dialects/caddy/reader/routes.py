@@ -13,7 +13,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 from ....model import ALWAYS, Choose, Condition, Route, SetVariable, Step, Unserved, Var, Variable
-from ..order import routes_of, sort_items
+from ..order import positions, routes_of, sort_items
 from ..syntax import Directive
 from . import access, answers, asking, compression, fields, files, forwards, gateways, limits, logs, rewrites
 from .context import Context, Level, Read
@@ -43,7 +43,7 @@ def read_level(level: Level, context: Context, *, ordered: bool = True) -> tuple
     items = [make_item(directive, level) for directive in level.directives
              if directive.name in READS and (not context.claims[directive.span].disposition or directive.name in UNREAD)]
     if ordered:
-        items = sort_items(items)
+        items = sort_items(items, places=positions(context.order))
     counts = Counter(item.kind for item in items)
 
     def togetherness(item: Item) -> tuple[str, str]:
