@@ -182,3 +182,13 @@ def test_workers_say_how_long_they_are_waited_for(reads: Reads, main: str, lines
     reading = reads.read("apache", httpd(lines, main))
     outcome = decide(reading.estate, Request("GET", "http", HOST, 80, "/late/x", ((AFTER, "2"),)), real_files())
     assert outcome.status == (504 if "fcgi" in main else 502)
+
+
+def test_members_of_a_balancer_are_waited_for_as_the_host_says(reads: Reads) -> None:
+    """Places that wait differently share them: the longest counts, for httpd has one line for a host."""
+    text = nginx("location /fast/ { proxy_pass http://app; } location /slow/ { proxy_read_timeout 90s; proxy_pass http://app; }", "upstream app { server 192.0.2.1:81; server 192.0.2.2:81; }")
+    made = translate(reads.write("nginx", text), "apache")
+    written = "\n".join(made.writing.files.values())
+    assert "ProxyTimeout 90" in written and "timeout=" not in written
+    late = [cause for cause in made.comparison.causes if "takes longer" in cause.reason.value]
+    assert [(cause.severity, cause.paths[0]) for cause in late] == [(Severity.MINOR, "/fast/")]

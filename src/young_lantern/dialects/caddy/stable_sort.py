@@ -11,12 +11,13 @@ from typing import TypeVar
 
 T = TypeVar("T")
 Less = Callable[[T, T], bool]
-_BLOCK = 20
+# How many are sorted by insertion before they are merged.
+BLOCK = 20
 
 
 def stable_sort(items: list[T], less: Less[T]) -> list[T]:
     """The items sorted; `less`: whether the first of two comes before the other."""
-    data, size = list(items), _BLOCK
+    data, size = list(items), BLOCK
     for begin in range(0, len(data), size):
         _insert(data, begin, min(begin + size, len(data)), less)
     while size < len(data):

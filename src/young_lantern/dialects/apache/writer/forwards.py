@@ -205,7 +205,9 @@ def write_pool(step: Forward, context: Context) -> str | Unwritable:
     section = next(node for node in context.proxies if node.words[1] == quote(f"balancer://{context.balancers[pool.name]}"))
     for line in section.block or []:
         if line.words[0] == "BalancerMember":
-            line.words += [option for option in _options(step, context) if option.partition("=")[0] not in {word.partition("=")[0] for word in line.words}]
+            # How long they are waited for the host's line says (waits.py): places of one host, and hosts, may differ in it.
+            held = {"timeout", *(word.partition("=")[0] for word in line.words)}
+            line.words += [option for option in _options(step, context) if option.partition("=")[0] not in held]
     return f"balancer://{context.balancers[pool.name]}"
 
 

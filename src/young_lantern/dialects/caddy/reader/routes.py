@@ -13,6 +13,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 from ....model import ALWAYS, Choose, Condition, Route, SetVariable, Step, Unserved, Var, Variable
+from ..catalogue import POSITION
 from ..order import positions, routes_of, sort_items
 from ..syntax import Directive
 from . import access, answers, asking, compression, fields, files, forwards, gateways, limits, logs, rewrites
@@ -40,10 +41,11 @@ class Item:
 
 def read_level(level: Level, context: Context, *, ordered: bool = True) -> tuple[Step, ...]:
     """The steps of a site block, handle or handle_errors (ordered) or of a route (as written)."""
-    items = [make_item(directive, level) for directive in level.directives
-             if directive.name in READS and (not context.claims[directive.span].disposition or directive.name in UNREAD)]
+    items = [make_item(directive, level) for directive in level.directives if directive.name in READS or directive.name in POSITION]
     if ordered:
+        # Every line that makes a route counts for how they are sorted, whether it is read here or not (stable_sort.py).
         items = sort_items(items, places=positions(context.order))
+    items = [item for item in items if item.directive.name in READS and (not context.claims[item.directive.span].disposition or item.directive.name in UNREAD)]
     counts = Counter(item.kind for item in items)
 
     def togetherness(item: Item) -> tuple[str, str]:

@@ -7,6 +7,7 @@ Rule:     a level is written in the order it shall run. If Caddy's own order kee
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, Settings, disjoint, leaves
@@ -19,12 +20,15 @@ from ....model import (
 from ....model.walk import walk
 from ..catalogue import POSITION
 from ..order import sort_items
+from ..stable_sort import BLOCK
 from ..values import Unwritable
 from . import access, answers, asking, compression, fields, files, forwards, gateways, limits, logs, rewrites
 from .context import Context, Matcher
 from .matchers import write_matcher
 from .output import Node
 
+# So many lines may yet come before those of a level.
+_MOST_AHEAD = 8
 _WHY_ROUTE = ("Kept in the order written: sorted as usual, Caddy would run these otherwise.",)
 
 
@@ -389,9 +393,22 @@ def arrange(nodes: list[Node]) -> list[Node]:
     ahead = [node for node in settings if node.kind in POSITION]
     for order in (_run(ahead, items), items) if _groups_hold(items) else ():
         # Versions of Caddy sort differently in one point: what is written shall hold in all of them. And what was sorted may be sorted otherwise again.
-        if all(_exchangeable(items, held) for held in (order, _run(ahead, order), _run(ahead, order, stem_first=True))):
+        found = {tuple(map(id, held)): held for held in (order, *_runs(ahead, order))}
+        if all(_exchangeable(items, held) for held in found.values()):
             return [*settings, *(rest if order == items else _with_definitions(order, rest))]
     return [*settings, *(node for node in rest if node.words[0].startswith("@")), Node(["route"], items, (), _WHY_ROUTE)]
+
+
+def _runs(ahead: list[Node], items: list[Node]) -> Iterator[list[Node]]:
+    """All orders in which Caddy may run the items when they are written like this.
+
+    Many routes are sorted in blocks, and where a block ends depends on how many there are before them: tables, and what is shared, are put there later.
+    """
+    many = sum(node.routes for node in (*ahead, *items)) + _MOST_AHEAD > BLOCK
+    for number in range(BLOCK) if many else (0,):
+        padded = [*(Node(["map"]) for _ in range(number)), *ahead]
+        yield _run(padded, items)
+        yield _run(padded, items, stem_first=True)
 
 
 def _run(ahead: list[Node], items: list[Node], *, stem_first: bool = False) -> list[Node]:

@@ -54,6 +54,8 @@ def read_guards(scope: Scope, context: Context) -> tuple[Step, ...]:
         return (*addresses, *credentials)
     rules = addresses[0].rules  # type: ignore[union-attr]
     allowed = [rule for rule in rules if rule.allows]
+    if not allowed:
+        return credentials  # ngx_http_core_access_phase: whom the list refuses may still say who he is, and nobody enters by the list
     if [rule.allows for rule in rules] != [True] * len(allowed) + [False] or "0.0.0.0/0" not in rules[-1].networks:
         context.unread(satisfy, "any", "rules that allow some, and deny all others, were expected beside it")
         return (Unserved(satisfy.span.directive, satisfy.span),)

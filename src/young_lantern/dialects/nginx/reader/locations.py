@@ -88,8 +88,10 @@ class SiteLocations:
 
     def steps(self) -> tuple[Step, ...]:
         """The search for a location and all that follows, as a block that rewriting may enter again."""
-        nested = any(location.children for location in self.top)
-        routes = self._nested(self.top, []) if nested else self._flat(self.top)
+        holding = [location for location in self.top if location.children and location.kind in ("", "^~")]
+        # Patterns that stand beside nothing nested are tried once, for all prefixes alike; so they are where nested ones are few.
+        apart = not holding or any(location.kind in ("~", "~*") for location in self.top) and any(location.kind == "" and not location.children for location in self.top)
+        routes = self._flat(self.top) if apart else self._nested(self.top, [])
         body = self.content(self.server, None)
         return (Block(LOCATE, (Choose((*routes, Route(ALWAYS, body, self._server_span(), label="(no location)"))),), limit=defaults.RESTARTS),)
 
@@ -98,8 +100,8 @@ class SiteLocations:
 
     def _flat(self, level: list[Location]) -> list[Route]:
         exact, prefixes, patterns = _sorted(level)
-        silent = [location for location in prefixes if location.kind == "^~"]
-        plain = [location for location in prefixes if location.kind == ""]
+        silent = [location for location in prefixes if location.kind == "^~" or location.children]
+        plain = [location for location in prefixes if location.kind == "" and not location.children]
         routes = [self._route(location) for location in exact]
         routes += self._slashes(exact + prefixes)
         if not patterns:
@@ -107,8 +109,19 @@ class SiteLocations:
         for location in silent:
             longer = tuple(PathStartsWith(other.text, span=other.directive.span) for other in plain if other.text.startswith(location.text))
             guard = Not(AnyOf(longer) if len(longer) > 1 else longer[0]) if longer else None
-            routes.append(self._route(location, guard))
+            routes.append(self._holding(location, [] if location.kind == "^~" else patterns, guard) if location.children else self._route(location, guard))
         return routes + [self._route(location) for location in patterns] + [self._route(location) for location in plain]
+
+    def _holding(self, location: Location, outer: list[Location], guard: Condition | None = None) -> Route:
+        """A prefix with locations in it. outer: the patterns that are tried after those nested in it."""
+        inside = self._nested(location.children, outer) if location.children else [self._route(item) for item in outer]
+        leaf = Route(ALWAYS, self.content(location.scope, location.prefix), location.directive.span, location.directive.comments, _name(location))
+        condition: Condition = PathStartsWith(location.text, span=location.directive.span)
+        if guard is not None:
+            condition = AllOf((condition, guard), location.directive.span)
+        if inside:
+            return Route(condition, (Choose((*inside, leaf), location.directive.span),), location.directive.span, label=_name(location))
+        return Route(condition, leaf.steps, leaf.span, leaf.comments, leaf.label)
 
     def _nested(self, level: list[Location], outer: list[Location]) -> list[Route]:
         """`outer`: the patterns of the levels above that are still to be tried, inner ones first."""
@@ -116,14 +129,7 @@ class SiteLocations:
         routes = [self._route(location) for location in exact]
         routes += self._slashes(exact + prefixes)
         for location in prefixes:
-            after = outer if location.kind == "^~" else [*patterns, *outer]
-            inside = self._nested(location.children, after) if location.children else [self._route(item) for item in after]
-            leaf = Route(ALWAYS, self.content(location.scope, location.prefix), location.directive.span, location.directive.comments, _name(location))
-            condition = PathStartsWith(location.text, span=location.directive.span)
-            if inside:
-                routes.append(Route(condition, (Choose((*inside, leaf), location.directive.span),), location.directive.span, label=_name(location)))
-            else:
-                routes.append(Route(condition, leaf.steps, leaf.span, leaf.comments, leaf.label))
+            routes.append(self._holding(location, outer if location.kind == "^~" else [*patterns, *outer]))
         return routes + [self._route(location) for location in [*patterns, *outer]]
 
     def _route(self, location: Location, guard: Condition | None = None) -> Route:
