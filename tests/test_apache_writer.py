@@ -16,7 +16,7 @@ from young_lantern.dialects.apache.writer.paths import fragment, groups_of, look
 from young_lantern.dialects.dialect import WriterOptions
 from young_lantern.lab.live import check_live
 from young_lantern.ledger import counted
-from young_lantern.model import AllOf, AnyOf, Not, PathIs, PathMatches, PathStartsWith, Pattern
+from young_lantern.model import AllOf, AnyOf, Not, PathIs, PathMatches, PathStartsWith, Pattern, Severity
 from young_lantern.patterns import search
 from young_lantern.translate import Translation, read, save, translate
 
@@ -407,3 +407,18 @@ def test_an_origin_that_a_table_lets_in(reads: Reads) -> None:
     told = [dict(decide(estate, request, real_files()).fields).get("access-control-allow-origin") for estate in (made.reading.estate, made.read_back.estate) for request in asked]
     assert told == ["https://a.fernhollow.example", None] * 4
     assert not check_live(made.reading, made.read_back, requests=asked, most=100).surprises
+
+
+@pytest.mark.parametrize("asked", ["$new", '$new != ""'])
+def test_redirects_by_a_table_are_one_for_each_row(reads: Reads, asked: str) -> None:
+    """A value with a question mark may not come out of a variable (2.4.60 and later); in a rule's own words it may."""
+    tables = ("map $uri $new { /old-hours /hours.html; /old-prices /prices.html?x=1; ~^/tools/(?<num>\\d+)$ /tool.html?id=$num; ~*^/t/(.*)$ https://tools.fernhollow.example/$1; default \"\"; }",
+              "map $request_uri $new { /old-hours /hours.html; /page.php?id=7 /seven; ~^/n/(\\d+)\\?k=(\\w+)$ /m/$2/$1?x=1; default \"\"; }")
+    for table in tables:
+        made = translate(reads.write("nginx", nginx(f"root ROOT; if ({asked}) {{ return 301 $new; }} location / {{ try_files $uri =404; }}", table)), "apache")
+        written = "\n".join(made.writing.files.values())
+        assert written.count("R=301") == 4 - ("request_uri" in table) and "%{ENV:new}" not in written
+        assert not made.comparison.of(Severity.BREAKING)
+        live = check_live(made.reading, made.read_back, most=250)
+        assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+        assert {301} <= {row.answers[1].status for row in live.rows}

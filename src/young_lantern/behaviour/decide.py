@@ -680,6 +680,8 @@ class _Run:
             # util_script.c: what a program says goes into the table of `always` (httpd 2.4.71, probed).
             apart = self.estate.dialect == "apache" and origin is not None and origin.protocol == "fastcgi"
             fields = answering.response_fields(operations, status, is_error, state, sent, "" if types is None else "content-type", apart)
+        # RFC 9112 section 6.3: how long an answer is belongs to the connection; a server corrects what a rule says of it (nginx 1.22.1 does not, for 204).
+        fields = tuple(pair for pair in fields if pair[0] != "content-length")
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
             state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, by_name=state.types if file is not None and not listing else None,

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
 from ..codes import NO_COUNTERPART, OTHER_DEFAULT, TLS_VERSIONS_SHARED, TRACE_ECHO_LOST, TRACE_PASSED, TRACE_REFUSED
-from ..fitting.constants import with_constants
+from ..fitting.constants import with_constants, without_lengths
 from ..fitting.names import apart_by_names
 from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Listener, Operation, Placeholder, Side, Site, SiteTls, Span, finding
 from .dialect import WriterNote, WriterOptions
@@ -89,6 +89,9 @@ class Noting:
         made, unsent = with_constants(estate)
         for span in unsent:
             self.implied(span, "its value is empty for every request here, so that it was never sent")
+        made, lengths = without_lengths(made)
+        for span in lengths:
+            self.implied(span, "how long an answer is the server says by itself")
         return made if self.options.strict else apart_by_names(made)
 
     def tell_trace(self) -> None:

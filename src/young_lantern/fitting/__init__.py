@@ -19,6 +19,6 @@ hoist.py   settings that all leaves of a branch share, pulled up again
 from . import answer_types, own_types  # noqa: F401
 from .disjoint import disjoint, without_impossible  # noqa: F401
 from .hoist import hoist  # noqa: F401
-from .tables import with_keys_in_patterns, without_tables  # noqa: F401
+from .tables import with_keys_in_patterns, with_redirects_by_row, without_tables  # noqa: F401
 from .tree import Branch, Chain, Fork, Leaf, Settings, leaves  # noqa: F401
 from .unroll import LostRestart, unroll  # noqa: F401

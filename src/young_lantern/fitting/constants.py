@@ -20,6 +20,19 @@ def with_constants(estate: Estate) -> tuple[Estate, set[Span]]:
     return replace(estate, sites=tuple(replace(site, program=_program(site, estate, unsent)) for site in estate.sites)), unsent
 
 
+def without_lengths(estate: Estate) -> tuple[Estate, set[Span]]:
+    """The estate without lines that say how long an answer is (RFC 9112 section 6.3), and where they stood."""
+    found: set[Span] = set()
+
+    def kept(step: Step) -> list[Step]:
+        if isinstance(step, Field) and step.side is Side.RESPONSE and step.name.lower() == "content-length":
+            found.update({step.span} if step.span else ())
+            return []
+        return [step]
+
+    return replace(estate, sites=tuple(replace(site, program=with_steps(site.program, kept)) for site in estate.sites)), found
+
+
 def changed_templates(value: Any, put: Callable[[Any], Any]) -> dict[str, Any]:
     """What of a step's, or a condition's, templates becomes another one by `put`, which gives back the very same one where nothing changes."""
     made = {name: put(getattr(value, name)) for name in ("value", "template", "location", "body", "path", "replacement", "root") if hasattr(value, name)}

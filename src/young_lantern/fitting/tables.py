@@ -10,7 +10,8 @@ import re
 from dataclasses import replace
 
 from ..model import (
-    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, Lookup, LookupRow, Not, PathMatches, Step, TextIs, TextMatches, Unknowable, Var, Variable, fixed,
+    ALWAYS, AllOf, AnyOf, Capture, Choose, ClientIn, Condition, Lookup, LookupRow, Not, PathIs, PathMatches, Pattern, Redirect, Route, Step, TextIs, TextMatches, Unknowable, Var,
+    Variable, fixed, join,
 )
 from ..model.placeholders import is_open
 from ..model.walk import transform
@@ -29,6 +30,57 @@ def without_tables(program: tuple[Step, ...], networks_only: bool = False) -> tu
         return value
 
     return transform(program, change)
+
+
+# A table of so many rows is spelt out at the most: each becomes a redirect of its own.
+_MOST_ROWS = 200
+
+
+def with_redirects_by_row(program: tuple[Step, ...]) -> tuple[Step, ...]:
+    """The program with each redirect to what a table says of the path made one redirect for each row, for dialects in which a value may hold no question mark."""
+
+    def change(value: object) -> object:
+        if not isinstance(value, Choose):
+            return value
+        routes = [made for route in value.routes for made in _by_row(route)]
+        return value if len(routes) == len(value.routes) else replace(value, routes=tuple(routes))
+
+    return transform(program, change)
+
+
+def _by_row(route: Route) -> tuple[Route, ...]:
+    last = route.steps[-1] if route.steps else None
+    tables = [part for part in last.location if isinstance(part, Lookup)] if isinstance(last, Redirect) else []
+    if not isinstance(last, Redirect) or len(tables) != 1:
+        return (route,)
+    table = tables[0]
+    asked = route.condition.conditions if isinstance(route.condition, AllOf) else (route.condition,)
+    rest = tuple(part for part in asked if not _says_something(part, table))
+    empty = [row for row in table.rows if fixed(row.result) in ("", "0")]
+    if table.subject not in ((Var(Variable.PATH),), (Var(Variable.TARGET),)) or table.networks or table.fallback or empty or len(rest) == len(asked) or len(table.rows) > _MOST_ROWS:
+        return (route,)
+    made = []
+    for number, row in enumerate(table.rows):
+        label = f"{table.name}_{number}"
+        of_path = table.subject == (Var(Variable.PATH),)
+        text, mark = (f"^{re.escape(row.value)}$", "pcre") if isinstance(row.value, str) else (row.value.text, row.value.engine)
+        ignores = table.ignores_case if isinstance(row.value, str) else row.value.ignores_case
+        held: Condition
+        if not of_path:
+            held = TextMatches(table.subject, Pattern(text, mark, ignores, label=label), span=table.span)
+        elif isinstance(row.value, str) and not ignores:
+            held = PathIs(row.value, span=table.span)
+        else:
+            held = PathMatches(Pattern(text, mark, ignores, label=label), span=table.span)
+        result = tuple(replace(part, pattern=label) if isinstance(part, Capture) else part for part in row.result)
+        location = join(*((result if part is table else (part,)) for part in last.location))
+        made.append(replace(route, condition=AllOf((held, *rest), route.span) if rest else held, steps=(*route.steps[:-1], replace(last, location=location))))
+    return tuple(made)
+
+
+def _says_something(part: Condition, table: Lookup) -> bool:
+    """Whether a condition asks that a table says anything at all of the path."""
+    return isinstance(part, Not) and isinstance(part.condition, TextIs) and part.condition.template == (table,) and set(part.condition.values) <= {"", "0"}
 
 
 def with_keys_in_patterns(program: tuple[Step, ...]) -> tuple[Step, ...]:

@@ -211,7 +211,7 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
     """The branch of a Choose; whether every request was answered within it; what is known after it."""
     forks: list[Fork] = []
     known_after = known_here = env.known
-    falling: list[Condition] = []
+    falling: list[Route] = []
     total = False
     for route in step.routes:
         value = truth(route.condition, known_here)
@@ -230,7 +230,7 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
             chain = _chain([*route.steps, *([_Stop()] if falls else []), *rest], inner, walker)
             if falls:
                 known_after = _after_effects(route.steps, known_after)
-                falling.append(route.condition)
+                falling.append(route)
         if not walker.strict and not value and _cycles(chain, walker) and any(isinstance(item, FileExists) for item in walk(route.condition)):
             known_here = known_before  # the file that the rules lead to is missing: nobody means what comes of that
             continue
@@ -247,7 +247,7 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
         known_after = known_here  # none of the conditions held for what goes on from here
     if total and len(falling) == 1:
         # Only one fork goes on from here, so that what follows knows its condition.
-        known_after = narrowed(known_after, falling[0])
+        known_after = narrowed(_where_it_leads(falling[0].steps, known_after), falling[0].condition)
     if len(forks) == 1 and total and not forks[0].sure:
         # Only one way leads on from here: no branch at all.
         return forks[0].chain.items, not forks[0].chain.falls, replace(env, known=known_after)  # type: ignore[return-value]
@@ -261,6 +261,15 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
             return [branch], True, env
         return [branch, *tail.items], True, env  # type: ignore[list-item]
     return [branch], done, replace(env, known=known_after)
+
+
+def _where_it_leads(steps: tuple[Step, ...], known: Known) -> Known:
+    """What is known where these steps were taken for certain: of a path that is written out, all."""
+    rewrites = [step for step in steps if isinstance(step, Rewrite)]
+    sure = rewrites and not any(isinstance(item, Rewrite) for step in steps if not isinstance(step, Rewrite) for item in walk(step))
+    edit = rewrites[-1].edit if sure else None
+    text = literal(edit.template) if isinstance(edit, SetPath) else None
+    return replace(known.with_path((text,)), internal=known.internal) if text is not None and text.startswith("/") else known
 
 
 def _cycles(chain: Chain, walker: _Walker) -> bool:
