@@ -426,3 +426,24 @@ def test_a_section_that_lets_some_programs_know(reads: Reads) -> None:
     """Told as not read: the model has one answer for all that an application runs."""
     made = reads.read("apache", httpd(f"{HANDLER}\n<Location /dir/>\nCGIPassAuth On\n</Location>"))
     assert any(item.code.name == "value-unread" and "CGIPassAuth" in item.span.directive for item in made.findings)
+
+
+def test_an_application_is_not_told_what_origins_are(reads: Reads) -> None:
+    """A Host for an origin, and the field of its place, stand where that origin is asked, and not for the whole host; what is set for all still reaches both."""
+    made = translate(reads.write("nginx", nginx(f"root ROOT; location /p/ {{ proxy_set_header X-P 1; proxy_pass http://192.0.2.1:81; }} location ~ \\.php$ {{ try_files $uri =404; {USUAL} fastcgi_pass 192.0.2.2:9000; }}")), "apache")
+    assert "HTTP_HOST" not in {item.what.removeprefix("parameter ") for cause in made.comparison.causes for item in cause.differences}
+    live = check_live(made.reading, made.read_back, most=200)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+    both = translate(reads.write("caddy", caddy("root * ROOT\nrequest_header X-App shop\nhandle /api/* {\nreverse_proxy 192.0.2.9:81 {\nheader_up Host internal.example\n}\n}\nhandle {\nphp_fastcgi 192.0.2.2:9000\n}")), "apache")
+    lines = [line.strip() for text in both.writing.files.values() for line in text.splitlines()]
+    assert 'RequestHeader set X-App "shop"' in lines
+    assert lines.index('RequestHeader set Host "internal.example"') > lines.index('<Location "/api/">')
+
+
+def test_an_application_that_is_away_is_no_missing_index_file(reads: Reads) -> None:
+    """httpd has found the index file by then, and looks for no other."""
+    made = translate(reads.write("nginx", nginx(f"root ROOT; index i.php index.html; location ~ \\.php$ {{ try_files $uri =404; {USUAL} fastcgi_pass 192.0.2.2:9000; }}")), "apache")
+    (reads.root / "i.php").write_text("<?php\n")
+    live = check_live(made.reading, made.read_back, most=300)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+    assert any(row.answers[1].status == 503 and row.request.target == "/" for row in live.rows)

@@ -565,6 +565,8 @@ class _Run:
         answer = wanted(state.received or state.request)
         state.answered_by = members[0] if len(members) == 1 else f"one of {', '.join(members)}"
         if (late := self._unanswered(step, answer)) is not None and not (missing and (state.asked_inside or answer.after)):
+            # mod_dir.c, fixup_dir: the index file was found by then, so that no other is looked for (2.4.71, probed).
+            state.intercepted = state.intercepted or state.for_index
             return self.fail(late, step.span)
         said = 404 if missing else answer.status
         if self._intercepts(step, said):

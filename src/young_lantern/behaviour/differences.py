@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from urllib.parse import unquote, urljoin
+from urllib.parse import parse_qsl, unquote, urljoin
 
 from ..model import Severity
 from ..model.registered_types import usual_name
@@ -151,7 +151,7 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         weak = all(not item.certificate.startswith("all") for item in (before, after))
         differ("what is checked of the origin's certificate", before.certificate, after.certificate, Severity.MINOR if weak else Severity.BREAKING)
     differ("method to the origin", before.method, after.method, _method_weight(before.method, after.method, request))
-    differ("target at the origin", before.target, after.target, Severity.BREAKING)
+    differ("target at the origin", before.target, after.target, Severity.MINOR if _asks_the_same(before.target, after.target) else Severity.BREAKING)
     differ("choice of the origin", before.policy, after.policy, Severity.BREAKING if "when all fail" in before.policy else Severity.MINOR)
     one = {name: canonical(value) for name, value in before.fields}
     other = {name: canonical(value) for name, value in after.fields}
@@ -163,6 +163,17 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         differ(f"field {name} to the origin", *seen, Severity.MINOR if slight else Severity.BREAKING)
     differ("redirects of the origin", resolved(canonical(before.mapped_back), request), resolved(canonical(after.mapped_back), request), Severity.BREAKING)
     return found
+
+
+def _asks_the_same(one: str, other: str) -> bool:
+    """Whether two targets differ by no more than how their query is percent-encoded."""
+    paths, queries = zip(*((text.partition("?")[0], text.partition("?")[2]) for text in (one, other)), strict=True)
+    return paths[0] == paths[1] and _same_arguments(*queries)
+
+
+def _same_arguments(one: str, other: str) -> bool:
+    """Whether programs read the same arguments out of two queries (URL standard, application/x-www-form-urlencoded parsing): `q=/x&` and `q=%2Fx`."""
+    return "=" in one and parse_qsl(one, keep_blank_values=True) == parse_qsl(other, keep_blank_values=True)
 
 
 def _method_weight(before: str, after: str, request: Request) -> Severity:
@@ -196,7 +207,7 @@ def _parameters(before: OriginRequest, after: OriginRequest, request: Request) -
             seen = one.get(name, sent) or None, other.get(name, sent) or None
         if seen[0] != seen[1]:
             # httpd tells no program what a client says of himself, so that those behind it do not ask for it.
-            slight = name in _SELDOM or alike_but_for_form(*seen) or name == "HTTP_AUTHORIZATION" and seen[0] is None
+            slight = name in _SELDOM or name == "QUERY_STRING" and _same_arguments(*(str(value or "") for value in seen)) or alike_but_for_form(*seen) or name == "HTTP_AUTHORIZATION" and seen[0] is None
             found.append(Difference(f"parameter {name}", _shown(seen[0]), _shown(seen[1]), Severity.MINOR if slight else Severity.BREAKING))
     if before.policy != after.policy:
         found.append(Difference("choice of the origin", before.policy, after.policy, Severity.MINOR))

@@ -16,7 +16,7 @@ from ....fitting.closing import of_paths
 from ....fitting.cookies import as_edits
 from ....fitting.mapping import location_mapping
 from ....fitting.static import bare
-from ....model import ALWAYS, Abort, Capture, Condition, Field, Forward, Gateway, Not, Redirect, Respond, ServeFiles, Span, Var, Variable
+from ....model import ALWAYS, UNDERSCORED, Abort, Capture, Condition, Field, Forward, Gateway, Not, Redirect, Respond, ServeFiles, Span, Var, Variable
 from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
@@ -181,6 +181,10 @@ def _requests(case: Case, chain: Chain, context: Context) -> Lines | None:
     if isinstance(leaf.answer, Forward):
         answer = replace(leaf.answer, fields=_known(leaf.answer.fields, case, context))
         return _said(forwards.request_fields(answer, _known(leaf.settings.request_fields, case, context), context), context)
+    if id(leaf) in context.scripts:
+        # What is set for origins would be told to the application, too: it has lines of its own, or none.
+        own = tuple(item for item in _known(leaf.settings.request_fields, case, context) if item.name != UNDERSCORED)
+        return _said(forwards.request_fields(Forward(""), own, context), context)
     for item in leaf.settings.request_fields:
         context.idle.setdefault(item.span, "no origin is asked there")
     return None
@@ -401,7 +405,7 @@ def _region(case: Case, key: tuple[object, ...], held: dict[int, Lines]) -> tupl
 
 def _by_variable(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], context: Context) -> None:
     """Lines that ask for a variable which the cases' rules set."""
-    if topic not in ("fields", "handled", "requests", "texts") or when is not None or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
+    if topic not in ("fields", "handled", "requests", "texts", "redirects of origins") or when is not None or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
         for node in nodes:
             span = node.spans[0] if node.spans else None
             context.lost(span, node.words[0], "it holds for some requests of a path only, and httpd has no condition for it there")
