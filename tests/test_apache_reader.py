@@ -409,3 +409,23 @@ def test_a_base_alone_takes_the_rules_of_the_folder_above(reads: Reads) -> None:
     assert reads.decide("apache", httpd(text.format("RewriteBase /bare")), "/bare/x.txt").status == 200
     unread = reads.read("apache", httpd(text.format("RewriteOptions AllowNoSlash"))).findings
     assert [item.code.name for item in unread] == ["value-unread"]
+
+
+_NAMES = [r"^\.|\.(bak|sql|ini)$", r"(^#.*#|\.(bak|conf)|~)$", r"^\.ht", r"(?i)\.(bak|INC)$|^x", r"^(?:a|style)\.(html|css)$", r"a(^b|c)d|\.bak$", r"[^a|b]$|c"]
+
+
+@pytest.mark.parametrize("pattern", _NAMES)
+def test_names_by_alternatives(reads: Reads, tmp_path: Path, pattern: str) -> None:
+    """Each alternative has its own signs for the start and the end of a name; what is refused by them is refused by httpd and in the others."""
+    for name in (".secret", "x.bak", "a~", "#a#", "up.Inc", "xylo", "acd", "dir/.x"):
+        (reads.root / name).write_text("x\n")
+    text = httpd(f'<FilesMatch "{pattern}">\nRequire all denied\n</FilesMatch>')
+    paths = ["/.secret", "/x.bak", "/a~", "/%23a%23", "/up.Inc", "/xylo", "/acd", "/dir/.x", "/.none/x", "/x.bak/y", "/a.html", "/style.css", "/none", "/dir/", "/a.html/.x", "/.htx"]
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in paths]
+    assert disagreements("apache", text.replace("ROOT", str(reads.root)), rows, tmp_path / "copy") == (len(rows), [])
+    before = reads.read("apache", text).estate
+    refused = [path for path in paths if decide(before, request_for(SITE + path), real_files()).status == 403]
+    assert refused
+    for target in ("nginx", "caddy"):
+        made = translate(reads.write("apache", text), target)
+        assert [path for path in refused if decide(made.read_back.estate, request_for(SITE + path), real_files()).status == 200] == []

@@ -17,6 +17,7 @@ from ...model.placeholders import canonical
 from ...source.plan import Plan
 from ..dialect import Reading
 from .reader.folders import LIMIT_FOLDERS
+from .values import BUILT_IN
 from .syntax import Directive, Word, parse, print_file
 
 _DROPPED = frozenset({"user", "group", "pidfile", "mutex", "errorlog", "defaultruntimedir", "scoreboardfile", "serverroot", "coredumpdirectory", "chrootdir", "sslsessioncache",
@@ -109,7 +110,14 @@ def _link(item: Path, to: Path) -> None:
         to.symlink_to(item)
 
 
+def _is_built_in(directive: Directive) -> bool:
+    """Whether a module is part of the server here, where other packages have it in a file (Red Hat: unixd, log_config, version …): it cannot be loaded then."""
+    words = directive.words
+    return directive.name == "loadmodule" and len(words) == 3 and words[1].text.removesuffix("_module") in BUILT_IN and not (_MODULES / Path(words[2].text).name).exists()
+
+
 def _move_all(directives: list[Directive], plan: Plan, reading: Reading, loaded: set[str]) -> None:
+    directives[:] = [directive for directive in directives if not _is_built_in(directive)]
     directives[:] = [directive for directive in directives if directive.name not in _DROPPED and not directive.name.startswith(("sslproxyca", "sslproxyverify", "sslproxymachine"))]
     for directive in list(directives):
         if directive.name == "<directory" and len(directive.words) > 1:

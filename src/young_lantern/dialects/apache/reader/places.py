@@ -232,12 +232,57 @@ def _file_name(section: Section, place: Place, context: Context) -> AllOf:
     node = section.node
     text = section.text if section.kind == "filesmatch" else "^" + glob_pattern(section.text, anchored=False) + "$"
     pattern = context.pattern(text, node)
-    front = "/" if text.startswith("^") else "/[^/]*"
-    end = "(?:/|$)" if text.endswith("$") and not text.endswith("\\$") else "[^/]*(?:/|$)"
-    inner = text.removeprefix("^")
-    inner = inner[:-1] if inner.endswith("$") and not inner.endswith("\\$") else inner
-    loose = PathMatches(context.pattern(f"{front}(?:{inner}){end}" if "|" in inner else f"{front}{inner}{end}", node), span=node.span)
+    flags, pieces = _alternatives(text)
+    loose = PathMatches(context.pattern(flags + "|".join(map(_of_segment, pieces)), node), span=node.span)
     return AllOf((loose, FileNameMatches(place.folder, pattern, place.url, node.span)), node.span)
+
+
+def _of_segment(text: str) -> str:
+    """One way to name a file -> what finds such a segment in a path; any segment where a sign for the start or the end stands inside."""
+    starts, ends = text.startswith("^"), re.search(r"(?<!\\)(?:\\\\)*\$$", text) is not None
+    inner = text[starts:len(text) - ends]
+    if re.search(r"(?<![\\\[])[\^$]", re.sub(r"\[\^?\]?[^\]]*\]", "", inner)):
+        return "/"
+    return f"/{'' if starts else '[^/]*'}{f'(?:{inner})' if '|' in inner else inner}{'(?:/|$)' if ends else '[^/]*(?:/|$)'}"
+
+
+def _alternatives(text: str) -> tuple[str, list[str]]:
+    """A pattern's flags, and the alternatives that it is made of, each with its own signs for the start and the end: `(^#|~)$` is `^#$` and `~$`."""
+    flags = re.match(r"\(\?[a-z]+\)", text)
+    pieces: list[str] = []
+    left = [text[flags.end():] if flags else text]
+    while left:
+        found = _split(left.pop(0))
+        if len(found) > 1:
+            left = found + left
+            continue
+        whole = re.fullmatch(r"(\^?)\((?:\?:)?(.*)\)(\$?)", found[0], re.DOTALL)
+        if whole and len(_split(whole[2])) > 1 and not whole[2].startswith("?") and _is_closed(whole[2]):
+            left = [whole[1] + piece + whole[3] for piece in _split(whole[2])] + left
+        else:
+            pieces.append(found[0])
+    return flags[0] if flags else "", pieces
+
+
+def _split(text: str) -> list[str]:
+    """The alternatives of a pattern that stand in no group."""
+    made, depth, start = [], 0, 0
+    for found in re.finditer(r"\\.|\[\^?\]?(?:\\.|[^\]\\])*\]|[()|]", text, re.DOTALL):
+        depth += {"(": 1, ")": -1}.get(found[0], 0)
+        if found[0] == "|" and not depth:
+            made.append(text[start:found.start()])
+            start = found.end()
+    return [*made, text[start:]]
+
+
+def _is_closed(text: str) -> bool:
+    """Whether every group in a pattern ends in it."""
+    depth = 0
+    for found in re.finditer(r"\\.|\[\^?\]?(?:\\.|[^\]\\])*\]|[()]", text, re.DOTALL):
+        depth += {"(": 1, ")": -1}.get(found[0], 0)
+        if depth < 0:
+            return False
+    return depth == 0
 
 
 def _is_glob(text: str) -> bool:
