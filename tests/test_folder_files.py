@@ -10,6 +10,7 @@ import pytest
 
 from tests.support.conformance import disagreements
 from tests.support.reading import Reads
+from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.dialects import named
 from young_lantern.dialects.apache import overrides
@@ -198,3 +199,15 @@ def test_a_folder_named_wrongly_is_said(reads: Reads) -> None:
 
     with pytest.raises(LanternError, match="no such folder"):
         places([f"/srv/www={reads.root}/none"])
+
+
+@pytest.mark.parametrize("line", ["Header set X-A 1", "RewriteEngine On", "<IfModule none.c>\nOptions None\n</IfModule>", "<Files x>\n</Files>", "# a comment"])
+def test_files_that_nothing_is_said_of(reads: Reads, tmp_path: Path, line: str) -> None:
+    """Without any AllowOverride they are read, and whatever stands in them is an error: the manual says that they are not."""
+    (reads.root / "dir" / ".htaccess").write_text(f"{line}\n")
+    text = httpd("")
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/dir/", "/dir/index.html", "/a.html")]
+    estate = reads.read("apache", text).estate
+    statuses = [decide(estate, request_for(f"http://www.fernhollow.example{path}"), real_files()).status for _, _, path, _ in rows]
+    assert statuses == ([200, 200, 200] if line.startswith("#") else [500, 500, 200])
+    assert disagreements("apache", text.replace("ROOT", str(reads.root)), rows, tmp_path / "copy") == (3, [])

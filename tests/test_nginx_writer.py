@@ -380,3 +380,18 @@ def test_long_names_have_room(reads: Reads, length: int) -> None:
     main = made.writing.files["nginx.conf"]
     assert ("server_names_hash_bucket_size 128;" in main) is (length > 46)
     assert not check_live(made.reading, made.read_back, most=20).surprises
+
+
+def test_an_alias_in_a_location_by_pattern(reads: Reads) -> None:
+    """Folders are redirected, and their index files found, below the alias and not at what is left of the path."""
+    (reads.root / "dir" / "sub").mkdir()
+    (reads.root / "dir" / "sub" / "index.html").write_text("sub\n")
+    text = httpd('<FilesMatch "\\.(bak|sql)$">\nRequire all denied\n</FilesMatch>\nAlias /old ROOT/dir\nRewriteEngine On\nRewriteCond %{QUERY_STRING} print\nRewriteRule ^/(.+)\\.html$ /print/$1.html? [R=302,L]')
+    made = translate(reads.write("apache", text), "nginx")
+    written = "\n".join(made.writing.files.values())
+    assert f"alias {reads.root}/dir$below_alias;" in written
+    moved = {path: decide(made.read_back.estate, request_for(f"http://www.fernhollow.example{path}"), real_files()) for path in ("/old/sub", "/old/sub/", "/old/")}
+    assert moved["/old/sub"].location == "http://www.fernhollow.example/old/sub/"
+    assert [moved[path].file for path in ("/old/sub/", "/old/")] == [str(reads.root / "dir" / name) for name in ("sub/index.html", "index.html")]
+    live = check_live(made.reading, made.read_back, most=300)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []

@@ -41,6 +41,11 @@ class Allowed:
     nonfatal: bool = False
     span: Span | None = None
 
+    @property
+    def is_unsaid(self) -> bool:
+        """The manual says None (core, AllowOverride); but where no line says anything such files are read, and any directive in them is an error (2.4.71, probed)."""
+        return self.span is None
+
     def permits(self, node: Node) -> bool:
         if node.name == "options" and self.options and not {word.lower().lstrip("+-") for word in node.args} <= self.options:
             return False
@@ -76,7 +81,7 @@ class FolderFiles:
                 self.tops[top] = here
             for found in self._files(top, here, wanted):
                 allowed = allowed_in(found.folder, rules)
-                if (allowed.words or allowed.listed) and (section := self._section(found, allowed)) is not None:
+                if (allowed.words or allowed.listed or allowed.is_unsaid) and (section := self._section(found, allowed)) is not None:
                     made.append(section)
         return made
 
@@ -138,6 +143,8 @@ class FolderFiles:
 
     def _refused(self, nodes: list[Node], name: str, allowed: Allowed) -> Span | None:
         """The first line that the server refuses."""
+        if allowed.is_unsaid:
+            return next((directive.span for directive in self.loader.files[name].directives), None)
         bad = [node.span for node in _all(nodes) if not allowed.permits(node)]
         bad += [claim.span for claim in self.context.claims.values()
                 if claim.span.file == name and claim.finding is not None and claim.finding.code in (DIRECTIVE_UNKNOWN, MODULE_MISSING)]
@@ -151,7 +158,7 @@ def _all(nodes: list[Node]) -> Iterator[Node]:
 
 
 def allowed_in(folder: str, sections: list[Section]) -> Allowed:
-    """AllowOverride in force for a folder: that of the last section which holds it. Silence: None (since 2.3.9)."""
+    """AllowOverride in force for a folder: that of the last section which holds it. Silence: nothing is permitted, and everything an error."""
     made = Allowed()
     for section in sections:
         said = section.node.own("allowoverride", "allowoverridelist")

@@ -22,6 +22,8 @@ _PATH = (Var(Variable.PATH),)
 class Location(Protocol):
     """What must be known of the location that is written: its text by kind, the one around it, and the settings above."""
 
+    kind: str
+
     @property
     def prefix(self) -> str: ...
     @property
@@ -30,6 +32,10 @@ class Location(Protocol):
     def inside(self) -> str: ...
     @property
     def frame(self) -> Any: ...
+
+
+# What is left of a path once the text of an alias is cut off.
+_BELOW = "$below_alias"
 
 
 def write_serving(step: ServeFiles, where: Location, context: Context) -> list[Node] | Unwritable:
@@ -62,6 +68,10 @@ def write_serving(step: ServeFiles, where: Location, context: Context) -> list[N
         if isinstance(text, Unwritable):
             return text
         nodes.append(Node(["alias", quote(text + prefix[len(strip):])], None, root_spans))
+    elif strip and where.kind == "pattern" and isinstance(text := context.template(trim(own), step.span), str):
+        # The alias of such a location is all of the file's name; with `rewrite … break` folders would be redirected, and index files looked for, at the short path.
+        nodes.append(Node(["if", "($uri", "~", quote(f"^{re.escape(strip.rstrip('/'))}(.*)$") + ")"], [Node(["set", _BELOW, "$1"])], spans))
+        nodes.append(Node(["alias", quote(text + _BELOW)], None, root_spans))
     else:
         if strip:
             nodes.append(Node(["rewrite", quote(f"^{re.escape(strip.rstrip('/'))}(.*)$"), "$1", "break"], None, spans))

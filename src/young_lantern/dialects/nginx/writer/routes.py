@@ -388,9 +388,10 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
         context.left.update(item for item in walk(leaf) if isinstance(item, Span))
         body.content.append(Node(_ERROR_501, None, (), _WHY_501))
         return
-    while made and made[0].words[0] in ("rewrite",) and made[0].words[-1] == "break":
-        body.phase.append(made.pop(0))
-        body.changes = False
+    while made and (made[0].words[0] == "rewrite" and made[0].words[-1] == "break" or made[0].words[0] == "if"):
+        node = made.pop(0)
+        body.phase.append(node)
+        body.changes = body.changes and node.words[0] == "if"
     through = (*through, *(item.span for item in effects if item.span))
     if made:
         made[-1].spans = tuple(dict.fromkeys((*made[-1].spans, *through)))
