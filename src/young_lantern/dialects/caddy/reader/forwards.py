@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....model import AfterRewrite, AsReceived, Field, Forward, ForwardTarget, InPlace, Mapped, Member, Operation, OriginTls, Pool, Rewrite, Side, Span, Step, Template, Var, Variable, Written, literal
+from ....model import AfterRewrite, AsReceived, Field, Forward, ForwardTarget, InPlace, Mapped, Member, Operation, OriginTls, Pool, Rewrite, Side, Span, Step, Template, Unserved, Var, Variable, Written, literal
 from .. import defaults, values
 from ..syntax import Directive
 from . import gateways
@@ -88,6 +88,8 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
         up.append(Field(Side.REQUEST, Operation.REMOVE, "Content-Length"))
     secure = secure or any(address.startswith("https://") for address in addresses)
     pool = pool_of(addresses, policy, secure, directive, context)
+    if not context.pools[pool].members or any(re.search(r"\s", address) for address in addresses):
+        return (Unserved(directive.span.directive, directive.span),)  # none that is read: what it answers is not known
     if by_fastcgi is not None:
         gateway = gateways.read_transport(by_fastcgi, pool, directive, level, context)
         return (replace(gateway, fields=(*gateway.fields, *up), response_fields=tuple(down), intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises, sends_status=status, method=method),)
