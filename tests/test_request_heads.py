@@ -192,3 +192,14 @@ def test_members_of_a_balancer_are_waited_for_as_the_host_says(reads: Reads) -> 
     assert "ProxyTimeout 90" in written and "timeout=" not in written
     late = [cause for cause in made.comparison.causes if "takes longer" in cause.reason.value]
     assert [(cause.severity, cause.paths[0]) for cause in late] == [(Severity.MINOR, "/fast/")]
+
+
+def test_caddys_own_redirects_heed_no_limit(reads: Reads) -> None:
+    """The port for redirects to HTTPS is opened by Caddy itself, with none of the options that are said for servers."""
+    text = "{\nservers {\nmax_header_size 32KB\n}\n}\nwww.fernhollow.example {\ntls /etc/a.pem /etc/a.key\nrespond books\n}\n"
+    reading = reads.read("caddy", text)
+    long = (("X-Fern", "f" * 40_000),)
+    statuses = [decide(reading.estate, Request("GET", scheme, "www.fernhollow.example", port, "/", long), real_files()).status for scheme, port in (("http", 80), ("https", 443))]
+    assert statuses == [308, 431]
+    live = check_live(reading, reading, most=100)
+    assert [f"{row.request} {row.defects}" for row in live.surprises] == []

@@ -16,6 +16,10 @@ _SILENCE = 1 << 20
 _STATUS = 431
 
 
+# autohttps.go (2.6.2, probed): a server that Caddy opens for its redirects alone heeds no such option.
+OWN_HEADS = RequestHeads(total=_SILENCE + _SLACK, status=_STATUS)
+
+
 def _options(address: str, port: str, context: Context) -> Directive | None:
     """The block for the very address counts before the one for all, wherever it is written (2.6.2, probed)."""
     chosen: Directive | None = None
@@ -36,7 +40,7 @@ def read_heads(address: str, port: str, context: Context) -> RequestHeads:
     chosen = _options(address, port, context)
     size = next((line for line in chosen.block or [] if line.name == "max_header_size"), None) if chosen is not None else None
     if size is None or chosen is None:
-        return RequestHeads(total=_SILENCE + _SLACK, status=_STATUS)
+        return OWN_HEADS
     read = values.read_size(size.args[0]) if size.args else None
     if read is None:
         context.unread(chosen, " ".join(size.args), "a size such as 16KB was expected")

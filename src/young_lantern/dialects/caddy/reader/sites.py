@@ -21,7 +21,7 @@ from ....patterns import host_matches
 from .. import defaults
 from ..syntax import Directive
 from .context import Context, Level
-from .heads import offers_http2, read_heads
+from .heads import OWN_HEADS, offers_http2, read_heads
 from .routes import ERROR_ROOT, read_level
 from .tables import find_tables
 from .tls import read_tls, unread_clients
@@ -94,7 +94,7 @@ def read_sites(blocks: list[Directive], context: Context) -> tuple[tuple[Site, .
             fallback = Refuse()
         number = members[0][0].port if members else int(port)
         span = members[0][1].site.span if members else None
-        listeners.append(Listener(bind, number, secure, tuple(rows), fallback, secure and offers_http2(bind, port, context), drops_final_dot=False, heads=read_heads(bind, port, context), span=span))
+        listeners.append(Listener(bind, number, secure, tuple(rows), fallback, secure and offers_http2(bind, port, context), drops_final_dot=False, heads=read_heads(bind, port, context) if members else OWN_HEADS, span=span))
     return tuple(sites), tuple(listeners)
 
 
