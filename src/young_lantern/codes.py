@@ -231,6 +231,10 @@ TRACE_ECHO_LOST = _code("trace-not-answered", _T, _MINOR,
     "the method TRACE is no longer answered with the request itself",
     "{source} does so unless TRACE is switched off; {target} {does}",
     "nothing: no page asks by this method, and scanners complain of servers that answer it")
+STATUS_PAGE = _code("status-page-differs", _T, _MINOR,
+    "the page on the server's own state is the one of {target}",
+    "{source} shows other numbers, in another form",
+    "have your monitoring read the new page, and see that nobody else can reach it")
 TRACE_PASSED = _code("trace-passed-on", _T, _MINOR,
     "the method TRACE is no longer refused",
     "{source} refused it; {target} takes it for any other method, and passes it on to origins",

@@ -651,10 +651,11 @@ class ServeFiles:
 @dataclass(frozen=True, slots=True)
 class Unserved:
     """An answer by a handler, or behind a protection, that the model has no word for. It ends the program; what the answer is,
-    nobody here knows."""
+    nobody here knows. `page`: what it is in any dialect: "status", a page on the server's own state."""
 
     spelling: str
     span: Span | None = None
+    page: str = ""
 
 
 @dataclass(frozen=True, slots=True)

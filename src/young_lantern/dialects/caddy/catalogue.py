@@ -31,7 +31,7 @@ ROWS: tuple[Row, ...] = (
     *_site("tls bind", "sites"),
     *_site("root file_server try_files", "files"),
     *_site("header request_header", "fields"),
-    *_site("redir respond error abort", "answers"),
+    *_site("redir respond error abort metrics", "answers"),
     *_site("rewrite uri vars", "rewrites"),
     *_site("handle handle_path handle_errors route", "routes"),
     *_site("reverse_proxy", "forwards"),
@@ -44,7 +44,7 @@ ROWS: tuple[Row, ...] = (
     *_site("log skip_log", "logs"),
     *_site("import", "structure"),
     *(Row(name, frozenset({SITE}), at_least(0), disposition=Disposition.UNSUPPORTED, why=_NOT_YET, shape=name)
-      for name in "templates method push tracing metrics acme_server copy_response copy_response_headers invoke".split()),
+      for name in "templates method push tracing acme_server copy_response copy_response_headers invoke".split()),
     *(Row(name, frozenset({GLOBAL}), at_least(0), topic="sites", shape=name)
       for name in "http_port https_port auto_https default_sni default_bind order".split()),
     *(Row(name, frozenset({GLOBAL}), at_least(0), disposition=Disposition.IMPLIED,

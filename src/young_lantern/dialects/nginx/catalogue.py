@@ -90,6 +90,7 @@ _READ = [
     *_rows("answers", """
         return sli 1-2 CODE [TEXT] | CODE URL | URL
         error_page hsli 2+ CODE … [=[CODE]] URI
+        stub_status sl 0+ (nothing)
         absolute_redirect hsl 1 on | off
         port_in_redirect hsl 1 on | off
         server_name_in_redirect hsl 1 on | off
@@ -278,9 +279,12 @@ _NOT_CARRIED = [row for why, lines in (
     ("the variable that it makes is not read yet; where it is used, the line says so", """
         h 1+: split_clients geoip_country geoip_city
     """),
+    ("what this handler answers is not read: requests for it are answered with 501", """
+        l 0+: empty_gif perl
+    """),
     ("nothing of this kind is read yet: requests are answered as if it were not there", """
         hsli 1+: disable_symlinks
-        l 0+: stub_status empty_gif perl dav_methods
+        l 0+: dav_methods
         hsl 1+: autoindex_exact_size autoindex_localtime autoindex_format random_index
         hsl 1+: userid userid_domain userid_expires userid_name userid_path
         mh 0+: stream mail

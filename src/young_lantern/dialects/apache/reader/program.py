@@ -521,7 +521,7 @@ class Program:
             if other not in within and (passing := self.context.last(other.nodes, "cgipassauth")) is not None and self._condition(other, place) != NEVER:
                 self.context.value(passing, " ".join(passing.args), "a section that the application's handler is in, or one around it, was expected")
         gateway = gateways.read_handler(node, place, self.place.folder, levels, self.context) if place is not None else None
-        return (gateway or Unserved(node.span.directive, node.span),)
+        return (gateway or Unserved(node.span.directive, node.span, "status" if node.args[0].lower() == "server-status" else ""),)
 
     def _fallback(self, place: Place) -> list[Step]:
         routes: list[Route] = []

@@ -169,6 +169,7 @@ UNREAD: frozenset[str] = frozenset()
 READS: dict[str, Read] = {
     **dict.fromkeys(UNREAD, _unserved),
     "handle": _handle, "handle_path": _handle_path, "route": _route,
+    "metrics": lambda directive, words, level, context: (Unserved("metrics", directive.span, "status"),),
     "root": lambda directive, words, level, context: (),
     **access.READS, **answers.READS, **asking.READS, **compression.READS, **fields.READS, **files.READS, **forwards.READS, **gateways.READS, **limits.READS, **logs.READS, **rewrites.READS,
 }

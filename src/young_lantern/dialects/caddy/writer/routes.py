@@ -10,11 +10,12 @@ import re
 from collections.abc import Iterator
 from dataclasses import replace
 
+from ....codes import STATUS_PAGE
 from ....fitting import Branch, Chain, Fork, Leaf, Settings, disjoint, leaves
 from ....fitting.closing import by_paths, must_close
 from ....fitting.static import lasting
 from ....model import (
-    ALWAYS, Abort, AllOf, AnyOf, Condition, Credentials, FileExists, Forward, Gateway, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
+    ALWAYS, Abort, AllOf, AnyOf, Condition, Credentials, Disposition, FileExists, Forward, Gateway, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
     Operation, Rewrite, ServeFiles, Span, TextIs, Unserved, Var, Variable,
 )
 from ....model.walk import walk
@@ -182,6 +183,9 @@ def _answer(answer: object, context: Context) -> list[Node] | Unwritable:
             return gateways.write_gateway(answer, context)
         case ServeFiles():
             return files.write_serving(answer, context)
+        case Unserved(page="status"):
+            context.note(answer.span, Disposition.CHANGED, STATUS_PAGE)
+            return [Node(["metrics"], None, (answer.span,) if answer.span else ())]
         case Unserved(spelling):
             return Unwritable(f"what {spelling} answers")
     return answers.WRITES[type(answer)](answer, context)  # type: ignore[index]

@@ -287,7 +287,8 @@ class SiteLocations:
             # Where it goes is not read; it goes to no file.
             steps.append(Unserved(" ".join([proxied[-1].name, *proxied[-1].args]), proxied[-1].span))
         elif handler is not None:
-            steps.append(Unserved(" ".join([handler.name, *handler.args]), handler.span))
+            status = handler.name == "stub_status"
+            steps.append(Unserved(" ".join([handler.name, *handler.args]), self.context.use(handler).span if status else handler.span, "status" if status else ""))
         else:
             with self.context.gather() as spans:
                 serving = files.read_serving(scope, self.context)

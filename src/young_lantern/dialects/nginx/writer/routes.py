@@ -13,9 +13,10 @@ from dataclasses import dataclass, replace
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
 from ....fitting.closing import must_close
 from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places
+from ....codes import STATUS_PAGE
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, SUCCESS_STATUSES, Abort, ClientIn, Condition, Forward, Gateway, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
+    ALWAYS, SUCCESS_STATUSES, Abort, ClientIn, Condition, Disposition, Forward, Gateway, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
     Span, StripPrefix, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import walk
@@ -371,7 +372,10 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
     answer = leaf.answer
     through = tuple(span for span in leaf.through if span)
     made: list[Node] | Unwritable
-    if isinstance(answer, Unserved):
+    if isinstance(answer, Unserved) and answer.page == "status":
+        context.note(answer.span, Disposition.CHANGED, STATUS_PAGE)
+        made = [Node(["stub_status"], None, (answer.span,) if answer.span else ())]
+    elif isinstance(answer, Unserved):
         made = Unwritable(f"what {answer.spelling} answers")
     elif isinstance(answer, Forward):
         made = forwards.write_forward(answer, leaf.settings.request_fields, where.prefix, where.exact, effects, context)
