@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.support.generate_nginx import NginxSource
-from tests.support.reading import Reads, nginx
+from tests.support.reading import Reads, caddy, nginx
 from young_lantern.dialects.caddy.order import sort_items
 from young_lantern.fitting import disjoint
 from young_lantern.dialects.caddy.writer.output import Node, Output
@@ -284,3 +284,25 @@ def test_pages_for_errors_are_of_their_own_site(reads: Reads, tmp_path: Path) ->
     sites = "".join(text for name, text in made.writing.files.items() if name.startswith("sites/"))
     # A file that is named whole is asked for below the root of all folders, in the pages for errors, too.
     assert sites.count("closed.html") == sites.count("root /\n")
+
+
+@pytest.mark.parametrize(
+    ("nginx_line", "caddy_line"),
+    [("hash $request_uri consistent;", "lb_policy uri_hash"), ("hash $http_x_tenant consistent;", "lb_policy header X-Tenant"), ("ip_hash;", "lb_policy ip_hash"), ("least_conn;", "lb_policy least_conn")],
+)
+def test_members_chosen_by_a_key(reads: Reads, nginx_line: str, caddy_line: str) -> None:
+    """By the target, a field or the client in both, and back again; httpd, which has no such way, is told of."""
+    source = nginx("location / { proxy_pass http://app; }", f"upstream app {{ {nginx_line} server 192.0.2.1:81; server 192.0.2.2:81; }}")
+    made = translate(reads.write("nginx", source), "caddy")
+    written = "\n".join(made.writing.files.values())
+    assert caddy_line in written
+    assert not [item for cause in made.comparison.causes for item in cause.differences if item.what == "choice of the origin"]
+    back = translate(reads.write("caddy", caddy(f"reverse_proxy 192.0.2.1:81 192.0.2.2:81 {{\n{caddy_line}\n}}")), "nginx")
+    assert nginx_line in "\n".join(back.writing.files.values())
+    told = {item.code.name for item in translate(reads.write("nginx", source), "apache").findings}
+    assert ("pool-policy-differs" in told) is (nginx_line != "least_conn;")
+
+
+def test_a_key_that_is_not_read(reads: Reads) -> None:
+    reading = reads.read("nginx", nginx("location / { proxy_pass http://app; }", "upstream app { hash $cookie_id; server 192.0.2.1:81; server 192.0.2.2:81; }"))
+    assert [item.code.name for item in reading.findings] == ["value-unread"]

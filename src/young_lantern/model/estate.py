@@ -224,7 +224,7 @@ class Member:
 
 @dataclass(frozen=True, slots=True)
 class Pool:
-    """`policy`: round_robin, least_connections, client_hash, random … ; `label` is the authority it is written with."""
+    """`policy`: round_robin, least_connections, client_hash, target_hash (by the request's target), field_hash NAME (by a field's value), random … ; `label` is the authority it is written with."""
 
     name: str
     members: tuple[Member, ...]

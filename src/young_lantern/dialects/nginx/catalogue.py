@@ -150,6 +150,7 @@ _READ = [
         least_conn u 0
         ip_hash u 0
         random u 0-2
+        hash u 1-2 KEY [consistent]
         keepalive u 1 N
     """),
     *_rows("fields", """
@@ -260,7 +261,7 @@ _NOT_CARRIED = [row for why, lines in (
     """),
     ("it says when another origin is tried, or how long; the target has its own rule for that", """
         hsl 1+: proxy_next_upstream proxy_next_upstream_timeout proxy_next_upstream_tries
-        u 1+: hash sticky state ntlm queue
+        u 1+: sticky state ntlm queue
     """),
     ("it sets how TLS to the origin is spoken and checked; the target does it its own way", """
         hsl 1+: proxy_ssl_certificate

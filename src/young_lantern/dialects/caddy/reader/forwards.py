@@ -18,7 +18,7 @@ from .context import Context, Level, Read
 from .fields import read_operation
 from .rewrites import read_rewrite
 
-_POLICIES = {"round_robin": "round_robin", "least_conn": "least_connections", "ip_hash": "client_hash", "random": "random", "first": "first"}
+_POLICIES = {"round_robin": "round_robin", "least_conn": "least_connections", "ip_hash": "client_hash", "random": "random", "first": "first", "uri_hash": "target_hash"}
 # The status of the error that a page is for.
 _OF_ERROR = ("{err.status_code}", "{http.error.status_code}")
 _SETTINGS = frozenset("""flush_interval buffer_requests buffer_responses max_buffer_size lb_try_duration lb_try_interval
@@ -47,6 +47,8 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
                 addresses += inner.args
             case "lb_policy" if inner.args and inner.args[0] in _POLICIES:
                 policy = _POLICIES[inner.args[0]]
+            case "lb_policy" if len(inner.args) == 2 and inner.args[0] == "header":
+                policy = f"field_hash {inner.args[1].lower()}"
             case "header_up" | "header_down":
                 side = Side.REQUEST if inner.name == "header_up" else Side.RESPONSE
                 made = read_operation(inner.args, side, directive, context)

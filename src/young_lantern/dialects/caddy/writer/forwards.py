@@ -23,7 +23,7 @@ from .fields import write_operation
 from .output import Node
 
 _ERRORS = ("They are answered by the error pages below.",)
-_POLICIES = {"round_robin": "round_robin", "least_connections": "least_conn", "client_hash": "ip_hash", "random": "random", "first": "first"}
+_POLICIES = {"round_robin": "round_robin", "least_connections": "least_conn", "client_hash": "ip_hash", "random": "random", "first": "first", "target_hash": "uri_hash"}
 _HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect", "proxy-authorization", "trailer"})
 # What Caddy sends by itself: field in lower case -> the templates that mean the same.
 _HOST_AS_SENT = (Var(Variable.HOST),), (Var(Variable.AUTHORITY),), (Var(Variable.FIELD, "host"),)
@@ -90,6 +90,8 @@ def _members(pool: Pool | None, step: Forward, context: Context) -> tuple[list[s
     if len(usable) > 1:
         if pool.policy in _POLICIES:
             more.append(Node(["lb_policy", _POLICIES[pool.policy]]))
+        elif pool.policy.startswith("field_hash "):
+            more.append(Node(["lb_policy", "header", pool.policy.split()[1].title()]))
         else:
             context.lost(pool.policy_span, pool.policy, "Caddy has no such way of choosing a member")
     if pool.keepalive_span:

@@ -122,6 +122,9 @@ def _upstream(name: str, pool: Pool, context: Context) -> Node:
     spans = (pool.policy_span,) if pool.policy_span else ()
     if pool.policy in _POLICIES:
         lines.append(Node(_POLICIES[pool.policy], None, spans))
+    elif pool.policy == "target_hash" or pool.policy.startswith("field_hash "):
+        key = "$request_uri" if pool.policy == "target_hash" else "$http_" + pool.policy.split()[1].replace("-", "_")
+        lines.append(Node(["hash", key, "consistent"], None, spans))
     elif pool.policy != "round_robin":
         context.note(pool.policy_span or pool.span, Disposition.CHANGED, POLICY_DIFFERS, before=pool.policy, after="in turn")
     elif pool.policy_span:
