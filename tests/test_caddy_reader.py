@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.support.reading import Reads, caddy
+from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.dialects import named
 from young_lantern.errors import SourceUnreadable
 from young_lantern.lab.live import check_live
@@ -273,3 +274,11 @@ def test_several_arguments_of_a_name(reads: Reads, target: str) -> None:
     live = check_live(reading, other, most=200)
     assert not live.surprises
     assert any(row.request.target.endswith("?y=a&y=b") and (row.foretold or target == "caddy") for row in live.rows)
+
+
+def test_an_address_of_two_words_is_no_origin(reads: Reads) -> None:
+    """In quotes, or as one argument of a snippet, both are one word, at which nothing is found: not answered, and never by another place."""
+    text = caddy("handle /a/* {\nreverse_proxy \"192.0.2.1:81 192.0.2.2:81\"\n}\nhandle {\nreverse_proxy 192.0.2.3:81\n}")
+    assert reads.decide("caddy", text, "/a/x").gave_up
+    made = translate(reads.write("caddy", text), "nginx")
+    assert decide(made.read_back.estate, request_for("http://www.fernhollow.example/a/x"), real_files()).status == 501

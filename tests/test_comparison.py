@@ -11,7 +11,7 @@ import pytest
 from tests.support.faults import faulty, some_request, words_of
 from tests.support.reading import Reads, nginx
 from tests.test_media_types import PAGES
-from young_lantern.behaviour import Facts, OriginRequest, Outcome, Request, decide, request_for
+from young_lantern.behaviour import Facts, OriginRequest, Outcome, Request, decide, real_files, request_for
 from young_lantern.behaviour.compare import Reason, compare_estates, compare_requests
 from young_lantern.behaviour.deployment import as_deployed
 from young_lantern.behaviour.differences import differences, resolved
@@ -345,3 +345,11 @@ def test_a_folder_is_no_file_with_a_slash(reads: Reads) -> None:
     other = reads.read("nginx", nginx("root ROOT; location / { try_files $uri $uri/ /index.html; }")).estate
     found = [cause for cause in compare_estates(one, other).causes if cause.summary.startswith("status: 200 becomes 403")]
     assert [(cause.severity, cause.reason) for cause in found] == [(Severity.BREAKING, Reason.OTHER)]
+
+
+@pytest.mark.parametrize(("before", "after", "severity"), [("q=$uri", "q=%2Fx", Severity.MINOR), ("q=$uri&", "q=%2Fx", Severity.MINOR), ("q=1", "q=2", Severity.BREAKING), ("$uri", "%2Fx", Severity.BREAKING)])
+def test_queries_by_their_arguments(reads: Reads, before: str, after: str, severity: Severity) -> None:
+    """What programs read out of a query counts, not how it is percent-encoded; a query that has no arguments is what it is."""
+    one, other = (reads.read("nginx", nginx(f"location = /x {{ proxy_pass http://192.0.2.1:81/p?{query}; }} location / {{ return 404; }}")).estate for query in (before, after))
+    found = [item for pair in compare_requests(one, other, [request_for("http://www.fernhollow.example/x")], real_files()) for item in pair.differences]
+    assert [(item.what, item.severity) for item in found if "target" in item.what] == [("target at the origin", severity)]
