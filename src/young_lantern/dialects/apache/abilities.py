@@ -24,4 +24,7 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     "ignore_invalid_headers": (Disposition.UNSUPPORTED, "fields of any name go on to origins, and none with an underscore to applications"),
     "proxy_method": (Disposition.UNSUPPORTED, "an origin is asked by the method of the request"),
     "ip_hash": (Disposition.CHANGED, "the members are asked in turn"),
+    "hash": (Disposition.CHANGED, "the members are asked in turn"),
+    "stub_status": (Disposition.UNSUPPORTED, "requests for the page are answered with 501: have a <Location> with SetHandler server-status"),
+    "metrics": (Disposition.UNSUPPORTED, "requests for the page are answered with 501: have a <Location> with SetHandler server-status"),
 }

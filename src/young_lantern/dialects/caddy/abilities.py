@@ -21,6 +21,7 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     "charset_types": (Disposition.CHANGED, "Caddy puts charset=utf-8 behind what is text by itself"),
     "CGIPassAuth": (Disposition.IMPLIED, "applications are told what clients say of themselves anyway"),
     "AddDefaultCharset": (Disposition.CHANGED, "Caddy puts charset=utf-8 behind what is text by itself"),
+    "stub_status": (Disposition.CHANGED, "the page is metrics: other numbers, in another form"),
     "expires": (Disposition.CHANGED, "the date cannot be computed; max-age is sent"),
     "ExpiresDefault": (Disposition.CHANGED, "the date cannot be computed; max-age is sent"),
     "ExpiresByType": (Disposition.CHANGED, "the date cannot be computed; max-age is sent"),

@@ -15,5 +15,6 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     "LimitRequestFields": (Disposition.UNSUPPORTED, "the number of fields is not limited, only how much all of them are"),
     "CGIPassAuth": (Disposition.IMPLIED, "applications are told what clients say of themselves anyway"),
     "AddCharset": (Disposition.CHANGED, "one charset for all files of a place whose types have it"),
+    "metrics": (Disposition.CHANGED, "the page is stub_status: other numbers, in another form"),
     "file_server": (Disposition.CHANGED, "the added slash is 301; other methods than GET and HEAD are 405"),
 }
