@@ -106,7 +106,7 @@ def test_what_the_origin_is_asked(reads: Reads, server: str, target: str, addres
     [
         "scgi_pass unix:/run/app.sock;",
         "uwsgi_pass 192.0.2.1:9000;",
-        "stub_status;",
+        "empty_gif;",
         "grpc_pass grpc://192.0.2.1;",
         "auth_request /check;",
     ],
