@@ -114,7 +114,7 @@ def test_what_is_not_read_is_said(reads: Reads, line: str, code: str) -> None:
         *(f"<If \"%{{TIME_HOUR}} == '3'\">\n{lines}\n</If>" for lines in (
             "Require all denied", "<RequireAll>\nRequire all denied\n</RequireAll>", "<Limit GET>\nRequire all denied\n</Limit>", "SSLRequireSSL", "AllowMethods POST",
             "RewriteEngine On\nRewriteRule ^ - [F]", "Redirect 410 /", "<If \"%{HTTP:X-A} == ''\">\nRequire all denied\n</If>")),
-        "ProxyPass / http://192.0.2.1:81/\n<Location />\nSetHandler server-status\n</Location>",
+        "ProxyPass / http://192.0.2.1:81/\n<Location />\nSetHandler server-info\n</Location>",
         "RewriteEngine On\nRewriteRule ^/(a.*) /${moved:$1}",
         "ProxyPass / http://192.0.2.1:81/\n<Location />\nRewriteEngine On\nRewriteRule secret - [F]\n</Location>",
     ],
