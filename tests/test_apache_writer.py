@@ -422,3 +422,10 @@ def test_redirects_by_a_table_are_one_for_each_row(reads: Reads, asked: str) -> 
         live = check_live(made.reading, made.read_back, most=250)
         assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
         assert {301} <= {row.answers[1].status for row in live.rows}
+
+
+def test_a_table_of_one_row_is_one_redirect(reads: Reads) -> None:
+    """And its line is not said to be of no consequence."""
+    made = translate(reads.write("nginx", nginx("if ($new) { return 301 $new; } return 200 books;", 'map $uri $new { /only /there?x=1; default ""; }')), "apache")
+    assert '"/there?x=1"' in "\n".join(made.writing.files.values())
+    assert {entry.disposition.value for entry in made.ledger if entry.span.directive.startswith("map ")} == {"kept"}

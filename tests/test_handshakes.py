@@ -113,3 +113,14 @@ def test_severities(reads: Reads) -> None:
     assert causes(one.replace("TLSv1.2 ", ""), one) == {"TLS versions": Severity.BREAKING}
     assert causes(one, one.replace("443 ssl", "443 ssl http2")) == {"HTTP/2": Severity.MINOR}
     assert causes(one, one) == {}
+
+
+def test_certificates_that_share_a_key(reads: Reads) -> None:
+    """Each is another one in the copies, and goes with the key; much content over TLS is answered, too."""
+    text = nginx(("443 ssl", "a", ""), ("443 ssl", "b", "")).replace("/etc/ssl/b.key", "/etc/ssl/a.key")
+    made = translate(reads.write("nginx", text), "apache")
+    live = check_live(made.reading, made.read_back, most=150, requests=[request_for("https://a.fernhollow.example/", "POST", {"Content-Length": "1048577"})])
+    assert {row.request.host[0]: row.met[1].certificates for row in live.handshakes if row.request.host[0] in "ab"} == {"a": ("/etc/ssl/a.pem",), "b": ("/etc/ssl/b.pem",)}
+    assert [f"{row.request} {row.defects}" for row in live.surprises] == []
+    large = [row.answers[1].status for row in live.rows if row.request.field("Content-Length") == "1048577" and row.request.scheme == "https"]
+    assert large and None not in large

@@ -43,7 +43,7 @@ def with_redirects_by_row(program: tuple[Step, ...]) -> tuple[Step, ...]:
         if not isinstance(value, Choose):
             return value
         routes = [made for route in value.routes for made in _by_row(route)]
-        return value if len(routes) == len(value.routes) else replace(value, routes=tuple(routes))
+        return value if routes == list(value.routes) else replace(value, routes=tuple(routes))
 
     return transform(program, change)
 
@@ -74,7 +74,8 @@ def _by_row(route: Route) -> tuple[Route, ...]:
             held = PathMatches(Pattern(text, mark, ignores, label=label), span=table.span)
         result = tuple(replace(part, pattern=label) if isinstance(part, Capture) else part for part in row.result)
         location = join(*((result if part is table else (part,)) for part in last.location))
-        made.append(replace(route, condition=AllOf((held, *rest), route.span) if rest else held, steps=(*route.steps[:-1], replace(last, location=location))))
+        also = tuple(dict.fromkeys((*route.also, *((table.span,) if table.span else ()))))
+        made.append(replace(route, also=also, condition=AllOf((held, *rest), route.span) if rest else held, steps=(*route.steps[:-1], replace(last, location=location))))
     return tuple(made)
 
 

@@ -26,10 +26,11 @@ class SiteCertificates:
                 for item in site.tls.certificates if site.tls else ():
                     hosts.setdefault((item.chain_file, item.key_file), []).extend(host.text for host, key in rows if key == site.key and not host.text.endswith(".*") and host.pattern is None)
         for number, ((chain, key), names) in enumerate(hosts.items()):
-            if chain in self.files or key in self.files:
-                continue  # the files of another one: whichever is shown, it is the same to those who tell them apart by their files
-            made = make_certificate(folder / str(number), names)
-            self.files |= {chain: made[0], **({key: made[1]} if key != chain else {})}
+            if chain in self.files:
+                continue  # with another key, which fits one of the two at the most
+            # Several certificates may have one key: each must go on with it.
+            made = make_certificate(folder / str(number), names, self.files.get(key))
+            self.files |= {chain: made[0]} if key in self.files or key == chain else {chain: made[0], key: made[1]}
             self._names[_der(made[0])] = chain
 
     def name_of(self, der: bytes) -> str:
@@ -44,14 +45,15 @@ def _der(chain: Path) -> bytes:
     return x509.load_pem_x509_certificate(chain.read_bytes()).public_bytes(Encoding.DER)
 
 
-def make_certificate(folder: Path, names: list[str]) -> tuple[Path, Path]:
-    """Writes chain.pem, which holds the key as well, and key.pem for the names, valid for two days; gives their paths."""
+def make_certificate(folder: Path, names: list[str], key_of: Path | None = None) -> tuple[Path, Path]:
+    """Writes chain.pem, which holds the key as well, and key.pem for the names, valid for two days; gives their paths. key_of: the file of a key that it is for."""
     from cryptography import x509
     from cryptography.hazmat.primitives import hashes, serialization
     from cryptography.hazmat.primitives.asymmetric import ec
     from cryptography.x509.oid import NameOID
 
-    key = ec.generate_private_key(ec.SECP256R1())
+    key = ec.generate_private_key(ec.SECP256R1()) if key_of is None else serialization.load_pem_private_key(key_of.read_bytes(), None)
+    assert isinstance(key, ec.EllipticCurvePrivateKey)
     now = datetime.datetime.now(datetime.UTC)
     subject = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "loopback.example")])
     usable = [name for name in dict.fromkeys([*names, "loopback.example"]) if name.isascii() and " " not in name and "*" not in name.lstrip("*")]

@@ -53,20 +53,25 @@ def ask(request: Request, address: str, port: int, certificates: Mapping[str, tu
         return Answer(None, problem=f"{type(error).__name__}: {error}")
 
 
+def _received(stream: socket.socket, seconds: float) -> bytes | None:
+    """What came of an answer within so many seconds; None: nothing yet. Over TLS there may be something to read that is no part of one (RFC 8446 section 4.6.1)."""
+    if not select.select([stream], [], [], seconds)[0]:
+        return None
+    stream.settimeout(_SOON_SECONDS)
+    try:
+        return stream.recv(65536)
+    except TimeoutError:
+        return None
+    finally:
+        stream.settimeout(SECONDS)
+
+
 def _send_until_answered(stream: socket.socket, connection: h11.Connection, content: bytes) -> None:
     """Sends content piece by piece, and no more of it once the answer has begun."""
     for start in range(0, len(content), _PIECE):
-        if select.select([stream], [], [], 0)[0]:
-            # Over TLS there may be something to read that is no part of an answer.
-            stream.settimeout(_SOON_SECONDS)
-            try:
-                received = stream.recv(65536)
-            except TimeoutError:
-                received = None
-            stream.settimeout(SECONDS)
-            if received is not None:
-                connection.receive_data(received)
-                return
+        if (received := _received(stream, 0)) is not None:
+            connection.receive_data(received)
+            return
         stream.sendall(content[start:start + _PIECE])
 
 
@@ -87,8 +92,10 @@ def _exchange(stream: socket.socket, request: Request) -> Answer:
     else:
         # A server may answer before it has read any of the content, and close: content sent on would lose that answer.
         stream.sendall(head)
-        if not select.select([stream], [], [], _WAITS_SECONDS)[0]:
-            with contextlib.suppress(ConnectionError):
+        if (received := _received(stream, _WAITS_SECONDS)) is not None:
+            connection.receive_data(received)
+        else:
+            with contextlib.suppress(OSError):
                 _send_until_answered(stream, connection, body + end)
     status, got, content = None, (), b""
     while True:

@@ -151,8 +151,6 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
             outcomes = tuple(decide(estate, request, facts) for estate in estates)
             answers = tuple(_ask(request, plan, estate, clients) for plan, estate in zip(plans, estates, strict=True))
             between = between_servers(*answers, request, (plans[0], plans[1]), typed=all(outcome.media_types is not None for outcome in outcomes), unforetold=unforetold(outcomes[0]) | unforetold(outcomes[1]))
-            if any(_cut_off(request, answer) for answer in answers):
-                between = []
             if all(outcome.listing for outcome in outcomes):
                 # Every server draws the list of a folder in its own way.
                 between = [item for item in between if item.what != "content"]
