@@ -349,7 +349,9 @@ def test_a_folder_is_no_file_with_a_slash(reads: Reads) -> None:
 
 @pytest.mark.parametrize(("before", "after", "severity"), [("q=$uri", "q=%2Fx", Severity.MINOR), ("q=$uri&", "q=%2Fx", Severity.MINOR), ("q=1", "q=2", Severity.BREAKING), ("$uri", "%2Fx", Severity.BREAKING)])
 def test_queries_by_their_arguments(reads: Reads, before: str, after: str, severity: Severity) -> None:
-    """What programs read out of a query counts, not how it is percent-encoded; a query that has no arguments is what it is."""
-    one, other = (reads.read("nginx", nginx(f"location = /x {{ proxy_pass http://192.0.2.1:81/p?{query}; }} location / {{ return 404; }}")).estate for query in (before, after))
-    found = [item for pair in compare_requests(one, other, [request_for("http://www.fernhollow.example/x")], real_files()) for item in pair.differences]
-    assert [(item.what, item.severity) for item in found if "target" in item.what] == [("target at the origin", severity)]
+    """What a program reads out of its query counts, not how it is percent-encoded; an origin gets a target as it is written, which links may be signed for."""
+    site = "location = /x {{ {}; }} location / {{ return 404; }}"
+    for line, what, wanted in (("proxy_pass http://192.0.2.1:81/p?{}", "target at the origin", Severity.BREAKING), ("fastcgi_param QUERY_STRING {}; fastcgi_pass 192.0.2.1:9000", "parameter QUERY_STRING", severity)):
+        one, other = (reads.read("nginx", nginx(site.format(line.format(query)))).estate for query in (before, after))
+        found = [item for pair in compare_requests(one, other, [request_for("http://www.fernhollow.example/x")], real_files()) for item in pair.differences]
+        assert [(item.what, item.severity) for item in found if item.what == what] == [(what, wanted)]

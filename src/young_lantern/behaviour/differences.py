@@ -151,7 +151,7 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         weak = all(not item.certificate.startswith("all") for item in (before, after))
         differ("what is checked of the origin's certificate", before.certificate, after.certificate, Severity.MINOR if weak else Severity.BREAKING)
     differ("method to the origin", before.method, after.method, _method_weight(before.method, after.method, request))
-    differ("target at the origin", before.target, after.target, Severity.MINOR if _asks_the_same(before.target, after.target) else Severity.BREAKING)
+    differ("target at the origin", before.target, after.target, Severity.BREAKING)
     differ("choice of the origin", before.policy, after.policy, Severity.BREAKING if "when all fail" in before.policy else Severity.MINOR)
     one = {name: canonical(value) for name, value in before.fields}
     other = {name: canonical(value) for name, value in after.fields}
@@ -163,12 +163,6 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         differ(f"field {name} to the origin", *seen, Severity.MINOR if slight else Severity.BREAKING)
     differ("redirects of the origin", resolved(canonical(before.mapped_back), request), resolved(canonical(after.mapped_back), request), Severity.BREAKING)
     return found
-
-
-def _asks_the_same(one: str, other: str) -> bool:
-    """Whether two targets differ by no more than how their query is percent-encoded."""
-    paths, queries = zip(*((text.partition("?")[0], text.partition("?")[2]) for text in (one, other)), strict=True)
-    return paths[0] == paths[1] and _same_arguments(*queries)
 
 
 def _same_arguments(one: str, other: str) -> bool:
