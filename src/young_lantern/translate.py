@@ -55,6 +55,14 @@ def read(source: Path, dialect: str | None = None, files: Pairs = ()) -> Reading
     return found.read(main, files)
 
 
+def read_beside(source: Path, dialect: str | None, files: Pairs, before: Reading) -> Reading:
+    """As `read`, for a configuration that another one becomes: files that both name (of users, say) are the other one's where it has none of its own."""
+    reading = read(source, dialect, files)
+    own = {configured for configured, _ in reading.files}
+    lacking = tuple((configured, path) for configured, path in before.files if configured not in own and any(configured in text for text in reading.texts.values()))
+    return read(source, dialect, (*files, *lacking)) if lacking else reading
+
+
 def translate(source: Path, to: str, *, dialect: str | None = None, options: WriterOptions = WriterOptions(),
               requests: tuple[Request, ...] = (), files: Pairs = ()) -> Translation:
     """A configuration in another dialect, read back and compared with its source. Writes nothing outside a temporary folder."""
@@ -72,7 +80,7 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
     writing = open_values.spelt(target.write(open_values.marked(intended), options), target.name, options.placeholder, target.open_value)
     with tempfile.TemporaryDirectory(prefix="lantern-") as folder:
         save(writing.files, Path(folder))
-        read_back = target.read(Path(folder) / target.main_file, files)
+        read_back = target.read(Path(folder) / target.main_file, reading.files)
     ledger = make_ledger(reading, writing, to)
     comparison = compare_estates(reading.estate, read_back.estate, requests)
     findings = tuple(dict.fromkeys([*reading.findings, *findings_of(ledger, writing)]))

@@ -139,7 +139,7 @@ def _walked(step: ServeFiles, state: State) -> Served:
     # core.c, default_handler: it asks for the method before it looks for the file (2.4.71, probed), but mod_dir has added the slash by then.
     methods = Methods(step.options_status, "" if kind is FileKind.FOLDER else full) if state.method == "OPTIONS" and step.options_status is not None else None
     if kind is not FileKind.FOLDER:
-        return methods or (missing if kind is None or left else _file(step, state, full))
+        return methods or (missing if kind is None or left and not folders.path_info else _file(step, state, full))
     url = state.path if state.url is None else state.url
     if not url.endswith("/") and folders.added_slash is not None:
         return Moved(folders.added_slash, paths.escaped(url, state.site.reading.escapes) + "/" + state.query_part)

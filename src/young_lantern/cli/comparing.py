@@ -15,7 +15,7 @@ from ..behaviour.witnesses import find_witnesses
 from ..dialects.dialect import Reading
 from ..errors import LanternError
 from ..report import documents, evidence, text
-from ..translate import read
+from ..translate import read, read_beside
 from .choices import facts_for, places
 from .output import DIFFERS, SAME, progress, say, show, show_json, write_all
 
@@ -51,7 +51,7 @@ def run(wanted: Wanted) -> int:
     if wanted.expect is not None:
         return _expected(wanted, wanted.expect, before)
     assert wanted.after is not None
-    after = read(wanted.after, wanted.after_dialect, files)
+    after = read_beside(wanted.after, wanted.after_dialect, files, before)
     extra = read_requests(wanted.requests) if wanted.requests else []
     facts = facts_for(before)
     comparison = compare_estates(before.estate, after.estate, extra)

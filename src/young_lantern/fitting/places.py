@@ -301,7 +301,7 @@ def specialised(chain: Chain, known: Known, false: frozenset[object]) -> Chain:
     for item in chain.items:
         if isinstance(item, Branch):
             branch = _branch(item, known, false)
-            if len(branch.forks) == 1 and (branch.forks[0].condition is ALWAYS or branch.forks[0].sure):
+            if len(branch.forks) == 1 and branch.forks[0].condition is ALWAYS:
                 inner = branch.forks[0].chain
                 items += _through(inner.items, tuple(span for span in (branch.forks[0].span, *branch.forks[0].also) if span))
                 if not inner.falls:
@@ -345,6 +345,7 @@ def _changed(known: Known) -> Known:
 
 def _branch(branch: Branch, known: Known, false: frozenset[object]) -> Branch:
     forks: list[Fork] = []
+    own = {pattern.label for pattern in known.matched}
     for fork in branch.forks:
         condition = _without_false(fork.condition, false)
         value = truth(condition, known)
@@ -355,10 +356,10 @@ def _branch(branch: Branch, known: Known, false: frozenset[object]) -> Branch:
         mine = {item.pattern.label for item in walk(condition) if isinstance(item, PathMatches)}
         if value is True:
             # The captures of a pattern that holds anyway are set where the place itself is that pattern; else it stays.
-            needs = bool(mine & captured) and known.path is not None
+            needs = bool(mine & captured - own)
             forks.append(replace(fork, condition=condition if needs else ALWAYS, sure=needs, chain=inner))
             break
-        forks.append(replace(fork, condition=simplified(condition, known, frozenset(captured if known.path is not None else ())), chain=inner))
+        forks.append(replace(fork, condition=simplified(condition, known, frozenset(captured - own)), chain=inner))
         known = without(known, condition)
     return Branch(forks, branch.span)
 

@@ -11,7 +11,7 @@ from functools import lru_cache
 from typing import Any
 
 from ..model import (
-    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, HostIs, LookedUpInside, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
+    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, HostIs, LookedUpInside, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
     TextMatches, Var, Variable, fixed, literal,
 )
 from ..model.placeholders import is_open
@@ -31,15 +31,15 @@ class Known:
     held:      alternatives of paths that were asked, and whether they held
     folder:    what is known besides if the path ends in a slash: whatever rewrote it did not leave one
     settled:   what was found out about the request itself, which nothing on the way changes
-
-    rewritten: labels of blocks since whose entry the path was rewritten
+    entered:   labels of blocks since whose entry the path was not rewritten; `unsure`: those of which it is not known
     """
 
     path: str | None = None
     prefix: str = "/"
     suffix: str = ""
     internal: bool | None = False
-    rewritten: frozenset[str] = frozenset()
+    entered: frozenset[str] = frozenset()
+    unsure: frozenset[str] = frozenset()
     excluded: frozenset[str] = frozenset()
     file_root: Template | None = None
     matched: tuple[Pattern, ...] = ()
@@ -97,14 +97,14 @@ def truth(condition: Condition, known: Known) -> bool | None:
         case Rewritten(""):
             return known.internal
         case Rewritten(label):
-            return None if known.internal is None else label in known.rewritten
+            return None if label in known.unsure else label not in known.entered
         case FileExists(root, (Var(Variable.PATH),) | (), kind, cleans=False) if known.file_root is not None and known.file_root == root:
             return kind is not FileKind.FOLDER
         case TextIs(template, values, ignores_case) if (text := fixed(template)) is not None and not any(map(is_open, values)):
             return any(text == value or ignores_case and text.lower() == value.lower() for value in values)
         case TextMatches(template, pattern) if (text := fixed(template)) is not None and not is_open(pattern.text):
             return search(pattern, text) is not None
-        case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | FileExists() if lasting(condition):
+        case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | MethodIn() | FileExists() if lasting(condition):
             return True if (condition, True) in known.settled else False if (condition, False) in known.settled else None
         case TextIs((Var(Variable.VARIABLE, name),), values):
             value = dict(known.variables).get(name, None)
@@ -151,10 +151,10 @@ _LASTING = frozenset({Variable.SCHEME, Variable.HOST, Variable.AUTHORITY, Variab
 
 
 def lasting(condition: Condition) -> bool:
-    """Whether a condition asks only for what stays the same on a request's way."""
+    """Whether a condition asks only for what stays the same on a request's way. A page for an error is asked for by GET, but is written apart."""
     if isinstance(condition, FileExists):
         return literal(condition.root) is not None and bool(condition.path) and literal(condition.path) is not None
-    return isinstance(condition, ClientIn | HostIs | SchemeIs) or isinstance(condition, TextIs | TextMatches) and all(isinstance(part, str) or (isinstance(part, Var) and part.variable in _LASTING) for part in condition.template)
+    return isinstance(condition, ClientIn | HostIs | SchemeIs | MethodIn) or isinstance(condition, TextIs | TextMatches) and all(isinstance(part, str) or (isinstance(part, Var) and part.variable in _LASTING) for part in condition.template)
 
 
 def simplified(condition: Condition, known: Known, captured: frozenset[str] = frozenset()) -> Condition:
@@ -222,7 +222,7 @@ def narrowed(known: Known, condition: Condition) -> Known:
             return replace(known, matched=(*known.matched, pattern), prefix=longer)
         case Not(inner) if lasting(inner):
             return replace(known, settled=known.settled | {(inner, False)})
-        case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | FileExists() if lasting(condition):
+        case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | MethodIn() | FileExists() if lasting(condition):
             return replace(known, settled=known.settled | {(condition, True)})
         case AllOf(conditions):
             for item in conditions:

@@ -154,7 +154,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 if step.fresh:
                     env = replace(env, settings=replace(Settings(), limit=env.settings.limit, guard=env.settings.guard, asks=env.settings.asks))
                 body = _without_leaves(list(step.steps), step.label)
-                env = replace(env, known=replace(env.known, rewritten=env.known.rewritten - {step.label}))
+                env = replace(env, known=replace(env.known, entered=env.known.entered | {step.label}, unsure=env.known.unsure - {step.label}))
                 steps = [*body, _End(step, env.settings), *steps]
             case Leave(label):
                 steps = _after(steps, label)
@@ -334,6 +334,8 @@ def _after_effects(steps: tuple[Step, ...], known: Known) -> Known:
             folder = (known.folder or known) if isinstance(last, str) and last and not last.endswith("/") else None
             stays = bool(target) and isinstance(target[0], str) and target[0].startswith("/") and known.prefix.startswith("/")
             known = replace(known, path=None, prefix="/" if stays else "", suffix="", excluded=frozenset(), file_root=None, matched=(), folder=folder, internal=None if item.internal else known.internal)
+            if item.internal:
+                known = replace(known, entered=frozenset(), unsure=known.unsure | known.entered)
         elif isinstance(item, SetVariable):
             known = known.with_variable(item.name, None)
     return known
@@ -348,7 +350,7 @@ def _effect(step: Rewrite | SetVariable, env: _Env) -> tuple[Effect, _Env]:
         return made, env
     known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=())
     if made.internal:
-        known = replace(known, internal=True, rewritten=known.rewritten | {"*"})
+        known = replace(known, internal=True, entered=frozenset(), unsure=frozenset())
     return made, replace(env, known=known)
 
 
@@ -546,7 +548,7 @@ def _restart(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> t
         if item.entries >= item.block.limit or (env.known.path is not None and turn in env.visited):
             return None
         env = replace(env, visited=env.visited | {turn})
-        known = replace(env.known, internal=True, rewritten=frozenset())
+        known = replace(env.known, internal=True, entered=frozenset({step.label}), unsure=frozenset())
         # Who was let in on the way there was asked for his name all the same.
         again = replace(env, settings=replace(item.before, guard=item.before.guard or env.settings.guard, asks=item.before.asks or env.settings.asks), known=known)
         body = _without_leaves(list(item.block.steps), step.label)

@@ -609,6 +609,7 @@ class Folders:
                   folder's, and loses it if it was a file's, unless its last segment was rewritten (Caddy)
     walks:        the path is walked from the root on, and what follows a file is no part of its name; each index file is asked for
                   like a request of its own, and an answer other than 404 counts, file or not (httpd)
+    path_info:    with `walks`: what follows a file is information for whoever answers, and no fault
     added_slash:  status of the redirect from `/dir` to `/dir/`; None: none
     no_index_status: `/dir/` without index file and listing
     """
@@ -618,6 +619,7 @@ class Folders:
     listing: bool = False
     canonical: bool = False
     walks: bool = False
+    path_info: bool = False
     added_slash: int | None = 301
     no_index_status: int = 403
     location_absolute: bool = False

@@ -1,7 +1,7 @@
 """Where a path of the configuration lies on this machine: document roots, and files that lines name.
 
 Rule:     what the engineer says counts; then the same path below the folder that holds the server's own, as in a copy of a whole machine; then the
-          path as it is written, if it is there; then below the configuration's own folder.
+          path as it is written, if it is there; then below the configuration's own folder, and in a copy of that alone, beside what it names so.
 """
 
 from __future__ import annotations
@@ -53,7 +53,9 @@ class Places:
         relative = configured.lstrip("/")
         if self.written and self.near.as_posix().endswith(self.written):
             tried.insert(0, (self.near.as_posix()[: -len(self.written)] or "").rstrip("/") + "/" + relative)
-        return [*tried, (self.near / relative).as_posix()]
+        own = self.written.rstrip("/") + "/"
+        beside = [(self.near / configured.removeprefix(own)).as_posix()] if own != "/" and configured.startswith(own) else []
+        return [*tried, (self.near / relative).as_posix(), *beside]
 
     def find(self, configured: str) -> Path | None:
         """The file or folder here; None when it is not there."""

@@ -247,7 +247,7 @@ _READ = {
     "gateways": "SetEnv UnsetEnv CGIPassAuth",
     "rewrites": "RewriteEngine RewriteOptions RewriteCond RewriteRule RewriteBase RewriteMap",
     "fields": "Header RequestHeader ExpiresActive ExpiresDefault ExpiresByType",
-    "files": "DirectoryIndex DirectorySlash FallbackResource Options ErrorDocument DefaultType SetHandler AddHandler",
+    "files": "DirectoryIndex DirectorySlash FallbackResource Options ErrorDocument DefaultType SetHandler AddHandler AcceptPathInfo",
     "types": "AddType ForceType RemoveType AddCharset RemoveCharset AddDefaultCharset TypesConfig",
     "compression": "AddOutputFilterByType SetOutputFilter",
     "limits": "LimitRequestBody",

@@ -108,6 +108,10 @@ def _move_one(directive: Directive, plan: Plan) -> None:
                     word.raw = plan.path(word.text)
                 elif re.fullmatch(r"(https?://)?[\w.\-]+:\d+", word.text):
                     word.raw = _moved_origin(word, plan)
+        case "hide" | "vars":
+            for word in words[1:]:
+                if word.text.startswith("/"):
+                    word.raw = plan.path(word.text)
         case "env" if words[-1].text.startswith("/"):
             words[-1].raw = plan.path_with_values(words[-1].text)
         case "reverse_proxy" | "php_fastcgi" | "forward_auth" | "to":

@@ -144,6 +144,8 @@ def _move_one(directive: Directive, within: str, plan: Plan, origins: Origins) -
                 word.raw = plan.path_with_values(word.text)
     elif within in ("map", "geo") and first.text.startswith("/"):
         first.raw = plan.path(first.text)
+    elif name == "set" and words[-1].text.startswith("/"):
+        words[-1].raw = plan.path(words[-1].text)  # a root that a variable names
     elif name in _PATHS and not first.text.startswith("$"):
         first.raw = plan.path_with_values(first.text) if first.text.startswith("/") else first.raw
     elif name == "auth_basic_user_file":

@@ -71,6 +71,7 @@ class Context(Collector):
     late_asked: set[str] = field(default_factory=set)
     protocols: dict[str, str] = field(default_factory=dict)
     waits: dict[str, str] = field(default_factory=dict)
+    upgrading: set[str] = field(default_factory=set)  # balancers whose members let a client change to a WebSocket
     maps: dict[str, Map] = field(default_factory=dict)
     asked_maps: dict[str, list[str]] = field(default_factory=dict)
 

@@ -51,12 +51,21 @@ def read_serving(nodes: list[Node], place: Place, root: Node | None, context: Co
     return ServeFiles(
         root=(place.folder,), strip=place.url,
         folders=Folders(
-            index=tuple((name,) for name in names), listing=lists(nodes, context), location_absolute=True, walks=True, restarts=SITE,
+            index=tuple((name,) for name in names), listing=lists(nodes, context), location_absolute=True, walks=True, path_info=_takes_path_info(nodes, context), restarts=SITE,
             no_index_status=403 if context.has("autoindex") else 404,
             added_slash=None if slash is not None and slash.args[:1] != [] and slash.args[0].lower() == "off" else defaults.ADDED_SLASH,
         ),
         methods=defaults.METHODS, options_status=defaults.OPTIONS_STATUS, span=span, root_span=span, comments=root.comments if root else (),
     )
+
+
+def _takes_path_info(nodes: list[Node], context: Context) -> bool:
+    """core, AcceptPathInfo: `Default` leaves it to the handler, and the one for files takes none; a file with more behind its name is 404 then."""
+    line = context.last(nodes, "acceptpathinfo")
+    if line is not None and line.args[:1] != [] and line.args[0].lower() == "off":
+        # Handlers of applications refuse it as well then, which the model does not say of them.
+        context.value(line, line.args[0], "On or Default was expected; with Off applications are not asked for paths that go on behind their scripts, either")
+    return line is not None and line.args[:1] != [] and line.args[0].lower() == "on"
 
 
 def index_names(nodes: list[Node], context: Context) -> tuple[str, ...]:

@@ -29,6 +29,8 @@ from .places import NEVER, Section, below
 _URL = re.compile(r"(https?|wss?|balancer)://([^/?]*)(.*)", re.IGNORECASE)
 _METHODS = {"byrequests": "round_robin", "bytraffic": "by_traffic", "bybusyness": "least_connections"}
 # proxy_util.c, ap_proxy_clean_connection and create_hdrbrgd: fields of one connection are not passed.
+# What a worker's `upgrade=` lets a client change to a WebSocket by.
+_UPGRADES = ("websocket", "any")
 _DROPS = ("Keep-Alive", "TE", "Upgrade", "Proxy-Authorization", "Trailer")
 
 
@@ -198,7 +200,8 @@ class Proxies:
         # For a balancer `timeout` is how long one of its members is waited for to be free (mod_proxy, "Balancer parameters").
         own = (pairs.get("timeout", "") if scheme != "balancer" else "") or context.waits.get(_worker(url), "")
         read = gateways.waits(self.levels, context, own)
-        upgrades = named.startswith("ws") or pairs.get("upgrade", "").lower() in ("websocket", "any")
+        # mod_proxy_http, ap_proxy_worker_can_upgrade: of a balancer it is the member that may (2.4.71, probed).
+        upgrades = named.startswith("ws") or pairs.get("upgrade", "").lower() in _UPGRADES or pool in context.upgrading
         connect = values.read_seconds_or_open(pairs.get("connectiontimeout", ""))
         return (Forward(
             pool=pool, secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), upgrades, preserve.span if preserve else None, pool),
@@ -305,6 +308,8 @@ def read_balancers(nodes: list[Node], context: Context) -> None:
         context.protocols[name] = " and ".join(protocols) or "http"
         if own := _timeout(lines):
             context.waits[name] = own
+        if lines and all(any(word.lower().partition("=")[::2] in {("upgrade", kind) for kind in _UPGRADES} for word in line.args) for line in lines):
+            context.upgrading.add(name)
         context.pools[name] = Pool(
             name, tuple(_member(line, context) for line in lines if line.args), _METHODS.get(pairs.get("lbmethod", "byrequests"), pairs.get("lbmethod", "")),
             policy_span=settings[name][0].span if settings.get(name) else None,

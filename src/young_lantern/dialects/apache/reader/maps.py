@@ -11,7 +11,7 @@ import re
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from ....model import Capture, Lookup, LookupRow, Template, join
+from ....model import Capture, Lookup, LookupRow, Template, Var, Variable, join
 from ....source.places import Places
 from .context import Context, Map, Node
 
@@ -68,14 +68,33 @@ def trouble(words: Iterable[str], substitution: str, redirects: bool, as_it_is: 
     for found in _ASKED.finditer(substitution):
         values = [value for _, value in context.maps[found[1]].rows] + ([found[3]] if found[3] else [])
         plain = _ESCAPED if redirects and as_it_is else _PLAIN
-        if any(not plain.fullmatch(value) for value in values):
-            return "a map whose values have neither query nor characters to be escaped was expected"
+        # A redirect may have its query from the map where nothing follows that.
+        queries = redirects and substitution.endswith(found[0])
+        if any(not plain.fullmatch(value.partition("?")[0] if queries else value) or not _ESCAPED.fullmatch(value.partition("?")[2]) for value in values):
+            return "a map whose values have neither query, but for redirects that end with them, nor characters to be escaped was expected"
         begins = substitution.startswith(found[0])
         if begins and not all(value.startswith("/") or redirects and "://" in value for value in values):
             return "a map whose values are paths, or URLs of a redirect, was expected"
         if begins and found[3] is None and found[0].removesuffix("}") not in {text.removesuffix("}") for text in guarded - _only_in(substitution, words)}:
             return "a default behind |, or a condition that the map has the key, was expected: without it what the map does not have leads nowhere"
     return ""
+
+
+def with_queries(location: Template, keeps: bool, adds: bool) -> Template | None:
+    """A location that ends with what a map says, whose rows may have queries; None where no row has any.
+
+    keeps: rows without one keep the client's; adds: the others have the client's behind their own (QSA)
+    """
+    table = location[-1] if location else ""
+    if not isinstance(table, Lookup) or not any("?" in part for row in table.rows for part in row.result if isinstance(part, str)):
+        return None
+
+    def whole(result: Template) -> Template:
+        has_own = any(isinstance(part, str) and "?" in part for part in result)
+        return join(result, (Var(Variable.QUERY, "&"),)) if has_own and adds else join(result, (Var(Variable.QUERY, "?"),)) if not has_own and keeps else result
+
+    rows = tuple(replace(row, result=whole(row.result)) for row in table.rows)
+    return (*location[:-1], replace(table, name=f"{table.name}_url", rows=rows, fallback=whole(table.fallback)))
 
 
 def _only_in(substitution: str, words: Iterable[str]) -> set[str]:

@@ -27,7 +27,7 @@ from .context import Context, Node
 from .files import SITE
 from .places import EARLY, NEVER, Place, Section, below, condition, merged
 
-_SERVING = ("directoryindex", "directoryslash", "options")
+_SERVING = ("directoryindex", "directoryslash", "options", "acceptpathinfo")
 # What decides who is answered, and what with: an `<If>` that is not read is no hint that it does not.
 _DECIDING = ("authtype", "sslrequiressl", "allowmethods", "limitrequestbody", "rewriterule", *mappings.REDIRECTS)
 _PHASE = "server rewriting"

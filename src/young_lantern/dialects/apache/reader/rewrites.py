@@ -19,6 +19,7 @@ from ....model import (
 )
 from ....model.walk import transform
 from ....patterns import compiled, problem, search
+from ....patterns.examples import literal_start
 from .. import values
 from . import maps
 from .context import Context, Node
@@ -195,8 +196,8 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     if any(maps.asks_map(word) for word in words) and (why := maps.trouble(words, substitution, rule.has("r", "redirect"), rule.has("ne", "noescape"), context)):
         unread.append("map")
         context.value(node, substitution, why)
-    if _goes_on_as_url(rule) and any(not other.node.args[0].startswith("^/") for other in later if other.node.args):
-        # mod_rewrite.c: the list goes on, and later patterns see the whole URL; only those that begin with a slash cannot hold for it.
+    if _goes_on_as_url(rule) and any(_may_match_url(other.node.args[0]) for other in later if other.node.args):
+        # mod_rewrite.c: the list goes on, and later patterns see the whole URL; those that begin with a slash, say, cannot hold for it.
         unread.append("R")
         context.value(node, ",".join(rule.flags), "L was expected beside R: without it later rules are tried on the new URL, which is not read")
     if pattern is None:
@@ -254,28 +255,52 @@ def _pattern(text: str, level: Level, ignores_case: bool, node: Node, context: C
 def under(text: str, prefix: str) -> str | None:
     """A pattern for the rest of a path -> one for the path; None when its anchors stand too deep to be moved."""
     front = re.escape(prefix)
-    inside = re.sub(r"\\.|\[\^?\]?[^\]]*\]", "", text)
     if text in ("^", ""):
         return "^" + front
-    if text.startswith("^") and "^" not in inside[1:] and not _alternates(inside[1:]):
+    ways = _ways(text)
+    if len(ways) > 1 and "^" in _bare(text) and not any(re.search(r"\((?!\?)", way) for way in ways):
+        # Each with its own anchor; without groups it does not matter which of them holds.
+        made = [under(way, prefix) for way in ways]
+        return "|".join(way for way in made if way is not None) if None not in made else None
+    inside = _bare(text)
+    if text.startswith("^") and "^" not in inside[1:] and len(ways) == 1:
         return f"^{front}{text[1:]}"
+    if (at_start := _AT_START_OR_SLASH.match(text)) and "^" not in _bare(text[at_start.end():]) and len(ways) == 1:
+        # `(^|/)`: what follows stands at the front, or behind a slash; the group keeps its number.
+        return f"^{front}(?:.*?{'(/)' if at_start[1] == '(' else '/'})??{text[at_start.end():]}"
     if "^" in inside:
         return None
     if text in (".", ".*", ".+", "(.*)", "(.+)"):
         return f"^{front}" + {".": ".", ".+": "."}.get(text, text)
-    if _alternates(inside):
+    if len(ways) > 1:
         return f"^{front}.*?(?:{text})"
     return f"^{front}.*{text}" if text.endswith("$") and "(" not in text else f"^{front}.*?{text}"
 
 
-def _alternates(inside: str) -> bool:
-    """Whether a `|` stands outside of all groups."""
-    depth = 0
-    for sign in inside:
+_AT_START_OR_SLASH = re.compile(r"(\(|\(\?:)(?:\^\|/|/\|\^)\)")
+
+
+def _bare(text: str) -> str:
+    """A pattern without its escapes and classes."""
+    return re.sub(r"\\.|\[\^?\]?[^\]]*\]", "", text)
+
+
+def _ways(text: str) -> list[str]:
+    """The alternatives that stand outside of all groups."""
+    made, depth = [""], 0
+    for found in re.finditer(r"\\.|\[\^?\]?[^\]]*\]|.", text, re.DOTALL):
+        sign = found[0]
         depth += (sign == "(") - (sign == ")")
         if sign == "|" and depth == 0:
-            return True
-    return False
+            made.append("")
+        else:
+            made[-1] += sign
+    return made
+
+
+def _alternates(text: str) -> bool:
+    """Whether a `|` stands outside of all groups."""
+    return len(_ways(text)) > 1
 
 
 # --- conditions -----------------------------------------------------------------------------------------------------------
@@ -488,6 +513,8 @@ def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes
         location = join(location, "?", written) if query else location
         if rule.has("qsa", "qsappend"):
             location = join(location, (Var(Variable.QUERY, "&" if query else "?"),))
+    elif (told := maps.with_queries(location, not rule.has("qsd", "qsdiscard"), rule.has("qsa", "qsappend"))) is not None:
+        location = told
     elif not rule.has("qsd", "qsdiscard"):
         location = join(location, (Var(Variable.QUERY, "?"),))
     return Redirect(status, location, absolute=True, insists=True, refuses_marks=not rule.has("unsafeallow3f"), span=rule.node.span, comments=rule.node.comments, encodes_path=encodes)
@@ -524,6 +551,12 @@ def _goes_on_as_url(rule: Rule) -> bool:
     target = rule.node.args[1] if len(rule.node.args) > 1 else "-"
     redirects = rule.has("r", "redirect") or bool(_URL.match(target))
     return redirects and not rule.has("l", "last", "end", "p", "proxy", "f", "g")
+
+
+def _may_match_url(text: str) -> bool:
+    """Whether a pattern may hold for a text that begins with `http://` or `https://`."""
+    start = "" if text.startswith("!") or _alternates(text) else literal_start(Pattern(text))
+    return not start or any(scheme.startswith(start) or start.startswith(scheme) for scheme in ("http://", "https://"))
 
 
 def names_file(rule: Rule) -> bool:

@@ -19,6 +19,7 @@ from ....fitting.every_path import without_every_path
 from ....fitting.guards import close_asked, close_unguarded, exempt_clients
 from ....fitting.conditional import with_conditions, without_idle_changes
 from ....fitting.places import plain_paths
+from ....fitting.scripts import spelt_out
 from ....fitting.spread import spread
 from ....fitting.targets import plain_targets
 from ....fitting.trying import without_loops
@@ -102,7 +103,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     # nginx sends no field of an answer whose value is empty.
     context.empty_at_times = empty_at_times(site.program) if context.estate.dialect == "nginx" else set()
     captures_host = any(name.pattern for name in site.names)
-    chain, lost = unroll(tables_as_variables(with_conditions(without_tables(with_redirects_by_row(answer_types.split_tables(without_every_path(site.program)))))), captures_host=captures_host, own_requests=True, strict=context.options.strict)
+    chain, lost = unroll(tables_as_variables(with_conditions(without_tables(with_redirects_by_row(answer_types.split_tables(without_every_path(spelt_out(site.program))))))), captures_host=captures_host, own_requests=True, strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     plain_targets(chain, rewrites_inside=False)

@@ -6,7 +6,7 @@ Source:   Caddy documentation, those directives; staticresp.go: without a status
 
 from __future__ import annotations
 
-from ....model import Abort, Redirect, Respond, Step
+from ....model import Abort, Redirect, Respond, Step, Unserved
 from .. import defaults
 from ..syntax import Directive
 from ..values import text_type
@@ -28,7 +28,7 @@ def read_redirect(directive: Directive, words: list[str], level: Level, context:
     status = _NAMED.get(code) or _status(code)
     if status is None or not 300 <= status < 400:
         context.unread(directive, code, "permanent, temporary or a status from 300 to 399 was expected")
-        return ()
+        return (Unserved(directive.span.directive, directive.span),)
     return (Redirect(status, context.template(words[0], directive), span=directive.span, comments=directive.comments),)
 
 

@@ -6,8 +6,11 @@ Source:   Caddy documentation, those directives; fileserver (2.6.2, probed): the
 
 from __future__ import annotations
 
+import re
+
 from ....model import (
-    ALWAYS, Choose, QueryEdit, Respond, Rewrite, Route, ServeFiles, SetPath, Step, Template, Var, Variable,
+    ALWAYS, AnyOf, Choose, Condition, FileExists, FileKind, PathForm, PathMatches, Pattern, QueryEdit, Respond, Rewrite, Route, ServeFiles, SetPath, Span, Step, Template, Var, Variable,
+    join, literal,
 )
 from .. import defaults
 from ..syntax import Directive
@@ -16,8 +19,8 @@ from .matchers import read_candidate
 
 
 def read_file_server(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
-    """`file_server [matcher] [browse] [{ root; index; browse; disable_canonical_uris; … }]`."""
-    root, index, listing, canonical, status = level.root, defaults.INDEX, "browse" in words, True, None
+    """`file_server [matcher] [browse] [{ root; index; browse; hide; pass_thru; disable_canonical_uris; … }]`."""
+    root, index, listing, canonical, status, hidden, passes = level.root, defaults.INDEX, "browse" in words, True, None, [], False
     for inner in directive.block or []:
         match inner.name:
             case "root" if inner.args:
@@ -30,14 +33,70 @@ def read_file_server(directive: Directive, words: list[str], level: Level, conte
                 canonical = False
             case "status" if inner.args and inner.args[0].isdigit():
                 status = int(inner.args[0])
-            case "hide" | "precompressed":
-                pass
+            case "hide":
+                hidden += inner.args
+            case "pass_thru":
+                passes = True
+            case "precompressed":
+                context.unread(directive, "precompressed", "files as they are were expected; the target does not send those that lie there compressed in their place")
             case _:
-                context.unread(directive, inner.name, "root, index, browse, status, hide, precompressed or disable_canonical_uris was expected")
-    return (ServeFiles(
-        root=root, folders=defaults.folders(index, listing, canonical), status=status, methods=defaults.METHODS, span=directive.span,
-        root_span=level.root_span, comments=directive.comments,
-    ),)
+                context.unread(directive, inner.name, "root, index, browse, status, hide, pass_thru or disable_canonical_uris was expected")
+    served = ServeFiles(
+        root=root, folders=defaults.folders(tuple(name for name in index if not any(re.search(_component(word), "/" + name) for word in hidden if "/" not in word)), listing, canonical),
+        status=status, methods=defaults.METHODS, span=directive.span, root_span=level.root_span, comments=directive.comments,
+    )
+    away = _hidden(hidden, root, directive, context)
+    if not passes:
+        return (*((Choose((Route(away, (Respond(404, raises=True, span=directive.span),), directive.span),), directive.span),) if away is not None else ()), served)
+    # staticfiles.go, notFound (2.6.2, probed): what is not there, or hidden, or a folder without an index file, is left to what follows.
+    routes = [Route(_there(served, directive.span), (served,), directive.span)]
+    return (Choose((*((Route(away, (), directive.span),) if away is not None else ()), *routes), directive.span),)
+
+
+def _there(served: ServeFiles, span: Span) -> Condition:
+    path: Template = (Var(Variable.PATH),)
+    found = [FileExists(served.root, path, FileKind.FILE, cleans=True, span=span),
+             *(FileExists(served.root, join(path, "/", *name), FileKind.FILE, cleans=True, span=span) for name in served.folders.index)]
+    return AnyOf((*found, *((FileExists(served.root, path, FileKind.FOLDER, cleans=True, span=span),) if served.folders.listing else ())), span)
+
+
+def _component(word: str) -> str:
+    """A word of `hide` without a slash -> a pattern for paths: it names files and folders at any depth (path.Match)."""
+    return rf"/(?:{_shell(word)})(?:/|$)"
+
+
+def _shell(word: str) -> str:
+    """A shell pattern as one of ours: a star and a question mark hold no slash."""
+    pieces = re.findall(r"\\.|\[\^?[^\]]+\]|.", word, re.DOTALL)
+    return "".join("[^/]*" if piece == "*" else "[^/]" if piece == "?" else piece if piece[0] == "[" and len(piece) > 1 else re.escape(piece[-1]) for piece in pieces)
+
+
+def _hidden(words: list[str], root: Template, directive: Directive, context: Context) -> Condition | None:
+    """What `hide` keeps from clients, as a condition on the path; None where it is nothing.
+
+    staticfiles.go, fileHidden (2.6.2, probed): a word without a slash is asked of every part of the file's whole name, those of the root as well; one with a slash is a
+    file or a folder with all below it, or a pattern for the whole name. Letters' case counts.
+    """
+    if not words:
+        return None
+    folder = literal(root)
+    patterns = []
+    for word in words:
+        if "{" in word or "/" in word and (not word.startswith("/") or folder is None):
+            # Where it lies is not known here: all is closed, rather than one file open.
+            context.unread(directive, word, "a name, or the whole name of a file or folder below a root that is written out, was expected")
+            return ALWAYS
+        if "/" not in word:
+            patterns.append("^.*" if folder is not None and re.search(_component(word), folder) else _component(word))
+            continue
+        front = (folder or "").rstrip("/")
+        if (front + "/").startswith(word.rstrip("/") + "/") or word.rstrip("/") == "":
+            patterns.append("^.*")
+        elif word.startswith(front + "/"):
+            patterns.append(rf"^{_shell(word[len(front):].rstrip('/'))}(?:/|$)" if not re.search(r"[*?\[]", word) else rf"^{_shell(word[len(front):])}/?$")
+    if not patterns:
+        return None
+    return PathMatches(context.pattern("|".join(dict.fromkeys(patterns)), directive), PathForm.CLEAN, span=directive.span)
 
 
 def read_try_files(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:

@@ -25,6 +25,7 @@ def read_php_fastcgi(directive: Directive, words: list[str], level: Level, conte
     from .forwards import pool_of
 
     addresses, root, endings, index, tried, lines = list(words), level.root, [".php"], "index.php", None, []
+    read: float | None = None
     changes: list[Field] = []
     for inner in directive.block or []:
         match inner.name:
@@ -40,7 +41,9 @@ def read_php_fastcgi(directive: Directive, words: list[str], level: Level, conte
                 addresses += inner.args
             case "env" if len(inner.args) == 2:
                 lines.append(inner)
-            case "read_timeout" | "dial_timeout" | "write_timeout" | "resolve_root_symlink":
+            case "read_timeout" if inner.args:
+                read = values.read_duration_or_open(inner.args[0])
+            case "dial_timeout" | "write_timeout" | "resolve_root_symlink":
                 pass
             case "header_up" | "header_down":
                 side = Side.REQUEST if inner.name == "header_up" else Side.RESPONSE
@@ -49,7 +52,7 @@ def read_php_fastcgi(directive: Directive, words: list[str], level: Level, conte
             case _:
                 context.unread(directive, inner.name, "root, split, index, try_files, env, header_up, header_down or a timeout was expected")
     split = split_at(endings)
-    made = _gateway(pool_of(addresses, "random", False, directive, context), root, split, lines, directive, level, context)
+    made = _gateway(pool_of(addresses, "random", False, directive, context), root, split, lines, directive, level, context, read)
     made = replace(made, fields=(*made.fields, *(item for item in changes if item.side is Side.REQUEST)), response_fields=tuple(item for item in changes if item.side is Side.RESPONSE))
     steps: list[Step] = []
     if index:
@@ -57,7 +60,7 @@ def read_php_fastcgi(directive: Directive, words: list[str], level: Level, conte
         bare = AllOf((there, Not(PathGlob("*/", True, PathForm.CLEAN, directive.span))), directive.span)
         steps.append(Choose((Route(bare, (Redirect(308, (Var(Variable.ORIGINAL_PATH), "/"), span=directive.span),), directive.span),), directive.span))
     candidates = tried or (["{path}", f"{{path}}/{index}", f"/{index}"] if index else [])
-    found = [Route(_candidate(word, root, _names_split(endings), directive, context), (Rewrite(SetPath((Var(Variable.FOUND),), True), span=directive.span),), directive.span) for word in candidates]
+    found = [Route(_candidate(word, root, names_split(endings), directive, context), (Rewrite(SetPath((Var(Variable.FOUND),), True), span=directive.span),), directive.span) for word in candidates]
     if found:
         steps.append(Choose(tuple(found), directive.span))
     ends = [PathGlob(f"*{ending}", True, PathForm.CLEAN, directive.span) for ending in endings]
@@ -69,7 +72,8 @@ def _candidate(word: str, root: Template, split: Pattern, directive: Directive, 
     return FileExists(root, context.template(word, directive), FileKind.FOLDER if word.endswith("/") else FileKind.FILE, cleans=True, span=directive.span, split=split)
 
 
-def _names_split(endings: list[str]) -> Pattern:
+def names_split(endings: list[str]) -> Pattern:
+    """The pattern by which a file test takes a path apart."""
     # MatchFile.firstSplit: the first one counts only if the name of a file ends there.
     ending = "|".join(re.escape(ending) for ending in endings)
     return Pattern(f"^((?:(?!{ending}).)*(?:{ending}))(/.*)?$", ignores_case=True)

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import replace
 
 from ....codes import CONDITION_UNREAD, WITHOUT_EFFECT
 from ....model import (
@@ -22,6 +23,7 @@ from ..syntax import Directive
 from ..values import NO_VALUE
 from . import expressions
 from .context import Context, Level
+from .gateways import names_split
 
 _LAST_COUNTS = ("expression", "protocol")
 _ALL_COUNT = ("not", "path_regexp", "header_regexp", "vars_regexp")
@@ -186,15 +188,20 @@ def _not(line: Directive, label: str, level: Level, context: Context) -> Conditi
 
 
 def _file(line: Directive, label: str, level: Level, context: Context) -> Condition:
-    root, candidates = level.root, list(line.args)
+    root, candidates, endings = level.root, list(line.args), []
     for inner in line.block or []:
-        if inner.name == "root":
+        if inner.name == "root" and inner.args:
             root = context.template(inner.args[0], line)
         elif inner.name == "try_files":
             candidates += inner.args
+        elif inner.name == "split_path":
+            endings += inner.args
+        elif inner.name == "try_policy" and inner.args == ["first_exist"]:
+            pass
         else:
-            context.unread(line, inner.name, "root or try_files was expected")
-    return _any([read_candidate(word, root, line, context) for word in candidates or ["{path}"]], line.span)
+            context.unread(line, inner.name, "root, try_files, split_path or the policy first_exist was expected")
+    split = names_split(endings) if endings else None
+    return _any([replace(read_candidate(word, root, line, context), split=split) for word in candidates or ["{path}"]], line.span)
 
 
 def read_candidate(word: str, root: object, line: Directive, context: Context) -> FileExists:

@@ -119,7 +119,11 @@ def _keeping_status(chain: Chain, page: ErrorPage, given: set[tuple[object, ...]
     before, context.root = context.root, ()
     # Whether the file is there, file_server sees itself.
     left_out = ("header", "try_files") if same_fields else ("try_files",)
-    nodes = [node for node in routes.write_chain(chain, context) if node.words[0] not in left_out]
+    written = routes.write_chain(chain, context)
+    nodes = [node for node in written if node.words[0] not in left_out]
+    for node in written:
+        for span in node.spans if node.words[0] == "try_files" else ():
+            context.implied(span, "whether the page's file is there, the file server sees itself")
     context.root = before
     if not same_fields:
         _set_anew(nodes)

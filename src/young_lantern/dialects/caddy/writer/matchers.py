@@ -192,6 +192,8 @@ def _in_expression(text: str) -> str:
 def file_words(condition: FileExists, context: Context) -> list[str] | Unwritable:
     """The values of a file matcher or try_files that ask for this file."""
     path = condition.path or (Var(Variable.PATH),)
+    if condition.split is not None:
+        return Unwritable("a test that takes a path apart, in a list of files")
     if condition.strip and condition.strip != context.strip:
         return Unwritable("a file test below an alias")
     text = context.template(path, condition.span)
@@ -203,15 +205,18 @@ def file_words(condition: FileExists, context: Context) -> list[str] | Unwritabl
 
 
 def _file(condition: FileExists, context: Context) -> Lines | Unwritable:
-    words = file_words(condition, context)
+    words = file_words(replace(condition, split=None), context)
     if isinstance(words, Unwritable):
         return words
-    if _same_root(condition.root, context):
+    same = _same_root(condition.root, context)
+    if same and condition.split is None:
         return [Node(["file", *map(quote, words)])]
-    root = context.template(condition.root, condition.span)
+    root = "" if same else context.template(condition.root, condition.span)
     if isinstance(root, Unwritable):
         return root
-    return [Node(["file"], [Node(["root", quote(root or "/")]), Node(["try_files", *map(quote, words)])])]
+    # What follows the name of a script is left for the application.
+    split = [Node(["split_path", ".php"])] if condition.split is not None else []
+    return [Node(["file"], [*([] if same else [Node(["root", quote(root or "/")])]), Node(["try_files", *map(quote, words)]), *split])]
 
 
 def _same_root(root: object, context: Context) -> bool:

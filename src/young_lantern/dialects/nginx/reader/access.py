@@ -14,24 +14,31 @@ from .context import Context, Scope
 
 @dataclass(frozen=True, slots=True)
 class Limited:
-    """`limit_except METHOD … { … }`: the methods that it leaves alone, and the rules for all others."""
+    """`limit_except METHOD … { … }`: the methods that it leaves alone, and the scope of all others; `closed`: by a line that is not read."""
 
     methods: tuple[str, ...]
-    others: tuple[Step, ...]
+    others: Scope
+    closed: bool
     span: Span
 
 
+_READ_WITHIN = ("allow", "deny", "auth_basic", "auth_basic_user_file")
+
+
 def read_limited(scope: Scope, context: Context) -> Limited | None:
-    """The limit_except of a location. GET allows HEAD as well; what stands in it besides address rules closes it."""
+    """The limit_except of a location.
+
+    GET allows HEAD as well. The block is a location of its own to nginx: address rules, credentials and questions that it does not
+    say itself are the location's, `satisfy` among them, so that whom `deny all` refuses may still say who he is (1.22.1, probed).
+    """
     written = [directive for directive in scope.own("limit_except") if context.claims[directive.span].disposition is None]
     if not written:
         return None
     directive = context.use(written[-1])
     inner = Scope("limit_except", context.block(directive), scope, directive)
-    closed = any(item.name not in ("allow", "deny") for item in inner.directives)
+    closed = any(item.name not in _READ_WITHIN for item in inner.directives)
     methods = tuple(dict.fromkeys((*directive.args, *(("HEAD",) if "GET" in directive.args else ()))))
-    others: tuple[Step, ...] = (Unserved(directive.span.directive, directive.span),) if closed else read_access(inner, context)
-    return Limited(methods, others, directive.span)
+    return Limited(methods, inner, closed, directive.span)
 
 
 def read_access(scope: Scope, context: Context) -> tuple[Step, ...]:

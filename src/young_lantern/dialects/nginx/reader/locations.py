@@ -196,7 +196,8 @@ class SiteLocations:
         if limited is not None:
             # Requests with other methods have a configuration of their own there, which inherits the handler, but neither what
             # is rewritten nor try_files (1.22.1, probed).
-            below = (*limited.others, *self._handler(scope, prefix))
+            refused = (Unserved(limited.span.directive, limited.span),) if limited.closed else self._guards(limited.others)
+            below = (*refused, *self._handler(scope, prefix))
             steps.append(Choose((Route(Not(MethodIn(limited.methods, limited.span), limited.span), below, limited.span),), limited.span))
         if scope is not self.server:
             steps += self._rewriting(scope, taken)
@@ -240,10 +241,15 @@ class SiteLocations:
         return [Block(label, steps)]
 
     def _handling(self, scope: Scope, prefix: str | None) -> tuple[Step, ...]:
+        guards = self._guards(scope)
+        if guards and isinstance(guards[-1], Unserved):
+            return guards
+        return (*guards, *files.read_try_files(scope, self.call, self.context), *self._handler(scope, prefix))
+
+    def _guards(self, scope: Scope) -> tuple[Step, ...]:
+        """Who may enter: by his address, by what he says of himself, and by what an origin says of him."""
         asked = asking.read_question(scope, self._leading_to(scope), self.context)
-        if isinstance(asked, Unserved):
-            return (*access.read_guards(scope, self.context), asked)
-        return (*access.read_guards(scope, self.context), *((asked,) if asked is not None else ()), *files.read_try_files(scope, self.call, self.context), *self._handler(scope, prefix))
+        return (*access.read_guards(scope, self.context), *((asked,) if asked is not None else ()))
 
     def _leading_to(self, scope: Scope) -> tuple[Scope, str | None] | None:
         """The location, and its text, that the path of a question leads to; None where that is not one by a plain text."""

@@ -31,7 +31,7 @@ def read_referers(scope: Scope, context: Context) -> Lookup | Unread:
         if word in ("none", "blocked"):
             continue
         named = True
-        if "$" in word.removeprefix("~"):
+        if "$" in word and not word.startswith("~"):
             return Unread("$invalid_referer")
         rows += [LookupRow(_pattern(host, lines[0], context), ()) for host in (own if word == "server_names" else [word])]
     if not lines or not named:

@@ -71,7 +71,8 @@ class Context(Noting):
             if isinstance(written, Unwritable):
                 return written
             after = template[number + 1] if number + 1 < len(template) else ""
-            if written.startswith("$") and (isinstance(after, Placeholder) or isinstance(after, str) and re.match(r"\w", after)):
+            # ngx_http_script_compile: `$1` takes one digit, and `${1}` is the name of a variable (1.22.1, probed).
+            if written.startswith("$") and not written[1:].isdigit() and (isinstance(after, Placeholder) or isinstance(after, str) and re.match(r"\w", after)):
                 written = f"${{{written[1:]}}}"
             out.append(written)
         return "".join(out)

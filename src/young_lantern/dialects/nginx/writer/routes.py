@@ -16,7 +16,7 @@ from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places
 from ....codes import STATUS_PAGE
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, SUCCESS_STATUSES, Abort, ClientIn, Condition, Disposition, Forward, Gateway, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
+    ALWAYS, SUCCESS_STATUSES, Abort, AllOf, Capture, ClientIn, Condition, Disposition, Forward, Gateway, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
     Span, StripPrefix, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import walk
@@ -489,6 +489,11 @@ def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Cont
     for number, fork in enumerate(branch.forks):
         if fork.condition is ALWAYS or fork.sure:
             if fork.sure and isinstance(fork.condition, PathMatches):
+                first = fork.chain.items[0] if len(fork.chain.items) > 1 else None
+                if isinstance(first, Rewrite) and (line := _single_rewrite(fork.condition, first, where, body, context)) is not None:
+                    line.spans, line.comments = tuple(dict.fromkeys((*(span for span in (fork.span, *fork.also) if span), *line.spans))), (*fork.comments, *line.comments)
+                    body.phase.append(line)
+                    return [*fork.chain.items[1:], *(rest if fork.chain.falls else [])]
                 _if(fork, [], where, body, context)
                 return [] if not fork.chain.falls else rest
             return [*fork.chain.items, *(rest if fork.chain.falls else [])]
@@ -526,7 +531,7 @@ def _went(before: list[Condition], number: int, branch: Branch, falls: bool, bod
         body.phase.append(Node(["set", f"${name}", '""']))
         before.append(TextIs((Var(Variable.VARIABLE, name),), ("1",)))
         for other in later:
-            other.condition = guarded(other.condition, (before[0],))
+            other.condition, other.sure = guarded(other.condition, (before[0],)), False
     assert isinstance(before[0], TextIs) and isinstance(before[0].template[0], Var)
     return [Node(["set", f"${before[0].template[0].name}", "1"])]
 
@@ -544,6 +549,8 @@ def _if(fork: Fork, extra: list[Node], where: Where, body: _Body, context: Conte
             line.spans, line.comments = tuple(dict.fromkeys((*spans, *line.spans))), (*fork.comments, *line.comments)
             body.phase.append(line)
             return
+    if isinstance(fork.condition, AllOf) and len(fork.chain.items) == 1 and not extra and _rewrite_within(fork, spans, where, body, context):
+        return
     made = write_condition(fork.condition, context)
     if isinstance(made, Unwritable):
         _lose(fork, made, body, context)
@@ -569,6 +576,23 @@ def _if(fork: Fork, extra: list[Node], where: Where, body: _Body, context: Conte
     if not fork.chain.falls:
         context.rewritten = rewritten
     body.phase += [*lines, Node(["if", words], [*inner.settings, *inner.phase, *extra, *inner.content], spans, fork.comments)]
+
+
+def _rewrite_within(fork: Fork, spans: tuple[Span, ...], where: Where, body: _Body, context: Context) -> bool:
+    """Where a pattern holds and something else as well: a `rewrite` with the pattern, whose groups it asks for, in an `if` for the rest."""
+    assert isinstance(fork.condition, AllOf)
+    rewrite = fork.chain.items[0]
+    patterns = [part for part in fork.condition.conditions if isinstance(part, PathMatches)]
+    if len(patterns) != 1 or not isinstance(rewrite, Rewrite) or not any(isinstance(item, Capture) for item in walk(rewrite)):
+        return False
+    others = tuple(part for part in fork.condition.conditions if part is not patterns[0])
+    made = write_condition(others[0] if len(others) == 1 else AllOf(others, fork.condition.span), context)
+    line = None if isinstance(made, Unwritable) else _single_rewrite(patterns[0], rewrite, where, body, context)
+    if line is None or isinstance(made, Unwritable):
+        return False
+    line.spans, line.comments = tuple(dict.fromkeys((*spans, *line.spans))), (*fork.comments, *line.comments)
+    body.phase += [*made[0], Node(["if", made[1]], [line])]
+    return True
 
 
 def _single_rewrite(condition: PathMatches, item: object, where: Where, body: _Body, context: Context) -> Node | None:

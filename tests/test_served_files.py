@@ -1,0 +1,137 @@
+"""What file servers keep from clients, leave to others, and send by another name: in the model, on the servers, and where it is carried to."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.support.conformance import disagreements
+from tests.support.reading import Reads, caddy, nginx
+from tests.test_apache_reader import httpd
+from young_lantern.lab.live import check_live
+from young_lantern.translate import read, save, translate
+
+HIDES = "root * ROOT\nfile_server browse {\nhide .git *.bak [a-c]?.txt ROOT/dir/inner ROOT/dir/*.key\n}"
+PATHS = ["/x.bak", "/.git/config", "/dir/.git/x", "/b1.txt", "/d1.txt", "/dir/inner/y", "/dir/inner", "/dir/innermost", "/dir/a.key", "/dir/sub/a.key", "/x.BAK", "/dir/", "//x.bak", "/x.bak/"]
+SHOWN = {"/d1.txt", "/dir/innermost", "/dir/sub/a.key", "/dir/", "/x.BAK"}
+
+
+def _with_files(reads: Reads) -> None:
+    for path in PATHS:
+        if path.lower().strip("/").split("/")[-1] not in ("inner", "dir"):
+            made = reads.root / path.strip("/")
+            made.parent.mkdir(parents=True, exist_ok=True)
+            made.write_text(f"{path}\n")
+
+
+def test_what_is_hidden(reads: Reads) -> None:
+    _with_files(reads)
+    found = {path for path in PATHS if reads.decide("caddy", caddy(HIDES), path).status == 200}
+    assert found == SHOWN
+    text = caddy(HIDES.replace("ROOT", str(reads.root)))
+    assert disagreements("caddy", text, [("GET", "www.fernhollow.example", path, {}) for path in PATHS], reads.folder / "asked") == (len(PATHS), [])
+
+
+@pytest.mark.parametrize("target", ["nginx", "apache"])
+def test_what_is_hidden_stays_so(reads: Reads, tmp_path: Path, target: str) -> None:
+    _with_files(reads)
+    made = translate(reads.write("caddy", caddy(HIDES)), target)
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(made.reading, read(tmp_path / "new"), most=300)
+    assert not live.surprises
+    assert not [row for row in live.rows if row.answers[0].status == 404 and row.answers[1].status == 200 and "bak" in row.request.target and ".BAK" not in row.request.target]
+
+
+def test_a_word_whose_place_is_not_known_hides_all(reads: Reads) -> None:
+    reading = reads.read("caddy", caddy("root * ROOT\nfile_server {\nhide secrets/key\n}"))
+    assert any("secrets/key" in item.message for item in reading.findings)
+    assert reads.decide("caddy", caddy("root * ROOT\nfile_server {\nhide secrets/key\n}"), "/a.html").status == 404
+
+
+def test_what_is_not_there_is_left_to_others(reads: Reads) -> None:
+    block = "root * ROOT\nroute {\nfile_server {\npass_thru\nhide a.html\n}\nrespond \"else {path}\" 202\n}"
+    rows = {"/style.css": 200, "/a.html": 202, "/none": 202, "/dir/": 200, "/dir": 308, "/bare/": 202, "/": 200}
+    assert {path: reads.decide("caddy", caddy(block), path).status for path in rows} == rows
+    text = caddy(block.replace("ROOT", str(reads.root)))
+    assert disagreements("caddy", text, [("GET", "www.fernhollow.example", path, {}) for path in rows], reads.folder / "asked") == (len(rows), [])
+
+
+REPLACED = [
+    ("uri replace /old/ /new/", {"/old/x": "/new/x", "/a/old/b/old/": "/a/new/b/new/", "/older": "/older", "/old//x": "/new/x", "/old/old/x": "/new/old/x"}),
+    ("uri replace a b 1", {"/aa": "/ba", "/x": "/x"}),
+    ("uri replace e 1e2", {"/e": "/1e2", "/eve": "/1e2v1e2"}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("line", "paths"), REPLACED)
+def test_texts_in_paths_are_replaced(reads: Reads, tmp_path: Path, line: str, paths: dict[str, str]) -> None:
+    text = caddy(f'{line}\nheader X-Path "{{path}}"\nrespond "{{path}}"')
+    assert {path: reads.decide("caddy", text, path).body for path in paths} == paths
+    assert disagreements("caddy", text, [("GET", "www.fernhollow.example", path, {}) for path in paths], reads.folder / "asked") == (len(paths), [])
+    made = translate(reads.write("caddy", text), "nginx")
+    assert not [str(entry.span) for entry in made.ledger if entry.disposition.value == "unsupported"]
+    save(made.writing.files, tmp_path / "new")
+    assert not check_live(made.reading, read(tmp_path / "new"), most=200).surprises
+
+
+def test_a_text_in_the_query_as_well_is_not_foretold(reads: Reads) -> None:
+    assert reads.decide("caddy", caddy("uri replace a b\nrespond {path}"), "/a?a=1").gave_up
+    assert reads.decide("caddy", caddy("uri path_regexp /+ /\nrespond {path}"), "/a").gave_up
+    assert reads.decide("caddy", caddy("redir /a /b {query.code}\nrespond c"), "/a").gave_up
+
+
+def test_path_information_behind_a_file(reads: Reads) -> None:
+    host = "<Location /a.html>\nAcceptPathInfo On\n</Location>"
+    rows = {"/a.html/x": 200, "/a.html": 200, "/style.css/x": 404, "/dir/index.html/x": 404}
+    assert {path: reads.decide("apache", httpd(host), path).status for path in rows} == rows
+    text = httpd(host).replace("ROOT", str(reads.root))
+    assert disagreements("apache", text, [("GET", "www.fernhollow.example", path, {}) for path in rows], reads.folder / "asked") == (len(rows), [])
+
+
+@pytest.mark.parametrize(
+    ("pattern", "gone"),
+    [
+        (r"(^|/)\.git", {"/dir/.git/x", "/dir/inner/.git"}),
+        (r"(?:^|/)x$", {"/dir/x", "/dir/inner/x", "/dir/.git/x"}),
+        (r"^x|y$", {"/dir/x", "/dir/xy", "/dir/inner/xy", "/dir/xz"}),
+        (r"\.bak$|^xy", {"/dir/xy", "/dir/inner/z.bak"}),
+    ],
+)
+def test_anchors_within_patterns_of_folders(reads: Reads, pattern: str, gone: set[str]) -> None:
+    paths = ["/dir/.git/x", "/dir/inner/.git", "/dir/x", "/dir/xy", "/dir/inner/x", "/dir/inner/xy", "/dir/xz", "/dir/inner/z.bak", "/dir/a.html", "/x"]
+    host = f"<Directory ROOT/dir>\nRewriteEngine On\nRewriteRule \"{pattern}\" - [G]\n</Directory>"
+    assert {path for path in paths if reads.decide("apache", httpd(host), path).status == 410} == gone
+    text = httpd(host).replace("ROOT", str(reads.root))
+    assert disagreements("apache", text, [("GET", "www.fernhollow.example", path, {}) for path in paths], reads.folder / "asked") == (len(paths), [])
+
+
+def test_a_redirect_that_goes_on_where_no_later_pattern_can_hold(reads: Reads) -> None:
+    rules = "<Directory ROOT/dir>\nRewriteEngine On\nRewriteRule ^(.*)\\.htm$ /dir/$1.html [R=302]\nRewriteRule ^latest/(.*)$ v3/$1 [L]\n{more}\n</Directory>"
+    assert reads.decide("apache", httpd(rules.format(more="")), "/dir/x.htm").location == "http://www.fernhollow.example/dir/x.html"
+    assert reads.decide("apache", httpd(rules.format(more="RewriteRule ^(.*)$ /a.html [L]")), "/dir/x.htm").gave_up
+    text = httpd(rules.format(more="")).replace("ROOT", str(reads.root))
+    assert disagreements("apache", text, [("GET", "www.fernhollow.example", path, {}) for path in ("/dir/x.htm", "/dir/latest/y")], reads.folder / "asked") == (2, [])
+
+
+def test_a_changed_path_is_looked_up_again(reads: Reads, tmp_path: Path) -> None:
+    """A rewrite without a flag, and one with `break` behind it that does not hold: the place of the new path answers."""
+    text = nginx(
+        "location /api/ { rewrite ^/api/v1/(.*)$ /v2/$1; rewrite ^/api(/.*)$ $1 break; proxy_pass http://192.0.2.1:81; }"
+        "location /v2/ { proxy_pass http://192.0.2.1:82/two/; }"
+    )
+    outcome = reads.decide("nginx", text, "/api/v1/x")
+    assert outcome.origin is not None and outcome.origin.target == "/two/x"
+    for target in ("caddy", "apache"):
+        made = translate(reads.write("nginx", text), target)
+        assert not [cause for cause in made.comparison.causes if any(item.what == "target at the origin" for item in cause.differences) and cause.severity.value == "breaking" and not cause.reason]
+        save(made.writing.files, tmp_path / target)
+        assert not check_live(made.reading, read(tmp_path / target), most=200).surprises
+
+
+def test_referers_by_pattern(reads: Reads) -> None:
+    text = nginx("root ROOT; location / { valid_referers none server_names ~\\.partner\\.example/; if ($invalid_referer) { return 403; } }")
+    rows = {"": 200, "http://a.partner.example/x": 200, "http://www.fernhollow.example/": 200, "http://other.example/": 403}
+    assert {sent: reads.decide("nginx", text, "/a.html", fields={"Referer": sent} if sent else {}).status for sent in rows} == rows
+    asked = [("GET", "www.fernhollow.example", "/a.html", {"Referer": sent} if sent else {}) for sent in rows]
+    assert disagreements("nginx", text.replace("ROOT", str(reads.root)), asked, reads.folder / "asked") == (4, [])
