@@ -254,7 +254,7 @@ def test_imports(tmp_path: Path) -> None:
         ("@m {\nexpression `{path} == \"/x\"`\nexpression `{path} == \"/y\"`\n}\nrespond @m hi", "without-effect", "a later line takes its place"),
         ("@m {\nprotocol https\nprotocol http\n}\nrespond @m hi", "without-effect", "protocol https"),
         ("reverse_proxy a {\nhandle_response {\ncopy_response\n}\n}", "value-unread", "handle_response"),
-        ("uri replace a b", "value-unread", "strip_prefix or strip_suffix"),
+        ("uri path_regexp a b", "value-unread", "strip_prefix, strip_suffix"),
     ],
 )
 def test_findings_of_reading(reads: Reads, block: str, code: str, words: str) -> None:

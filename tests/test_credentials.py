@@ -35,6 +35,11 @@ ROWS = [
     ("nginx", f"root ROOT; {AUTH} satisfy any; allow 203.0.113.0/24; deny all;", "/a.html", (401, 200, 200, 401)),
     ("nginx", f"root ROOT; {AUTH} allow 203.0.113.0/24; deny all;", "/a.html", (403, 403, 403, 403)),
     ("nginx", f"root ROOT; {AUTH} error_page 401 /404.html;", "/a.html", (401, 200, 200, 401)),
+    # What limit_except does not say itself is the location's: GET leaves only GET and HEAD alone.
+    ("nginx", f"root ROOT; location / {{ {AUTH} limit_except POST {{ allow 127.0.0.0/8; allow 192.0.2.0/24; deny all; }} }}", "/a.html", (401, 200, 200, 401)),
+    ("nginx", f"root ROOT; location / {{ {AUTH} satisfy any; allow 203.0.113.0/24; deny all; limit_except POST {{ deny all; }} }}", "/a.html", (401, 200, 200, 401)),
+    ("nginx", f"root ROOT; location / {{ limit_except POST {{ {AUTH} }} }}", "/a.html", (401, 200, 200, 401)),
+    ("nginx", f"root ROOT; location / {{ {AUTH} limit_except POST {{ auth_basic off; }} }}", "/a.html", (200, 200, 200, 200)),
     ("caddy", f"root * ROOT\n{USERS}\nfile_server", "/a.html", (401, 200, 200, 401)),
     ("caddy", f"{USERS}\nrespond open 200", "/", (401, 200, 200, 401)),
     ("caddy", f"{USERS}\nredir /a /b", "/a", (302, 302, 302, 302)),

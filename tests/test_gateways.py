@@ -13,6 +13,7 @@ import pytest
 from tests.support.conformance import disagreements
 from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
+from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.lab import fastcgi
 from young_lantern.lab.live import check_live
 from young_lantern.lab.origin import MARK, Origins
@@ -447,3 +448,28 @@ def test_an_application_that_is_away_is_no_missing_index_file(reads: Reads) -> N
     live = check_live(made.reading, made.read_back, most=300)
     assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
     assert any(row.answers[1].status == 503 and row.request.target == "/" for row in live.rows)
+
+
+INFORMED = f"{SPLIT} {{test}} {USUAL} fastcgi_param PATH_INFO {{info}}; fastcgi_pass unix:/run/fernhollow.sock;"
+
+
+@pytest.mark.parametrize("target", ["caddy", "apache"])
+@pytest.mark.parametrize(
+    ("test", "info", "told"),
+    [
+        ("try_files $fastcgi_script_name =404;", "$fastcgi_path_info", None),
+        ("set $path_info $fastcgi_path_info; try_files $fastcgi_script_name =404;", "$path_info", "/more"),
+        ("if (!-f $document_root$fastcgi_script_name) { return 404; }", "$fastcgi_path_info", "/more"),
+        ("try_files $fastcgi_script_name /index.php;", "$fastcgi_path_info", None),
+    ],
+)
+def test_scripts_that_must_be_there(reads: Reads, tmp_path: Path, target: str, test: str, info: str, told: str | None) -> None:
+    """The ways in which scripts are asked for as files, with information behind their names: carried, and nothing is answered with 501."""
+    _with_scripts(reads)
+    text = nginx(f"root ROOT; location ~ \\.php(/|$) {{ {INFORMED.format(test=test, info=info)} }}")
+    made = translate(reads.write("nginx", text), target)
+    assert not [str(entry.span) for entry in made.ledger if entry.disposition.value == "unsupported"]
+    after = decide(made.read_back.estate, request_for("http://www.fernhollow.example/a.php/more"), real_files())
+    assert after.origin is not None and after.origin.target == str(reads.root / "a.php") and (dict(after.origin.fields).get("PATH_INFO") or None) == told
+    save(made.writing.files, tmp_path / "new")
+    assert not check_live(made.reading, read(tmp_path / "new"), most=200).surprises

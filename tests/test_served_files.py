@@ -9,6 +9,7 @@ import pytest
 from tests.support.conformance import disagreements
 from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
+from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.lab.live import check_live
 from young_lantern.translate import read, save, translate
 
@@ -135,3 +136,24 @@ def test_referers_by_pattern(reads: Reads) -> None:
     assert {sent: reads.decide("nginx", text, "/a.html", fields={"Referer": sent} if sent else {}).status for sent in rows} == rows
     asked = [("GET", "www.fernhollow.example", "/a.html", {"Referer": sent} if sent else {}) for sent in rows]
     assert disagreements("nginx", text.replace("ROOT", str(reads.root)), asked, reads.folder / "asked") == (4, [])
+
+
+ALIASES = (
+    "AliasMatch ^/u/([a-z]+)/page$ ROOT/dir/$1.html\nAliasMatch ^/(?:help|manual)(/.*)?$ ROOT$1\nAliasMatch /robots ROOT/style.css\n"
+    "<Directory ROOT/bare>\nRequire all denied\n</Directory>\n<Location /u/>\nHeader set X-U yes\n</Location>"
+)
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+def test_files_by_patterns(reads: Reads, tmp_path: Path, target: str) -> None:
+    """What lies where a pattern's groups say, with what sections for its folder and for the path say."""
+    text = httpd(ALIASES)
+    rows = {"/u/index/page": 200, "/u/none/page": 404, "/u/index/page/": 404, "/help/a.html": 200, "/manual/bare/x.txt": 403, "/help": 301, "/manual/": 200, "/x/robots.txt": 200}
+    assert {path: reads.decide("apache", text, path).status for path in rows} == rows
+    assert disagreements("apache", text.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", path, {}) for path in rows], reads.folder / "asked") == (len(rows), [])
+    made = translate(reads.write("apache", text), target)
+    assert not [str(entry.span) for entry in made.ledger if entry.disposition.value == "unsupported"]
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(made.reading, read(tmp_path / "new"), most=250)
+    assert not live.surprises
+    assert decide(made.read_back.estate, request_for("http://www.fernhollow.example/u/index/page"), real_files()).status == 200

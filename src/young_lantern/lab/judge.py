@@ -146,7 +146,12 @@ _PROXY_WORDS = re.compile(r"^proxy:(?:balancer|fcgi)://[^/]*")
 
 def _sent(received: dict, back: Back) -> dict[str, str]:  # type: ignore[type-arg]
     """The parameters that an application got, paths as configured."""
-    return {name: back.path(_PROXY_WORDS.sub("", value)) if value.startswith(("/", "proxy:")) else back.text(value) for name, value in received.get("parameters", [])}
+    return {name: back.path(_one_slash(name, _PROXY_WORDS.sub("", value))) if value.startswith(("/", "proxy:")) else back.text(value) for name, value in received.get("parameters", [])}
+
+
+def _one_slash(name: str, value: str) -> str:
+    """`//srv/x` is the file `/srv/x`: so mod_proxy_fcgi names it behind `fcgi://localhost/` (2.4.71, probed)."""
+    return re.sub(r"^/{2,}", "/", value) if name == "SCRIPT_FILENAME" else value
 
 
 def _parameters(outcome: Outcome, received: dict, back: Back) -> list[Difference]:  # type: ignore[type-arg]

@@ -85,10 +85,40 @@ def read_pattern_aliases(nodes: list[Node], context: Context) -> list[tuple[Node
     return made
 
 
+def read_other_pattern_aliases(nodes: list[Node], context: Context) -> list[tuple[Node, Pattern, str, Template]]:
+    """(directive, pattern, folder, what lies in it) of the other AliasMatch lines: the file's whole name is what is written, whatever the pattern leaves over.
+
+    mod_alias.c, try_alias_list (2.4.71, probed): groups go in as they are decoded.
+    """
+    made = []
+    known = {id(node) for node, *_ in read_pattern_aliases(nodes, context)}
+    for node in nodes:
+        if node.name != "aliasmatch" or len(node.args) != 2 or id(node) in known:
+            continue
+        folder = _folder_of(node.args[1])
+        if not folder:
+            continue
+        label = context.label("alias")
+        context.use(node)
+        made.append((node, replace(context.pattern(node.args[0], node), label=label), folder, context.template(node.args[1][len(folder):], node, rule=label)))
+    return made
+
+
+def _folder_of(target: str) -> str:
+    """The folder that all files lie in that a target of AliasMatch may name; "" where there is no such one."""
+    written = target.partition("$")[0]
+    return written.rpartition("/")[0] if written.startswith("/") else ""
+
+
+def folders_of_patterns(nodes: list[Node]) -> list[str]:
+    """The folders that AliasMatch lines lead to."""
+    return [folder for node in nodes if node.name == "aliasmatch" and len(node.args) == 2 and (folder := _folder_of(node.args[1]))]
+
+
 def read_unread_handlers(nodes: list[Node], context: Context) -> list[Route]:
     """Aliases by pattern and those of scripts: what lies there is not answered."""
     made = []
-    read = {id(node) for node, *_ in read_pattern_aliases(nodes, context)}
+    read = {id(node) for node, *_ in (*read_pattern_aliases(nodes, context), *read_other_pattern_aliases(nodes, context))}
     for node in context.take(nodes, "scriptalias", "scriptaliasmatch", "aliasmatch"):
         if len(node.args) != 2 or id(node) in read:
             continue

@@ -16,7 +16,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, AllOf, AnswerLimit, Block, Capture, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewritten, Route, Step, Template, TextIs, TextMatches, Unserved,
+    ALWAYS, AllOf, AnswerLimit, Block, Capture, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, TextIs, TextMatches, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.placeholders import PLACEHOLDER
@@ -176,6 +176,9 @@ class Program:
             for node, pattern, url, folder in mappings.read_pattern_aliases(nodes, context):
                 place = Place(url.rstrip("/"), folder.rstrip("/"))
                 made[id(node)] = Route(PathMatches(pattern, span=node.span), self.files(place, node), node.span, node.comments, url)
+            for node, pattern, folder, name in mappings.read_other_pattern_aliases(nodes, context):
+                file = Rewrite(SetPath(name), internal=False, keeps_url=True, span=node.span)
+                made[id(node)] = Route(PathMatches(pattern, span=node.span), (file, *self.files(Place("", folder), node)), node.span, node.comments, label=folder)
             for node, url, folder in mappings.read_aliases(nodes, context):
                 if url.endswith("/") and not folder.endswith("/") and url != "/":
                     # mod_alias puts the rest behind the folder's bare text, so that `/icons/a` becomes `…/iconsa`.

@@ -17,7 +17,7 @@ from .. import defaults
 from . import client, heads, logs, tls
 from .context import Context, Node
 from .folders import with_folder_files
-from .mappings import read_aliases
+from .mappings import folders_of_patterns, read_aliases
 from .places import glob_pattern, read_sections
 from .program import Host, Program
 
@@ -95,7 +95,7 @@ def read_site(host: VirtualHost, main: list[Node], context: Context) -> Site:
     folder = root.args[0] if root and root.args else defaults.DOCUMENT_ROOT
     named = context.last(own, "servername") or context.last(around, "servername")
     server_name = re.sub(r"^https?://|:\d+$", "", named.args[0]) if named and named.args else ""
-    folders = [folder.rstrip("/"), *(text.rstrip("/") for nodes in (own, around) for _, _, text in read_aliases(nodes, context))]
+    folders = [folder.rstrip("/"), *(text.rstrip("/") for nodes in (own, around) for _, _, text in read_aliases(nodes, context)), *folders_of_patterns([*own, *around])]
     sections = with_folder_files(read_sections([*around, *own], context), folders, [*around, *own], context)
     made = Host(own, around, sections, folder, root, server_name, host.secure)
     with context.gather() as spans:
