@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from ..model import ALWAYS, Abort, AskFirst, ClientIn, Redirect, Respond, Span, Unserved
+from ..model import ALWAYS, Abort, AskFirst, ClientIn, MethodIn, Not, Redirect, Respond, Span, Unserved
 from ..model.walk import walk
 from .static import bare
 from .tree import Branch, Chain, Leaf, leaves
@@ -33,23 +33,29 @@ def close_asked(chain: Chain, lost: Callable[[AskFirst, Leaf], None]) -> Chain:
     return chain
 
 
-def exempt_clients(chain: Chain) -> Chain:
-    """The chain in which an answer that some addresses get without credentials is one answer, for dialects that can say so."""
+def exempt_clients(chain: Chain, methods: bool = False) -> Chain:
+    """The chain in which an answer that some addresses get without credentials, or some methods, is one answer, for dialects that can say so."""
     items: list = []
     for number, item in enumerate(chain.items):
         if isinstance(item, Branch):
-            if (leaf := _as_one(item, chain.items[number + 1:])) is not None:
+            if (leaf := _as_one(item, chain.items[number + 1:], methods)) is not None:
                 return Chain([*items, leaf], chain.shared)
-            item = Branch([replace(fork, chain=exempt_clients(fork.chain)) for fork in item.forks], item.span)
+            item = Branch([replace(fork, chain=exempt_clients(fork.chain, methods)) for fork in item.forks], item.span)
         items.append(item)
     return Chain(items, chain.shared)
 
 
-def _as_one(branch: Branch, rest: list) -> Leaf | None:  # type: ignore[type-arg]
-    """Some addresses, and all others, who must say who they are: the one answer of both."""
-    if len(branch.forks) != 2 or not isinstance(inside := branch.forks[0].condition, ClientIn) or branch.forks[1].condition is not ALWAYS:
+def _as_one(branch: Branch, rest: list, methods: bool) -> Leaf | None:  # type: ignore[type-arg]
+    """Some addresses or methods, and all others, who must say who they are: the one answer of both."""
+    inside = branch.forks[0].condition
+    if methods and isinstance(inside, Not) and isinstance(inside.condition, MethodIn) and not branch.forks[0].chain.falls and len(branch.forks) == 1:
+        # The guarded ones come first, and what follows is for the others.
+        inside, ways = inside.condition, [rest, branch.forks[0].chain.items]
+    elif len(branch.forks) == 2 and isinstance(inside, ClientIn) and branch.forks[1].condition is ALWAYS:
+        ways = [[*fork.chain.items, *rest] for fork in branch.forks]
+    else:
         return None
-    free, guarded = (_leaf([*fork.chain.items, *rest]) for fork in branch.forks)
+    free, guarded = map(_leaf, ways)
     if free is None or guarded is None:
         return None
     settings, guard = free.settings, guarded.settings.guard
@@ -57,7 +63,7 @@ def _as_one(branch: Branch, rest: list) -> Leaf | None:  # type: ignore[type-arg
         return None
     if bare(replace(settings, also=())) != bare(replace(guarded.settings, guard=None, also=())):
         return None
-    spans = (span for span in walk((branch.forks[0].condition, branch.forks[0].span, branch.forks[0].also, branch.forks[1].span, branch.span)) if isinstance(span, Span))
+    spans = (span for span in walk(([(fork.condition, fork.span, fork.also) for fork in branch.forks], branch.span)) if isinstance(span, Span))
     guard = replace(guard, also=tuple(dict.fromkeys((*guard.also, *spans))))
     return replace(guarded, settings=replace(guarded.settings, guard=guard, exempt=inside))
 

@@ -11,7 +11,7 @@ from functools import lru_cache
 from typing import Any
 
 from ..model import (
-    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, HostIs, LookedUpInside, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
+    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, HostIs, LookedUpInside, Lookup, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, Route, SchemeIs, Step, Template, TextIs,
     TextMatches, Var, Variable, fixed, literal,
 )
 from ..model.placeholders import is_open
@@ -58,8 +58,33 @@ class Known:
         return replace(self, variables=(*((key, held) for key, held in self.variables if key != name), (name, value)))
 
 
-def truth(condition: Condition, known: Known) -> bool | None:
+@dataclass(frozen=True, slots=True)
+class Once:
+    """What a condition on a table came to when it was asked first: nginx looks a table up once for a request, whatever becomes of the path."""
+
+    condition: Condition
+
+
+def asked_once(program: tuple[Step, ...]) -> tuple[Step, ...]:
+    """The program, of a server that looks tables up once, with its conditions on tables marked so."""
+    def mark(value: object) -> object:
+        return Once(value) if isinstance(value, TextIs | TextMatches) and any(isinstance(part, Lookup) for part in value.template) else value
+
+    return transform(program, lambda value: replace(value, condition=transform(value.condition, mark)) if isinstance(value, Route) else value)
+
+
+def plainly(condition: Condition) -> Condition:
+    """The condition without such marks."""
+    return transform(condition, lambda value: value.condition if isinstance(value, Once) else value)
+
+
+def truth(condition: Condition | Once, known: Known) -> bool | None:
     """Whether the condition holds, as far as that is known."""
+    if isinstance(condition, Once):
+        for said in (True, False):
+            if (condition, said) in known.settled:
+                return said
+        return truth(condition.condition, known)
     if isinstance(condition, AnyOf) and known.held:
         for said in (True, False):
             if (bare(condition), said) in known.held:
@@ -171,12 +196,15 @@ def _label(condition: Condition) -> str | None:
 
 def without(known: Known, condition: Condition) -> Known:
     """What is known besides once the condition did not hold."""
+    if isinstance(condition, Once):
+        outside = without(known, condition.condition)
+        return replace(outside, settled=outside.settled | {(condition, False)})
     if isinstance(condition, PathStartsWith) and not condition.ignores_case:
         return replace(known, excluded=known.excluded | {condition.prefix})
     if _is_of_paths(condition):
         return replace(known, held=known.held | {(bare(condition), False)})
     if isinstance(condition, Not):
-        return narrowed(known, condition.condition) if lasting(condition.condition) else known
+        return narrowed(known, condition.condition) if isinstance(condition.condition, Once) or lasting(condition.condition) else known
     if lasting(condition):
         return replace(known, settled=known.settled | {(condition, False)})
     if isinstance(condition, AllOf):
@@ -208,6 +236,11 @@ def _is_of_paths(condition: Condition) -> bool:
 def narrowed(known: Known, condition: Condition) -> Known:
     """What is known besides once the condition held."""
     match condition:
+        case Once(inner):
+            inside = narrowed(known, inner)
+            return replace(inside, settled=inside.settled | {(condition, True)})
+        case Not(Once(inner) as once):
+            return replace(known, settled=known.settled | {(once, False)})
         case PathIs(path, False, PathForm.CURRENT):
             return replace(known, path=path, prefix=path)
         case PathStartsWith(prefix, False, PathForm.CURRENT) if len(prefix) > len(known.prefix):

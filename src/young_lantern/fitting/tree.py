@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from ..model import (
-    Abort, AskFirst, BodyLimit, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, Forward, Gateway, LogTo, MediaTypes, Redirect, Respond, Restart, Rewrite, ServeFiles,
+    Abort, AskFirst, BodyLimit, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, Forward, Gateway, LogTo, MediaTypes, MethodIn, Redirect, Respond, Restart, Rewrite, ServeFiles,
     SetVariable, Span, Unserved,
 )
 
@@ -31,7 +31,7 @@ class Settings:
     also: tuple[Span, ...] = ()  # lines that say the same as these settings, elsewhere
     guard: Credentials | None = None
     asks: tuple[AskFirst, ...] = ()
-    exempt: ClientIn | None = None  # who needs none of them
+    exempt: ClientIn | MethodIn | None = None  # who, or what, needs none of them
     types: MediaTypes | None = None
 
 

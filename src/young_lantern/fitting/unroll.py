@@ -18,7 +18,7 @@ from ..model import (
 from ..model.media_types import of_name
 from ..model.walk import transform, walk
 from ..patterns import may_end_in_slash
-from .static import Known, narrowed, simplified, truth, without
+from .static import Known, narrowed, plainly, simplified, truth, without
 from .tree import Branch, Chain, Effect, Fork, Leaf, Settings, leaves
 
 # How often a path that is not fully known may be looked up again, and how many leaves a site may grow to: more would be
@@ -220,6 +220,7 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
         captures = value and not isinstance(route.condition, Not) and any(isinstance(item, Capture) for item in walk(route.steps))
         captured = frozenset(item.pattern for item in walk((route.condition, route.steps)) if isinstance(item, Capture))
         condition = ALWAYS if value and not captures else route.condition if captures else simplified(route.condition, known_here, captured)
+        condition = plainly(condition)
         inner = replace(_with_captures(env, condition), known=narrowed(known_here, route.condition))
         known_before = known_here
         known_here = without(known_here, route.condition)
@@ -416,7 +417,8 @@ def _set(env: _Env, step: Field | ErrorPages | Compress | MediaTypes | BodyLimit
             known = None if step.when is None or step.asked_last else truth(step.when, env.known)
             if known is False:
                 return settings
-            made = _captured(replace(step, when=None if step.when is None or known else step.when if step.asked_last else simplified(step.when, env.known)), env)
+            when = None if step.when is None or known else plainly(step.when if step.asked_last else simplified(step.when, env.known))
+            made = _captured(replace(step, when=when), env)
             if made.side is Side.REQUEST:
                 return replace(settings, request_fields=(*settings.request_fields, made))
             return replace(settings, fields=(*settings.fields, made))

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from ....model import ClientIn, Condition, Credentials, Not, Span, literal
+from ....model import ClientIn, Condition, Credentials, MethodIn, Not, Span, literal
 from ...users import users_file
 from ..values import quote
 from .context import Context
 from .output import Node
 
 
-def write_guard(step: Credentials, exempt: ClientIn | None, others: list[Node], context: Context) -> list[Node]:
-    """Who must say who he is, with addresses that need not, and what else must hold. The users' file stays where it is; users of a
+def write_guard(step: Credentials, exempt: ClientIn | MethodIn | None, others: list[Node], context: Context) -> list[Node]:
+    """Who must say who he is, with addresses and methods that need not, and what else must hold. The users' file stays where it is; users of a
     configuration get one below `users/`."""
     nobody = step.users == ()
     file = users_file(step, nobody, context.files)
@@ -19,8 +19,10 @@ def write_guard(step: Credentials, exempt: ClientIn | None, others: list[Node], 
     asked = ["valid-user"] if step.users is None or nobody else ["user", *step.users]
     require = context.line("Require", *asked, spans=spans)
     if exempt is not None:
-        context.modules.add("authz_host")
-        require = context.line("RequireAny", spans=spans, block=[context.line("Require", "ip", *exempt.networks, spans=spans), require])
+        # authz_core and authz_host; HEAD goes with GET (mod_authz_core, "Require method").
+        words = ["ip", *exempt.networks] if isinstance(exempt, ClientIn) else ["method", *exempt.methods]
+        context.modules |= {"authz_host"} if isinstance(exempt, ClientIn) else set()
+        require = context.line("RequireAny", spans=spans, block=[context.line("Require", *words, spans=spans), require])
     if others:
         require = context.line("RequireAll", spans=spans, block=[*others, require])
     return [

@@ -397,7 +397,8 @@ def _lose(span: Span | None, what: Unwritable, where: _Where, plan: Plan, contex
     asked = write_conditions(where.parts, (), context)
     if isinstance(asked, Unwritable):
         # Whom it is for cannot be said: of what refuses, all are refused within the path that can be said; else nobody is kept from anything.
-        by_path = tuple(found for part in where.parts if (found := by_paths(part)) is not ALWAYS)
+        said = (part if not isinstance(write_conditions((part,), (), context), Unwritable) else by_paths(part) for part in where.parts)
+        by_path = tuple(part for part in said if part is not ALWAYS)
         asked = write_conditions(by_path, (), context) if refused else asked
     event = Event(where.parts, [] if isinstance(asked, Unwritable) else rewrites.rule(asked, "-", ["R=501", "L"], context, (span,), _WHY_501))
     plan.events.append(event)

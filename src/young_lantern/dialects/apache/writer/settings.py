@@ -284,6 +284,10 @@ def _texts_for_all(plan: Plan, chain: Chain, context: Context) -> list[Node]:
     return [node for status, nodes in made.items() if status not in mixed for node in nodes]
 
 
+def _spans_of(node: Node) -> list[Span]:
+    return [*node.spans, *(span for inner in node.block or [] for span in _spans_of(inner))]
+
+
 def _closed(caring: list[Case], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]], context: Context) -> bool:
     """Who may come in differs, and not by paths alone: sections that overlap would let some in by the wrong list. All of it stays closed."""
     keys = {id(case): tuple(said.key for said in held[id(case)]) for case in caring}
@@ -291,8 +295,8 @@ def _closed(caring: list[Case], held: dict[int, Lines], sections: dict[tuple[str
     if len({keys[id(case)] for case in guarded}) < 2 or all(_region(case, keys[id(case)], held) is not None for case in guarded):
         return False
     for case in guarded:
-        for said in held[id(case)]:
-            context.lost(said.node.spans[0] if said.node.spans else None, said.node.words[0], "who may come in depends on more than the path there; all of it is closed")
+        for span in dict.fromkeys(span for said in held[id(case)] for span in _spans_of(said.node)):
+            context.lost(span, "who may come in", "that depends on more than the path there; all of it is closed")
     found = [tuple(part for part in case.parts if of_paths(part)) for case in guarded]
     place = None if any(not parts for parts in found) else _union(found)
     sections.setdefault(place or ("LocationMatch", "^"), []).append(context.line("Require", "all", "denied"))

@@ -21,6 +21,7 @@ from ....fitting.conditional import with_conditions, without_idle_changes
 from ....fitting.places import plain_paths
 from ....fitting.scripts import spelt_out
 from ....fitting.spread import spread
+from ....fitting.static import asked_once
 from ....fitting.targets import plain_targets
 from ....fitting.trying import without_loops
 from ....model import SYSTEM_TRUST, AnswerPlainly, AskFirst, Disposition, Estate, Forward, HostName, Listener, Redirect, ServeFiles, Site, SiteTls, Span, Var, Variable
@@ -103,12 +104,14 @@ def write_body(site: Site, context: Context) -> list[Node]:
     # nginx sends no field of an answer whose value is empty.
     context.empty_at_times = empty_at_times(site.program) if context.estate.dialect == "nginx" else set()
     captures_host = any(name.pattern for name in site.names)
-    chain, lost = unroll(tables_as_variables(with_conditions(without_tables(with_redirects_by_row(answer_types.split_tables(without_every_path(spelt_out(site.program))))))), captures_host=captures_host, own_requests=True, strict=context.options.strict)
+    by_row = with_redirects_by_row(answer_types.split_tables(without_every_path(spelt_out(site.program))))
+    program = without_tables(asked_once(by_row) if context.estate.dialect == "nginx" else by_row)
+    chain, lost = unroll(tables_as_variables(with_conditions(program)), captures_host=captures_host, own_requests=True, strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     plain_targets(chain, rewrites_inside=False)
     passing: set[int] = set()
-    chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict), lambda field: False))), passing))
+    chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict), lambda field: False)), methods=True), passing))
     chain = close_unguarded(close_asked(chain, lambda step, leaf: _asked(step, leaf, context)))
     context.deciding = deciding_variables(chain)
     own_types.defaults_as_settings(chain)

@@ -15,6 +15,7 @@ from ....codes import IPV6_TOO, RESTART_LOST, TYPE_BY_NAME
 from ....fitting import Branch, Chain, Fork, answer_types, hoist, leaves, own_types, unroll, with_keys_in_patterns, without_impossible, without_tables
 from ....fitting.closing import deciding_variables
 from ....fitting.scripts import split_by_test
+from ....fitting.static import asked_once
 from ....fitting.every_path import without_every_path
 from ....fitting.places import url_as_path
 from ....fitting.preflight import answer_preflights
@@ -52,7 +53,9 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for table in walk(site.program):
         if isinstance(table, Lookup) and table.networks:
             context.implied(table.span, "its networks are asked for where its variable was")
-    chain, lost = unroll(with_keys_in_patterns(without_tables(answer_types.split_tables(without_every_path(split_by_test(url_as_path(site.program)))), networks_only=True)), captures_host=any(name.pattern for name in site.names), strict=context.options.strict)
+    program = answer_types.split_tables(without_every_path(split_by_test(url_as_path(site.program))))
+    program = with_keys_in_patterns(without_tables(asked_once(program) if context.estate.dialect == "nginx" else program, networks_only=True))
+    chain, lost = unroll(program, captures_host=any(name.pattern for name in site.names), strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     chain = without_impossible(chain)
