@@ -254,6 +254,10 @@ def test_imports(tmp_path: Path) -> None:
         ("@m {\nexpression `{path} == \"/x\"`\nexpression `{path} == \"/y\"`\n}\nrespond @m hi", "without-effect", "a later line takes its place"),
         ("@m {\nprotocol https\nprotocol http\n}\nrespond @m hi", "without-effect", "protocol https"),
         ("reverse_proxy a {\nhandle_response {\ncopy_response\n}\n}", "value-unread", "handle_response"),
+        ("reverse_proxy h2c://192.0.2.1:81", "value-unread", "h2c://"),
+        ("reverse_proxy 192.0.2.1:81 {\ntransport http {\nversions h2c 2\n}\n}", "value-unread", "h2c://"),
+        ("reverse_proxy 192.0.2.1:81 {\ntransport http {\nmax_response_header 1KB\n}\n}", "value-unread", "max_response_header"),
+        ("file_server {\nprecompressed gzip\n}", "value-unread", "precompressed"),
         ("uri path_regexp a b", "value-unread", "strip_prefix, strip_suffix"),
     ],
 )

@@ -25,6 +25,10 @@ _SETTINGS = frozenset("""flush_interval buffer_requests buffer_responses max_buf
     health_uri health_port health_interval health_timeout health_status health_body health_path health_headers
     fail_duration max_fails unhealthy_status unhealthy_latency unhealthy_request_count""".split())
 
+# Lines of `transport http` about connections alone.
+_OF_CONNECTIONS = frozenset("""versions read_buffer write_buffer dial_fallback_delay expect_continue_timeout resolvers keepalive keepalive_interval keepalive_idle_conns
+    keepalive_idle_conns_per_host max_conns_per_host""".split())
+
 
 def read_reverse_proxy(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
     """`reverse_proxy [matcher] ORIGIN… [{ … }]`."""
@@ -89,6 +93,11 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
         # reverseproxy.go (2.6.2, probed): content does not go along with such a method.
         up.append(Field(Side.REQUEST, Operation.REMOVE, "Content-Length"))
     secure = secure or any(address.startswith("https://") for address in addresses)
+    other = next((found[1] for address in addresses if (found := re.match(r"(\w+)://", address)) and found[1] not in ("http", "https")), "h2c" if "h2c" in times else "")
+    if other:
+        # An origin that speaks HTTP/2 alone answers nobody who speaks HTTP/1.1.
+        context.unread(directive, f"{other}://", "http:// or https:// was expected; origins that speak something else are not read")
+        return (Unserved(directive.span.directive, directive.span),)
     pool = pool_of(addresses, policy, secure, directive, context)
     if not context.pools[pool].members or any(re.search(r"\s", address) for address in addresses):
         return (Unserved(directive.span.directive, directive.span),)  # none that is read: what it answers is not known
@@ -184,6 +193,10 @@ def _read_transport(inner: Directive, times: dict[str, float | None], directive:
             times[line.name] = values.read_duration_or_open(line.args[0])
         elif line.name == "compression":
             times["compression"] = 0.0 if line.args == ["off"] else None
+        elif line.name == "versions" and "h2c" in line.args:
+            times["h2c"] = None
+        elif line.name in _OF_CONNECTIONS:
+            pass
         elif line.name.startswith("tls"):
             secure = True
             if line.name == "tls_insecure_skip_verify":
@@ -194,6 +207,8 @@ def _read_transport(inner: Directive, times: dict[str, float | None], directive:
                 tls = replace(tls, name=line.args[0])
             elif line.args:
                 context.unread(directive, " ".join(word.raw for word in line.words), "a setting of TLS to the origin that the model knows was expected")
+        else:
+            context.unread(directive, " ".join(word.raw for word in line.words), "a setting of how an origin is spoken to that the model knows was expected")
     return tls, secure
 
 
