@@ -358,3 +358,25 @@ location = /asked { proxy_pass http://192.0.2.8:9091; proxy_set_header Content-L
 def test_an_address_of_several_words_is_none(reads: Reads) -> None:
     made = reads.read("caddy", 'http://loans.fernhollow.example {\nreverse_proxy "192.0.2.1:81 192.0.2.2:81"\n}\n')
     assert any(item.code.name == "value-unread" for item in made.findings)
+
+
+MAPPED = (
+    "location /a/ { proxy_pass http://192.0.2.1:81; proxy_redirect ~^http://[^/]+(/.*)$ https://$host/a$1; }"
+    "location /b/ { proxy_pass http://192.0.2.1:81; proxy_redirect ~*/X(\\w*) /y/$1/; }"
+    "location /c/ { proxy_pass http://192.0.2.1:81; proxy_redirect ~^http://[^/]+/ /; }"
+)
+
+
+@pytest.mark.parametrize("target", ["caddy", "apache"])
+def test_redirects_mapped_by_patterns(reads: Reads, tmp_path: Path, target: str) -> None:
+    """The whole Location gives way to what a pattern's groups say, and does so again when it comes back to nginx."""
+    there = translate(reads.write("nginx", nginx(MAPPED)).parent, target)
+    lost = [entry.span.directive for entry in there.ledger if entry.disposition.value == "unsupported"]
+    assert [line for line in lost if "$host" not in line] == []  # httpd puts no host into what it edits, and says so
+    save(there.writing.files, tmp_path / "there")
+    after = read(tmp_path / "there", target)
+    assert not check_live(there.reading, after, most=300).surprises
+    back = translate(tmp_path / "there", "nginx", dialect=target)
+    assert "".join(back.writing.files.values()).count("proxy_redirect ~") >= (3 if target == "caddy" else 2)
+    save(back.writing.files, tmp_path / "back")
+    assert not check_live(after, read(tmp_path / "back", "nginx"), most=300).surprises

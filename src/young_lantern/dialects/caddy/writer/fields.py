@@ -149,7 +149,8 @@ def write_operation(field: Field, adds: bool, context: Context) -> list[str] | U
     if isinstance(value, Unwritable):
         return value
     if field.operation is Operation.EDIT and field.find is not None:
-        return [field.name, quote(field.find.text), quote(value)]
+        # A replacement writes a group before a letter or digit as `${1}`, whose braces are no placeholder.
+        return [field.name, quote(("(?i)" if field.find.ignores_case else "") + field.find.text), quote(re.sub(r"\$\\\{(\d)\}", r"${\1}", value))]
     return [sign + field.name, quote(value)]
 
 

@@ -12,7 +12,7 @@ from dataclasses import replace
 from typing import Any
 
 from ....model import (
-    SYSTEM_TRUST, AsReceived, Capture, CookieFlags, CookieMapping, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, OriginTls, Pattern, Placeholder, Pool, Side, Written, literal,
+    SYSTEM_TRUST, AsReceived, Capture, CookieFlags, CookieMapping, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, OriginTls, Pattern, Placeholder, Pool, Side, Template, Written, join, literal,
 )
 from .. import defaults
 from ..syntax import Directive
@@ -50,7 +50,7 @@ def read_forward(directive: Directive, scope: Scope, prefix: str | None, context
         response_fields=tuple(
             Field(Side.RESPONSE, Operation.REMOVE, hidden.args[0], span=context.use(hidden).span)
             for hidden in scope.inherited("proxy_hide_header")
-        ),
+        ) + _mapped_by_pattern(scope, context),
         redirects=_mappings(scope, scheme, authority, path, prefix, has_variables, directive, context),
         cookies=read_cookies(scope, context),
         **intercepts(scope, "proxy_intercept_errors", context),
@@ -174,10 +174,29 @@ def _mappings(scope: Scope, scheme: str, authority: str, path: str, prefix: str 
             made.append(_default_mapping(scheme, authority, path, prefix, item, directive, context))
         elif item.args != ["off"]:
             if item.args[0].startswith("~"):
-                context.unread(item, item.args[0], "a mapping by pattern is not read yet")
+                if len(written) > 1:
+                    context.unread(item, item.args[0], "a mapping by pattern was expected to stand alone: beside others the first that holds counts")
                 continue
             made.append(LocationMapping(context.template(item.args[0], item), context.template(item.args[-1], item), item.span))
     return tuple(made)
+
+
+def _mapped_by_pattern(scope: Scope, context: Context) -> tuple[Field, ...]:
+    """`proxy_redirect ~PATTERN REPLACEMENT`, alone: the whole Location gives way to the replacement (ngx_http_proxy_rewrite_regex)."""
+    written = scope.inherited("proxy_redirect")
+    if len(written) != 1 or not written[0].args[0].startswith("~") or len(written[0].args) != 2:
+        return ()
+    item = context.use(written[0])
+    text = item.args[0][1:].removeprefix("*")
+    whole = text if text.startswith("^") and text.endswith("$") and "|" not in text else f"^(?:{text[1:] if text.startswith('^') else f'.*?(?:{text})'}).*$" if "|" not in text else f"^.*?(?:{text}).*$"
+    pieces = re.split(r"\$([1-9])", item.args[1])
+    value: Template = ()
+    for number, piece in enumerate(pieces):
+        # Written so that letters and digits behind it are no part of the group's name.
+        group = f"${{{piece}}}" if re.match(r"\w", pieces[number + 1] if number % 2 else "") else f"${piece}"
+        value = join(value, group) if number % 2 else join(value, *context.template(piece, item))
+    pattern = context.pattern(whole, item, ignores_case=item.args[0].startswith("~*"))
+    return (Field(Side.RESPONSE, Operation.EDIT, "Location", value, find=pattern, span=item.span, comments=item.comments),)
 
 
 def _mapped_above(scope: Scope, context: Context) -> LocationMapping | None:

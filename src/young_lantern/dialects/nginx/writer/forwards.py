@@ -12,12 +12,14 @@ import re
 from dataclasses import replace
 
 from ....codes import POLICY_DIFFERS
+from ....fitting import Chain, leaves
 from ....fitting.mapping import as_received, location_mapping
 from ....model import (
-    SYSTEM_TRUST, UNDERSCORED, WAITS, AsReceived, Capture, Disposition, Field, Forward, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Side, Span, StripPrefix, Template, Var,
+    SYSTEM_TRUST, UNDERSCORED, WAITS, AsReceived, Capture, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Side, Span, StripPrefix, Template, Var,
     Variable, Written, join, literal,
 )
 from ....model.walk import walk
+from ....patterns import compiled
 from ...noting import Unwritable
 from ..values import quote, write_time
 from .context import Context
@@ -344,7 +346,10 @@ def _redirects(step: Forward, url: str, prefix: str, context: Context) -> list[N
     mappings = [*step.redirects, *(mapping for field in step.response_fields if (mapping := location_mapping(field)))]
     for field in step.response_fields:
         if field.name.lower() == "location" and field.operation is Operation.EDIT and location_mapping(field) is None:
-            context.lost(field.span, "Location", "the pattern that it is changed by is no plain beginning of a URL", "write a proxy_redirect with a pattern")
+            line = _by_pattern(field, mappings, context)
+            if line is not None:
+                return [line]
+            context.lost(field.span, "Location", "the pattern that it is changed by is no beginning of a URL, or stands beside other mappings", "write a proxy_redirect with a pattern")
     own = (url, prefix) if url.count("/") > 2 and prefix else (f"{url}/", "/")
     nodes = []
     by_default = False
@@ -362,3 +367,49 @@ def _redirects(step: Forward, url: str, prefix: str, context: Context) -> list[N
     if by_default and len(nodes) == 1 and not nodes[0].spans:
         return []
     return nodes or [Node(["proxy_redirect", "off"])]
+
+
+def _by_pattern(field: Field, others: list[LocationMapping], context: Context) -> Node | None:
+    """`proxy_redirect ~PATTERN REPLACEMENT`, which takes the place of the whole Location: what stands behind the match is one more group."""
+    value = _with_groups(field.value, field.span, context)
+    if others or field.find is None or value is None:
+        return None
+    text, groups = field.find.text.removeprefix("(?i)"), compiled(field.find).groups
+    if not text.startswith("^") or re.search(r"(?<!\\)\|", text):
+        return None
+    ignores_case = field.find.ignores_case or text != field.find.text
+    if not text.endswith("$") or text.endswith("\\$"):
+        if groups >= 9:
+            return None
+        text, value = f"{text}(.*)$", f"{value}${groups + 1}"
+    return Node(["proxy_redirect", quote(f"~{'*' if ignores_case else ''}{text}"), quote(value)], None, (field.span,) if field.span else (), field.comments)
+
+
+def _with_groups(value: Template, span: Span | None, context: Context) -> str | None:
+    """The value that an edit puts in, whose groups are written `$1` or `${1}`."""
+    made = ""
+    for part in value:
+        pieces = re.split(r"\$(?:(\d)|\{(\d)\})", part) if isinstance(part, str) else [part]
+        for number, piece in enumerate(pieces):
+            if number % 3:
+                made += f"${piece}" if piece else ""
+                continue
+            text = context.template((piece,) if piece else (), span)
+            if isinstance(text, Unwritable):
+                return None
+            made += text
+    return made
+
+
+_REDIRECTS = frozenset({301, 302, 303, 307, 308})
+
+
+def with_location_edits(chain: Chain) -> None:
+    """What places say of the Location of an origin's answer as part of what passes requests on to it, in place."""
+    for leaf in leaves(chain):
+        if isinstance(leaf.answer, Forward):
+            moved = tuple(field for field in leaf.settings.fields if field.name.lower() == "location" and field.operation is Operation.EDIT and not field.apart and field.when is None
+                          and (field.statuses is None or field.statuses | field.also_of_origins >= _REDIRECTS))
+            if moved:
+                leaf.answer = replace(leaf.answer, response_fields=(*leaf.answer.response_fields, *moved))
+                leaf.settings = replace(leaf.settings, fields=tuple(field for field in leaf.settings.fields if field not in moved))

@@ -31,6 +31,7 @@ from . import asking, files, frames, heads, logs, routes, tls, types
 from .context import Context
 from .early import with_early_tables
 from .fields import by_condition
+from .forwards import with_location_edits
 from .inherited import hidden_as_above, not_said_again, only_where_they_act, shared_by_files, shared_by_forwards
 from .output import Node
 
@@ -74,6 +75,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     own_types.as_settings(chain)
     answer_preflights(chain)
     plain_targets(chain, rewrites_inside=False)
+    with_location_edits(chain)
     chain = close_unguarded(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict))))
     context.deciding = deciding_variables(chain)
     structure = structural_spans(chain)
@@ -85,6 +87,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
         own_types.as_settings(chain)
         answer_preflights(chain)
         plain_targets(chain, rewrites_inside=False)
+        with_location_edits(chain)
         body = _write_program(close_unguarded(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict)))), site, context)
     context.structure |= structure
     groups: dict[tuple[tuple[str, ...], bool], list[Place]] = {}
