@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..model import UNREACHABLE, AskFirst, Estate, Var, Variable
-from ..model.walk import walk
+from ..model.walk import all_within
 from .origin_answers import VERDICT, OriginAnswer, wanted
 from .request import Request
 from .verdicts import Verdict, parsed_verdict
@@ -35,7 +35,7 @@ def answer_of(estate: Estate, pool: str, request: Request) -> OriginAnswer:
 def deciders(estate: Estate) -> frozenset[str]:
     """The addresses of origins that are asked first."""
     if estate.deciders is None:
-        asked = {item.forward.pool for site in estate.sites for item in walk(site.program) if isinstance(item, AskFirst)}
+        asked = {item.forward.pool for site in estate.sites for item in all_within(site.program) if isinstance(item, AskFirst)}
         object.__setattr__(estate, "deciders", frozenset(address for pool in asked for address in _addresses(estate, pool)))
     return estate.deciders or frozenset()
 

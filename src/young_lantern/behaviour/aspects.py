@@ -16,7 +16,7 @@ from dataclasses import dataclass, field
 from ..model import (
     AddressRule, AnswerLimit, AskFirst, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
 )
-from ..model.walk import walk
+from ..model.walk import all_within
 from ..patterns.languages import ALL, Language, Languages, characters
 from ..patterns.reach import reach
 from ..patterns.regular import Reading
@@ -69,7 +69,7 @@ class _Finder:
         self.reading = Reading(self.languages)
         self.found = Aspects()
         self.asked: dict[Part, dict[Language, None]] = {}
-        items = [item for site in sites for item in walk(site.program)]
+        items = [item for site in sites for item in all_within(site.program)]
         self.set: dict[str, dict[Template, None]] = {}
         for item in items:
             if isinstance(item, SetVariable):

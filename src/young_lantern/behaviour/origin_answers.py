@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
 from ..model import CookieFlags, CookieMapping, ErrorPages, Field, Forward, Gateway, Lookup, Operation, Pattern, Side, Site, TextIs, TextMatches, Var, Variable, literal
-from ..model.walk import walk
+from ..model.walk import all_within
 from ..patterns import examples
 from .client_certificates import CERTIFICATE, in_words
 from .request import MOST_FIELDS, Request, shortened
@@ -92,7 +92,7 @@ def answers_to_ask(sites: list[Site], waits: Iterable[float | None] = ()) -> Ite
     """
     statuses = dict.fromkeys(_USUAL)
     fields: dict[str, None] = {}
-    items = [item for site in sites for item in walk(site.program)]
+    items = [item for site in sites for item in all_within(site.program)]
     if any(isinstance(item, Forward | Gateway) and item.intercepts_errors for item in items):
         listed = sorted({status for item in items if isinstance(item, ErrorPages) for page in item.pages for status in page.statuses or ()})
         statuses |= dict.fromkeys([*map(str, listed[:_MOST_STATUSES]), *_WITHOUT_PAGE])

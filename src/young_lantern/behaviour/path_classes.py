@@ -15,7 +15,7 @@ from ..model import (
     Always, Block, Capture, Choose, Condition, ErrorPages, FileExists, Lookup, Mapped, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Part, Pattern, Restart, Rewrite, ServeFiles, SetPath, Site, Step, StripPrefix, StripSuffix,
     Template, TextIs, TextMatches, Var, Variable,
 )
-from ..model.walk import walk
+from ..model.walk import all_within, walk
 from ..patterns import PatternUnreadable
 from ..patterns.languages import Language, Languages
 from ..patterns.path_languages import path_language, prefix
@@ -95,14 +95,14 @@ class _Finder:
 
     def add(self, site: Site) -> None:
         before = len(self.found.tests)
-        if any(isinstance(item, ServeFiles | FileExists) for item in walk(site.program)):
+        if any(isinstance(item, ServeFiles | FileExists) for item in all_within(site.program)):
             # The root is a folder always, and what ends in a slash is asked for as one.
             self._keep(PathTest("is", "/", self.languages.word("/")))
             self._keep(PathTest("ends in", "/", self.languages.join(self.languages.any, self.languages.word("/"))))
-        for item in walk(site.program):
+        for item in all_within(site.program):
             for test in self._asked(item):
                 self._keep(test)
-        labels = {pattern.label: pattern for pattern in walk(site.program) if isinstance(pattern, Pattern) and pattern.label}
+        labels = {pattern.label: pattern for pattern in all_within(site.program) if isinstance(pattern, Pattern) and pattern.label}
         changes = list(_changes(site.program, None, (), set()))
         asked: list[tuple[_Change, list[PathTest]]] = []
         for change in changes:

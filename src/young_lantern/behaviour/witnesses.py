@@ -16,7 +16,7 @@ from ..model import (
     Capture, Compress, ErrorPage, Estate, FileExists, Gateway, HostName, Lookup, Mapped, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix,
     UNDERSCORED, WAITS, Field, Var, Variable, literal,
 )
-from ..model.walk import walk
+from ..model.walk import all_within
 from ..patterns import examples, search
 from ..patterns.groups import with_group
 from . import heads
@@ -103,7 +103,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             around = [path for path in _paths(here, found.unreached, not classes.complete) if path not in standing and not _names_file(path, roots)]
             found.groups.append(classes)
             rows = [Witness(row.request, row.facts, row.outcomes, len(found.groups) - 1) for row in explored]
-            compresses = any(isinstance(item, Compress) for site in here for item in walk(site.program))
+            compresses = any(isinstance(item, Compress) for site in here for item in all_within(site.program))
             # Another spelling or neighbour of a path that stands for its class is asked of less, where all classes are known; and of many, the rest still less.
             unsure = bool(classes.loose | parts.loose) or not (classes.complete and explorer.complete)
             thorough = [*standing, *(around if unsure else ())][:_MOST_THOROUGH]
@@ -143,7 +143,7 @@ def _of_heads(estates: tuple[Estate, Estate], plain: Request, paths: list[str], 
     for path in paths[:1]:
         for request in heads.requests_beyond(taken, replace(plain, target=path)):
             yield Witness(request, facts[1])
-    drops = any(isinstance(item, Field) and item.name == UNDERSCORED for estate in estates for site in estate.sites for item in walk(site.program))
+    drops = any(isinstance(item, Field) and item.name == UNDERSCORED for estate in estates for site in estate.sites for item in all_within(site.program))
     if drops or any(item.names is not None for item in taken):
         protocols: dict[str, Explored] = {}
         for row in explored:
@@ -210,7 +210,7 @@ def _examples_of(name: HostName) -> list[str]:
 
 
 def _indexes(site: Site) -> Iterator[str]:
-    for item in walk(site.program):
+    for item in all_within(site.program):
         if isinstance(item, ServeFiles):
             for name in item.folders.index:
                 text = literal(name)
@@ -226,7 +226,7 @@ def document_roots(*estates: Estate, aliases: bool = False) -> dict[str, ServeFi
     aliases: those, too, that stand for a prefix without final slash, unless their name looks like a file's
     """
     found: dict[str, ServeFiles] = {}
-    for item in (item for estate in estates for site in estate.sites for item in walk(site.program)):
+    for item in (item for estate in estates for site in estate.sites for item in all_within(site.program)):
         if isinstance(item, ServeFiles) and (not item.strip or item.strip.endswith("/") or aliases):
             text = literal(item.root)
             if text and (not item.strip or item.strip.endswith("/") or "." not in text.rpartition("/")[2]):
@@ -239,9 +239,9 @@ def _paths(sites: list[Site], unreached: set[str], combines: bool) -> list[str]:
     prefixes: list[str] = []
     paths: list[str] = list(_ALWAYS)
     tails: list[str] = []
-    patterns = {item.pattern.label: item.pattern for site in sites for item in walk(site.program) if isinstance(item, PathMatches) and item.pattern.label}
+    patterns = {item.pattern.label: item.pattern for site in sites for item in all_within(site.program) if isinstance(item, PathMatches) and item.pattern.label}
     for site in sites:
-        for item in walk(site.program):
+        for item in all_within(site.program):
             match item:
                 case PathIs(path):
                     paths += _around(path)

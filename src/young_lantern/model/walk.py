@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from typing import Any, TypeVar
 
@@ -44,6 +45,21 @@ def walk(value: Any) -> Iterator[Any]:
             inner = getattr(item, name)
             if type(inner) is not str and inner is not None:
                 left.append(inner)
+
+
+# Programs of a few sites, with all that is in them: a comparison asks for the same ones over and over.
+_KEPT: OrderedDict[int, tuple[Any, tuple[Any, ...]]] = OrderedDict()
+_MOST_KEPT = 8
+
+
+def all_within(value: Any) -> tuple[Any, ...]:
+    """What `walk` yields, kept for the next that asks for this very value."""
+    # The value is kept beside its number, so that no other one gets the same while this is known.
+    found = _KEPT.pop(id(value), None) or (value, tuple(walk(value)))
+    _KEPT[id(value)] = found
+    if len(_KEPT) > _MOST_KEPT:
+        _KEPT.popitem(last=False)
+    return found[1]
 
 
 def transform(value: T, change: Callable[[Any], Any]) -> T:

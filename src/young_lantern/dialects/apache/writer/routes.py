@@ -330,7 +330,7 @@ def _unless_found(branch: Branch) -> list[Fork] | None:
 
 def _passed(fork: Fork, plan: Plan, start: int, where: _Where, context: Context) -> _Where:
     """A fork that goes on keeps the later ones from being asked."""
-    events = [event for event in plan.events[start:] if not event.stops]
+    events = [event for event in plan.events[start:] if not event.stops and event.nodes]  # what could not be said has no rule
     if not events:
         return where.under(Not(fork.condition))
     name = context.name(fork.label or "went on")
