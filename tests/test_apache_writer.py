@@ -18,6 +18,7 @@ from young_lantern.lab.live import check_live
 from young_lantern.ledger import counted
 from young_lantern.model import AllOf, AnyOf, Not, PathIs, PathMatches, PathStartsWith, Pattern, Severity
 from young_lantern.patterns import search
+from young_lantern.source.passwords import PASSWORD_HASH
 from young_lantern.translate import Translation, read, save, translate
 
 NGINX = [
@@ -429,3 +430,28 @@ def test_a_table_of_one_row_is_one_redirect(reads: Reads) -> None:
     made = translate(reads.write("nginx", nginx("if ($new) { return 301 $new; } return 200 books;", 'map $uri $new { /only /there?x=1; default ""; }')), "apache")
     assert '"/there?x=1"' in "\n".join(made.writing.files.values())
     assert {entry.disposition.value for entry in made.ledger if entry.span.directive.startswith("map ")} == {"kept"}
+
+
+def test_a_table_is_asked_once(reads: Reads, tmp_path: Path) -> None:
+    """nginx looks a table up once: what a fallback leads to is not held against it again, and nothing else is closed for it."""
+    text = nginx(
+        "root ROOT; if ($gone) { return 410; } location ~ \\.png$ { try_files $uri /style.css; } location / { try_files $uri @pages; } location @pages { proxy_pass http://192.0.2.1:81; }",
+        "map $uri $gone { default 0; /old 1; ~^/retired/ 1; /style.css 1; }",
+    )
+    assert [reads.decide("nginx", text, path).status for path in ("/old", "/retired/x", "/style.css", "/x.png", "/a.html")] == [410, 410, 410, 200, 200]
+    made = translate(reads.write("nginx", text), "apache")
+    assert [decide(made.read_back.estate, request_for(f"http://www.fernhollow.example{path}"), real_files()).status for path in ("/old", "/style.css", "/x.png", "/a.html")] == [410, 410, 200, 200]
+    assert "".join(made.writing.files.values()).count("R=501") == 0
+    save(made.writing.files, tmp_path / "new")
+    assert not check_live(made.reading, read(tmp_path / "new"), most=300).surprises
+
+
+def test_methods_that_need_no_credentials(reads: Reads, tmp_path: Path) -> None:
+    (tmp_path / "users").write_text(f"rowan:{PASSWORD_HASH}\n")
+    text = nginx(f"location / {{ limit_except GET {{ auth_basic Staff; auth_basic_user_file {tmp_path}/users; }} proxy_pass http://192.0.2.1:81; }}")
+    made = translate(reads.write("nginx", text), "apache")
+    assert "Require method GET HEAD" in "".join(made.writing.files.values())
+    statuses = [decide(made.read_back.estate, request_for("http://www.fernhollow.example/x", method), real_files()).status for method in ("GET", "HEAD", "POST", "DELETE")]
+    assert statuses == [200, 200, 401, 401]
+    save(made.writing.files, tmp_path / "new")
+    assert not check_live(made.reading, read(tmp_path / "new"), most=200).surprises

@@ -473,3 +473,19 @@ def test_scripts_that_must_be_there(reads: Reads, tmp_path: Path, target: str, t
     assert after.origin is not None and after.origin.target == str(reads.root / "a.php") and (dict(after.origin.fields).get("PATH_INFO") or None) == told
     save(made.writing.files, tmp_path / "new")
     assert not check_live(made.reading, read(tmp_path / "new"), most=200).surprises
+
+
+def test_parameters_that_a_request_fills(reads: Reads, tmp_path: Path) -> None:
+    """What tables and fields say is told to applications behind httpd, too, whose variables do not mind case."""
+    _with_scripts(reads)
+    asked = "fastcgi_param DEVICE $device; fastcgi_param FRONT $host; fastcgi_param LANGS $http_accept_language; fastcgi_pass unix:/run/fernhollow.sock;"
+    text = nginx(f"root ROOT; location ~ \\.php$ {{ {USUAL} {asked} }}", "map $http_user_agent $device { default desktop; ~*iphone phone; }")
+    made = translate(reads.write("nginx", text), "apache")
+    assert not [str(entry.span) for entry in made.ledger if entry.disposition.value == "unsupported"]
+    request = request_for("http://www.fernhollow.example/a.php", "GET", {"User-Agent": "iPhone", "Accept-Language": "de, en"})
+    outcome = decide(made.read_back.estate, request, real_files())
+    assert outcome.origin is not None
+    told = dict(outcome.origin.fields)
+    assert (told["DEVICE"], told["FRONT"], told["LANGS"]) == ("phone", "www.fernhollow.example", "de, en")
+    save(made.writing.files, tmp_path / "new")
+    assert not check_live(made.reading, read(tmp_path / "new"), most=200).surprises

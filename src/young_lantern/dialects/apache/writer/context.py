@@ -70,6 +70,7 @@ class Context(Noting):
     told: set[int] = field(default_factory=set)
     files: dict[str, str] = field(default_factory=dict)  # of users, by name
     scripts: set[int] = field(default_factory=set)
+    parameters: set[str] = field(default_factory=set)  # variables that applications are told
     marked: list[Node] = field(default_factory=list)
     filled: set[str] = field(default_factory=set)
     empty_at_times: set[str] = field(default_factory=set)

@@ -131,7 +131,8 @@ def _drop_idle_stops(plan: Plan) -> None:
 def _drop_idle_marks(plan: Plan, others: list[Node], context: Context) -> None:
     """Variables that no line asks for."""
     rules = [node for event in plan.events for node in event.nodes]
-    text = "\n".join([*_words(others), *(" ".join(node.words[1:3]) for node in rules)])
+    told = [value for node in rules for word in node.words[3:4] for name, value in re.findall(r"\bE=(\w+):([^,\]]*)", word) if name in context.parameters]
+    text = "\n".join([*_words(others), *(" ".join(node.words[1:3]) for node in rules), *context.parameters, *told])
     for event in plan.events:
         for node in event.nodes:
             if node.words[0] != "RewriteRule" or len(node.words) < 4:
@@ -373,7 +374,7 @@ def _effect(item: Rewrite | SetVariable, where: _Where, followed: bool, plan: Pl
             else:
                 context.lost(item.span, "this variable", f"httpd cannot say {made.what}")
             return where
-        plan.events.append(Event(where.parts, made))
+        plan.events.append(Event(where.parts, made, needed=item.name in context.parameters))
         return where
     asked = write_conditions(where.parts, item, context, whole=rewrites.needs_path(item) or context.rewritten and rewrites.needs_path(item))
     made = asked if isinstance(asked, Unwritable) else rewrites.write_rewrite(item, asked, [], context)

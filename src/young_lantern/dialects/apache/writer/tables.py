@@ -11,7 +11,7 @@ import re
 from typing import Any
 
 from ....fitting.tables import row_condition
-from ....model import Capture, Choose, Condition, Lookup, Route, SetVariable, Step, Var, Variable
+from ....model import Capture, Choose, Condition, Gateway, Lookup, Route, SetVariable, Step, Var, Variable
 from ....model.walk import walk
 
 # Rows of a table that become rules; longer ones stay lookups, which cannot be written.
@@ -21,26 +21,28 @@ _LIMIT_ROWS = 60
 def tables_as_variables(program: tuple[Step, ...]) -> tuple[Step, ...]:
     """The program with its tables looked up at the start."""
     tables: dict[str, Lookup] = {}
+    taken = _told(program)
 
     def change(value: Any) -> Any:
         if isinstance(value, tuple) and any(_writable(part) for part in value):
             tables.update({part.name: part for part in value if _writable(part)})
-            return tuple(Var(Variable.VARIABLE, _name(part.name)) if _writable(part) else part for part in value)
+            return tuple(Var(Variable.VARIABLE, _name(part.name, taken)) if _writable(part) else part for part in value)
         return value
 
     changed = _in_tuples(program, change)
     steps: list[Step] = []
     for table in tables.values():
-        steps.append(SetVariable(_name(table.name), table.fallback, table.span))
+        steps.append(SetVariable(_name(table.name, taken), table.fallback, table.span))
         for row in reversed(table.rows):
             held: Condition = row_condition(row, table)
-            steps.append(Choose((Route(held, (SetVariable(_name(table.name), row.result, table.span),), table.span),), table.span))
+            steps.append(Choose((Route(held, (SetVariable(_name(table.name, taken), row.result, table.span),), table.span),), table.span))
     return (*steps, *changed)
 
 
 def empty_at_times(program: object) -> set[str]:
     """The variables for tables that may come to nothing."""
-    return {_name(table.name) for table in walk(program) if isinstance(table, Lookup) and _writable(table) and () in (*(row.result for row in table.rows), table.fallback)}
+    taken = _told(program)
+    return {_name(table.name, taken) for table in walk(program) if isinstance(table, Lookup) and _writable(table) and () in (*(row.result for row in table.rows), table.fallback)}
 
 
 def _writable(part: object) -> bool:
@@ -53,8 +55,15 @@ def _writable(part: object) -> bool:
     return all(isinstance(piece, Capture) or isinstance(piece, Var) and piece.variable is Variable.FIELD or isinstance(piece, str) and not re.search(r"[\s,\"\]]", piece) for piece in texts)
 
 
-def _name(name: str) -> str:
-    return re.sub(r"\W", "_", name)
+def _name(name: str, taken: frozenset[str]) -> str:
+    """A variable's name; its case does not count (apr_tables.c), so that none is called like what an application is told."""
+    made = re.sub(r"\W", "_", name)
+    return f"{made}_found" if made.lower() in taken else made
+
+
+def _told(program: object) -> frozenset[str]:
+    """The names of parameters of applications, in small letters."""
+    return frozenset(name.lower() for item in walk(program) if isinstance(item, Gateway) for name, _ in item.parameters)
 
 
 def _in_tuples(value: Any, change: Any) -> Any:
