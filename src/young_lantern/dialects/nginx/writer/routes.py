@@ -8,6 +8,7 @@ Rule:     a place by path is a location; what else a route asks is an `if` if it
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
@@ -259,7 +260,9 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
         # core module: whether an error behind the jump has a page is said where the jump is made.
         body.jumps.insert(0, Node(["recursive_error_pages", "on"]))
     _without_repeated(body)
-    said = types.write(types.of_leaves(leaves(chain), where.frame.types, context, where.text if where.kind == "exact" else ""), where.frame.types, leaves(chain), context) if where.kind != "server" else []
+    # A path that is changed on the way may have another ending.
+    path = where.text if where.kind == "exact" and not any(isinstance(item, Rewrite) for item in _items_of(chain)) else ""
+    said = types.write(types.of_leaves(leaves(chain), where.frame.types, context, path), where.frame.types, leaves(chain), context) if where.kind != "server" else []
     return [*body.settings, *said, *body.jumps, *body.phase, *body.content]
 
 
@@ -481,6 +484,14 @@ def _as_frame(leaf: Leaf, frame: Frame) -> bool:
         return True
     pages = leaf.settings.pages if isinstance(leaf.answer, Respond) and leaf.answer.raises else frame.pages
     return bare(leaf.settings.fields) == bare(frame.fields) and frames.bare_or_none(pages) == frames.bare_or_none(frame.pages)
+
+
+def _items_of(chain: Chain) -> Iterator[object]:
+    """All items of a chain, and of those within."""
+    for item in chain.items:
+        yield item
+        for fork in item.forks if isinstance(item, Branch) else ():
+            yield from _items_of(fork.chain)
 
 
 def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Context) -> list:  # type: ignore[type-arg]
