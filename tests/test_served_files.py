@@ -157,3 +157,31 @@ def test_files_by_patterns(reads: Reads, tmp_path: Path, target: str) -> None:
     live = check_live(made.reading, read(tmp_path / "new"), most=250)
     assert not live.surprises
     assert decide(made.read_back.estate, request_for("http://www.fernhollow.example/u/index/page"), real_files()).status == 200
+
+
+@pytest.mark.parametrize(
+    ("host", "rows"),
+    [
+        # What the section is called is a plain path to ProxyPass, unless it looks like a shell pattern: then it is a regular expression.
+        ('<LocationMatch "^/k/">\nProxyPass http://192.0.2.1:81/\n</LocationMatch>', {"/k/1": None, "/k": None}),
+        ('<LocationMatch "^/k/(\\d+)">\nProxyPass http://192.0.2.1:81/z/$1\n</LocationMatch>', {"/k/1": None}),
+        ('<LocationMatch "^/k/[0-9]">\nProxyPass http://192.0.2.1:81\n</LocationMatch>', {"/k/1": "/k/1", "/k/x": None}),
+        ('<LocationMatch "/k">\nProxyPass http://192.0.2.1:81/z\n</LocationMatch>', {"/k/1": "/z/1", "/ak": None}),
+        ('<Location "/k*">\nProxyPass http://192.0.2.1:81/z\n</Location>', {"/kx": "/z/kx", "/k/1": None}),
+        ('<Location "/k">\nProxyPassMatch http://192.0.2.1:81/z\n</Location>', {"/k/1": "/z/k/1", "/kx": None}),
+        # Names of variables do not mind case.
+        ('SetEnv Foo bar\nRequestHeader set X-Foo "%{foo}e"\nRewriteEngine On\nRewriteRule ^/v - [E=Seen:1]\nRewriteCond %{ENV:SEEN} =1\nRewriteRule ^ - [G]\nProxyPass / http://192.0.2.1:81/', {"/v": 410, "/w": "/w"}),
+        ("SetEnvIf X-Probe . PROBED\nRewriteEngine On\nRewriteCond %{ENV:Probed} .\nRewriteRule ^ - [G]\nProxyPass / http://192.0.2.1:81/", {"/w": "/w"}),
+    ],
+)
+def test_sections_and_variables_as_httpd_takes_them(reads: Reads, host: str, rows: dict[str, object]) -> None:
+    found = {path: reads.decide("apache", httpd(host), path) for path in rows}
+    assert {path: outcome.origin.target if outcome.origin else 410 if outcome.status == 410 else None for path, outcome in found.items()} == rows
+    text = httpd(host).replace("ROOT", str(reads.root))
+    asked = [("GET", "www.fernhollow.example", path, fields) for path in rows for fields in ({}, {"X-Probe": "1"})]
+    assert disagreements("apache", text, asked, reads.folder / "asked") == (len(asked), [])
+
+
+def test_an_expiry_by_the_files_date_is_none_by_default(reads: Reads) -> None:
+    outcome = reads.decide("apache", httpd('ExpiresActive On\nExpiresDefault A60\nExpiresByType text/html "modification plus 1 day"'), "/a.html")
+    assert dict(outcome.fields)["cache-control"] != "max-age=60"

@@ -39,6 +39,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
         if len(node.args) > 1:
             context.formats[node.args[1]] = node.span
             context.claims[node.span].claimed = False
+    environment.with_one_case(list(_all(nodes)))
     maps.read_maps(_all(nodes), loader.tree.places, context)
     context.environment = environment.names_set(list(_all(nodes)))
     shared = _media_types(nodes, context)

@@ -38,6 +38,33 @@ def names_set(nodes: list[Node]) -> set[str]:
     return by_rules | {name for name in by_lines if name and name.lower() not in {*_OF_THE_SERVER, "no-gzip"}}
 
 
+# Where a line names a variable: the text before it, by which it is one.
+_NAMED = re.compile(r"""(%\{ENV:|%\{(?=[\w-]+\}e)|\b(?:req)?env\(\s*['"]|\benv=!?|\bE=!?|\benv=)([\w-]+)""", re.IGNORECASE)
+
+
+def with_one_case(nodes: list[Node]) -> None:
+    """Names of variables as the first line spells them that sets them, in place: their case does not count (apr_tables.c; 2.4.71, probed)."""
+    first: dict[str, str] = {}
+    for node in nodes:
+        found = re.findall(r"(?:^\[|,)\s*(?:E|env)=!?([\w-]+)", "".join(node.args[2:])) if node.name == "rewriterule" else []
+        found += [word.lstrip("!").partition("=")[0] for word in _words(node)] if node.name in _NAMES else node.args[:1] if node.name in ("setenv", "passenv") else []
+        for name in found:
+            first.setdefault(name.lower(), name)
+
+    def named(word: str) -> str:
+        return _NAMED.sub(lambda found: found[1] + first.get(found[2].lower(), found[2]), word)
+
+    for node in nodes:
+        node.args = [named(word) for word in node.args]
+        if node.name in _NAMES:
+            start = len(node.args) - len(_words(node))
+            node.args[start:] = [re.sub(r"^(!?)([\w-]+)", lambda found: found[1] + first.get(found[2].lower(), found[2]), word) for word in node.args[start:]]
+        elif node.name in ("setenv", "unsetenv"):
+            node.args[:1] = [first.get(name.lower(), name) for name in node.args[:1]]
+        elif node.name == "require" and [word.lower() for word in node.args[:1]] == ["env"]:
+            node.args[1:] = [first.get(name.lower(), name) for name in node.args[1:]]
+
+
 def _words(node: Node) -> list[str]:
     return node.args[1 if node.name.startswith("browser") or node.name == "setenvifexpr" else 2:]
 

@@ -163,7 +163,6 @@ def read_default_expiry(nodes: list[Node], above: list[Node], context: Context) 
     seconds = values.read_expiry(" ".join(default.args))
     if seconds is None:
         context.value(default, " ".join(default.args), "a time such as \"access plus 1 month\" was expected (not relative to the file's date)")
-        return ()
     return _pair(seconds, default.span)
 
 
@@ -172,13 +171,14 @@ def read_typed_expiry(nodes: list[Node], above: list[Node], context: Context) ->
 
     mod_expires.c, expires_filter: what stands behind the type does not count, and `image/*` is for all of that kind that have no line of their own.
     """
-    typed: dict[str, tuple[int, Span]] = {}
+    typed: dict[str, tuple[int | None, Span]] = {}
     for node in context.take(nodes, "expiresbytype"):
         seconds = values.read_expiry(node.args[1]) if len(node.args) > 1 else None
         if seconds is None:
             context.value(node, " ".join(node.args), "a media type and a time such as \"access plus 1 month\" were expected (not relative to the file's date)")
-            continue
-        typed[node.args[0].lower()] = (seconds, node.span)
+        if node.args:
+            # Its answers do not get what others get by default.
+            typed[node.args[0].lower()] = (seconds, node.span)
     if not _is_active(nodes, above, context):
         return ()
     made: list[Field] = []
@@ -194,11 +194,15 @@ def _is_active(nodes: list[Node], above: list[Node], context: Context) -> bool:
     return active is not None and active.args[:1] != [] and active.args[0].lower() == "on"
 
 
-def _pair(seconds: int, span: Span) -> tuple[Field, ...]:
+_BY_DATE: Template = (Unread("the file's date"),)
+
+
+def _pair(seconds: int | None, span: Span) -> tuple[Field, ...]:
+    """None: a time that is not read."""
     # mod_expires: on answers below 400, redirects of the server's own too (2.4.71, probed); what an origin says of it is kept.
     # mod_expires.c, expires_filter: with an Expires of the origin's nothing is set; max-age is put behind a Cache-Control of its (2.4.71, probed).
     common = {"statuses": frozenset(range(200, 400)), "span": span, "unless_sent": "expires"}
     return (
-        Field(Side.RESPONSE, Operation.SET, "Cache-Control", (f"max-age={seconds}",), **common),  # type: ignore[arg-type]
-        Field(Side.RESPONSE, Operation.SET, "Expires", (HttpDate(seconds),), **common),  # type: ignore[arg-type]
+        Field(Side.RESPONSE, Operation.SET, "Cache-Control", (f"max-age={seconds}",) if seconds is not None else _BY_DATE, **common),  # type: ignore[arg-type]
+        Field(Side.RESPONSE, Operation.SET, "Expires", (HttpDate(seconds),) if seconds is not None else _BY_DATE, **common),  # type: ignore[arg-type]
     )

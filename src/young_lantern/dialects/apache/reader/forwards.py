@@ -14,7 +14,7 @@ from dataclasses import replace
 
 from ....codes import PLACE_UNREAD
 from ....model import (
-    ALWAYS, SYSTEM_TRUST, Block, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Not, Operation, OriginTls, PathMatches, Pattern, Pool, Route, Side, Span, Step, Template, TextMatches, Unserved, Var,
+    ALWAYS, SYSTEM_TRUST, AllOf, Block, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Not, Operation, OriginTls, PathMatches, Pattern, Pool, Route, Side, Span, Step, Template, TextMatches, Unserved, Var,
     Variable, Written, join,
 )
 from ....model.walk import transform
@@ -80,11 +80,19 @@ class Proxies:
             if section.kind not in ("location", "locationmatch"):
                 continue
             for node in self.context.take(section.nodes, "proxypass", "proxypassmatch")[-1:]:
-                if section.kind == "location" and node.args:
+                by_pattern = node.name == "proxypassmatch" or _is_shell_pattern(section.text)
+                start = len(made)
+                if node.args and by_pattern:
+                    made.append(self._pattern(node, section.text, node.args, without))
+                elif node.args:
+                    if section.kind == "locationmatch":
+                        self.context.value(node, section.text, "ProxyPassMatch was expected in it: ProxyPass takes the text for a plain path, unless it has a star, a question mark or brackets")
                     made += self._parts(node, section.text, node.args)
                     made.append(self._prefix(node, section.text, node.args, without))
-                elif node.args:
-                    made.append(self._pattern(node, section.text, node.args, without))
+                if by_pattern is not (section.kind == "locationmatch"):
+                    # The section must hold as well, which asks in another way than the line does.
+                    held = self.held(section)
+                    made[start:] = [replace(route, condition=AllOf((route.condition, held), node.span)) for route in made[start:] if held != NEVER]
         # proxy_util.c merges the main server's lines before a host's own, other than mod_alias does (2.4.71, probed).
         for node in [*self.context.take(main, "proxypass", "proxypassmatch"), *self.context.take(own, "proxypass", "proxypassmatch")]:
             if len(node.args) < 2:
@@ -315,6 +323,12 @@ def read_balancers(nodes: list[Node], context: Context) -> None:
             policy_span=settings[name][0].span if settings.get(name) else None,
             span=opened[name].span if name in opened else lines[0].span, comments=opened[name].comments if name in opened else (),
         )
+
+
+def _is_shell_pattern(text: str) -> bool:
+    """Whether ProxyPass in a section takes the section's text for a pattern (mod_proxy.c, add_pass: apr_fnmatch_test), and then for a regular expression (2.4.71, probed)."""
+    plain = re.sub(r"\\.", "", text)
+    return re.search(r"[*?]|\[[^\]]*\]", plain) is not None
 
 
 def _timeout(lines: list[Node]) -> str:
