@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from ....model import (
-    Abort, ErrorPage, ErrorPages, PageStatus, Redirect, Respond, Step,
+    Abort, ErrorPage, ErrorPages, PageStatus, Redirect, Respond, Step, Var, Variable,
 )
 from ..syntax import Directive
 from .context import Context, Scope
@@ -71,6 +71,7 @@ def _read_page(directive: Directive, named: Callable[[str, Directive], tuple[Ste
     if target.startswith("@"):
         return ErrorPage(steps=named(target, directive), keeps_method=True, **common)  # type: ignore[arg-type]
     template = context.template(target, directive)
-    if target.startswith("/"):
+    # ngx_http_send_error_page: what it comes to begins with a slash, or is a redirect; a path always does (1.22.1, probed).
+    if target.startswith("/") or template[:1] == (Var(Variable.PATH),):
         return ErrorPage(target=template, restarts=SITE, **common)  # type: ignore[arg-type]
     return ErrorPage(target=template, redirect=True, **common)  # type: ignore[arg-type]
