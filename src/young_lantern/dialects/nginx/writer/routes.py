@@ -505,8 +505,9 @@ def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Cont
                     line.spans, line.comments = tuple(dict.fromkeys((*(span for span in (fork.span, *fork.also) if span), *line.spans))), (*fork.comments, *line.comments)
                     body.phase.append(line)
                     return [*fork.chain.items[1:], *(rest if fork.chain.falls else [])]
-                _if(fork, [], where, body, context)
-                return [] if not fork.chain.falls else rest
+                if is_short(fork, where.frame) or _is_answer(fork):
+                    _if(fork, [], where, body, context)
+                    return [] if not fork.chain.falls else rest
             return [*fork.chain.items, *(rest if fork.chain.falls else [])]
         if fork.condition == NEVER:
             continue
