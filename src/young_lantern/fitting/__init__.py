@@ -3,6 +3,8 @@
 tree.py    the form that writers take: conditions that branch, and leaves with all their settings
 static.py  what is known of a condition before any request comes
 tables.py  conditions on tables, for dialects without them
+keyed_tables.py tables asked for a part of the path, as tables of paths
+scripts.py how scripts are looked for, in another server's way
 trying.py  branches over files in one form
 conditional.py fields with conditions of their own
 mapping.py  redirects of an origin

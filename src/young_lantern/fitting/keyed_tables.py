@@ -19,7 +19,6 @@ from ..patterns.groups import with_group
 _PATH = (Var(Variable.PATH),)
 
 
-
 def with_tables_of_paths(program: tuple[Step, ...]) -> tuple[Step, ...]:
     """The program with such tables asked for the whole path."""
     names: dict[tuple[str, str], str] = {}
@@ -72,7 +71,7 @@ def _needs_row(part: Condition, names: set[str]) -> bool:
     """Whether a condition holds only where such a table has a row."""
     asked = part.condition if isinstance(part, Not) else part
     match asked:
-        case TextIs((Lookup(name=name, subject=subject, fallback=fallback, rows=rows),), values, ignores_case) if subject == _PATH and name in names and fixed(fallback) is not None:
+        case TextIs((Lookup(name=name, subject=subject, fallback=fallback),), values, ignores_case) if subject == _PATH and name in names and fixed(fallback) is not None:
             met = (fixed(fallback) or "") in values
             return not ignores_case and met is isinstance(part, Not)
     return False

@@ -344,12 +344,11 @@ def response_additions(step: Forward) -> bool:
 
 def _redirects(step: Forward, url: str, prefix: str, context: Context) -> list[Node]:
     mappings = [*step.redirects, *(mapping for field in step.response_fields if (mapping := location_mapping(field)))]
-    for field in step.response_fields:
-        if field.name.lower() == "location" and field.operation is Operation.EDIT and location_mapping(field) is None:
-            line = _by_pattern(field, mappings, context)
-            if line is not None:
-                return [line]
-            context.lost(field.span, "Location", "the pattern that it is changed by is no beginning of a URL, or stands beside other mappings", "write a proxy_redirect with a pattern")
+    others = [field for field in step.response_fields if field.name.lower() == "location" and field.operation is Operation.EDIT and location_mapping(field) is None]
+    if len(others) == 1 and (line := _by_pattern(others[0], mappings, context)) is not None:
+        return [line]
+    for field in others:
+        context.lost(field.span, "Location", "the pattern that it is changed by is no beginning of a URL, or stands beside other mappings", "write a proxy_redirect with a pattern")
     own = (url, prefix) if url.count("/") > 2 and prefix else (f"{url}/", "/")
     nodes = []
     by_default = False
