@@ -380,3 +380,18 @@ def test_redirects_mapped_by_patterns(reads: Reads, tmp_path: Path, target: str)
     assert "".join(back.writing.files.values()).count("proxy_redirect ~") >= (3 if target == "caddy" else 2)
     save(back.writing.files, tmp_path / "back")
     assert not check_live(after, read(tmp_path / "back", "nginx"), most=300).surprises
+
+
+def test_redirects_in_the_place_of_an_origins_errors(reads: Reads, tmp_path: Path) -> None:
+    """Pages of a place for what its origin refuses, beside those of the site: Caddy answers them where it asks the origin."""
+    text = nginx(
+        "root ROOT; error_page 404 /404.html; location @login { return 302 /login?next=$request_uri; }"
+        "location /d/ { proxy_pass http://192.0.2.1:81/e/; proxy_intercept_errors on; error_page 403 =302 https://a.example/?back=$uri; error_page 401 = @login; error_page 404 /404.html; }"
+    )
+    made = translate(reads.write("nginx", text), "caddy")
+    assert not [str(entry.span) for entry in made.ledger if entry.disposition.value == "unsupported"]
+    asked = [request_for("http://www.fernhollow.example/d/x?q", "GET", {ANSWER: status}) for status in ("403", "401", "404")]
+    found = [decide(made.read_back.estate, request, real_files()) for request in asked]
+    assert [(outcome.status, outcome.location) for outcome in found] == [(302, "https://a.example/?back=/d/x"), (302, "/login?next=/d/x?q"), (404, None)]
+    save(made.writing.files, tmp_path / "new")
+    assert not check_live(made.reading, read(tmp_path / "new", "caddy"), most=300).surprises

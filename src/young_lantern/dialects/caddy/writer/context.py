@@ -49,6 +49,7 @@ class Context(Noting):
     shared: dict[str, "Matcher"] = field(default_factory=dict)
     in_errors: bool = False
     captured: set[str] = field(default_factory=set)
+    answered: set[Span] = field(default_factory=set)  # lines of pages that are answered where an origin is asked
 
     def template(self, template: Template, span: Span | None) -> str | Unwritable:
         """The text of a template, not yet quoted; placeholders are noted."""

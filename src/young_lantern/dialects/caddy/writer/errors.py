@@ -11,7 +11,12 @@ from dataclasses import dataclass, replace
 
 from ....codes import ERROR_PAGE_PARTLY
 from ....fitting import Chain, Leaf, answer_types, hoist, leaves, unroll
-from ....model import Abort, Block, Disposition, ErrorPage, ErrorPages, Estate, Forward, Gateway, QueryEdit, Redirect, Respond, Rewrite, ServeFiles, SetPath, Site, literal
+from ....fitting.static import bare
+from ....model import (
+    Abort, Block, Disposition, ErrorPage, ErrorPages, Estate, Forward, Gateway, InPlace, QueryEdit, Redirect, Respond, Rewrite, ServeFiles, SetPath, Site,
+    Span, literal,
+)
+from ....model.walk import walk
 from ..values import Unwritable
 from . import answers, routes
 from .context import Context
@@ -40,13 +45,47 @@ def choose_pages(chain: Chain) -> Pages | None:
     return Pages(chosen, tuple(pages for pages in counted if pages is not None and pages != chosen), given)
 
 
+def answer_in_place(chain: Chain, pages: Pages | None, context: Context) -> None:
+    """Errors of an origin that a place has a redirect of its own for: they are answered where the origin is asked, in place."""
+    for leaf in leaves(chain):
+        step, own = leaf.answer, leaf.settings.pages
+        if pages is None or own is None or own == pages.chosen or not isinstance(step, Forward) or not step.intercepts_errors or step.intercepted is None:
+            continue
+        for page in own.pages:
+            taken = (page.statuses or frozenset()) & step.intercepted
+            answer = None if page in pages.chosen.pages or not taken else _redirect_of(page, context)
+            if answer is not None:
+                left = step.intercepted - taken
+                context.answered |= {page.span} if page.span else set()
+                step = replace(step, in_place=(*step.in_place, InPlace(taken, (answer,), page.span)), intercepted=left, intercepts_errors=bool(left))
+        leaf.answer = step
+
+
+def _redirect_of(page: ErrorPage, context: Context) -> Redirect | None:
+    if page.redirect and page.target is not None:
+        return _redirect(page)
+    made, _ = unroll((Block("error", page.steps),)) if page.steps else (Chain([]), [])
+    match made.items:
+        case [Leaf(answer=Redirect() as only)] if page.status.pages_own or page.status.fixed == only.status:
+            return only
+    return None
+
+
+def _redirect(page: ErrorPage) -> Redirect:
+    assert page.target is not None
+    return Redirect(page.status.fixed if page.status.fixed in (301, 302, 303, 307, 308) else 302, page.target, span=page.span)
+
+
 def write_pages(pages: Pages | None, site: Site, context: Context) -> list[Node]:
     """The error pages of a site -> at most one `handle_errors` node."""
     if pages is None:
         return []
     for other in pages.others:
         for page in other.pages:
-            if page.span not in {chosen.span for chosen in pages.chosen.pages}:
+            if page.span in context.answered or bare(page) in {bare(chosen) for chosen in pages.chosen.pages}:
+                for span in (span for span in walk(page) if isinstance(span, Span)):
+                    context.implied(span, "what it says is answered where the origin is asked, or by the site's own pages")
+            elif page.span not in {chosen.span for chosen in pages.chosen.pages}:
                 context.note(page.span, Disposition.UNSUPPORTED, ERROR_PAGE_PARTLY, statuses=_statuses(page),
                              reason="Caddy has one set of error pages for a site, and this line holds for a part of it only")
     block: list[Node] = []
@@ -81,9 +120,7 @@ def _write_page(page: ErrorPage, site: Site, given: set[tuple[object, ...]], con
 
 def _inside(page: ErrorPage, site: Site, given: set[tuple[object, ...]], context: Context) -> list[Node] | Unwritable:
     if page.redirect:
-        assert page.target is not None
-        status = page.status.fixed if page.status.fixed in (301, 302, 303, 307, 308) else 302
-        return answers.write_redirect(Redirect(status, page.target, span=page.span), context)
+        return answers.write_redirect(_redirect(page), context)
     if page.restarts is None:
         made, _ = unroll((Block("error", page.steps),))
         return _keeping_status(made, page, given, context)

@@ -7,17 +7,19 @@ Rule:     what Caddy does by itself (Host as sent, the three X-Forwarded fields,
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from ....codes import CLIENT_CHAIN_TRUST, ORIGIN_CONNECTION, ORIGIN_GZIP, PROXY_DEFAULTS
 from ....fitting.cookies import as_edits
 from ....fitting.mapping import as_received
 from ....model import (
-    AfterRewrite, AsReceived, Disposition, Field, Forward, Gateway, Mapped, Operation, Pool, Side, Var, Variable, Written,
+    AfterRewrite, AsReceived, Disposition, Field, Forward, Gateway, Mapped, Operation, Pool, Redirect, Side, Var, Variable, Written, join,
 )
 from ....model.walk import walk
 from .. import values
 from ..values import Unwritable, quote
 from . import rewrites
+from .answers import write_redirect
 from .context import Context
 from .fields import write_operation
 from .output import Node
@@ -52,10 +54,32 @@ def write_forward(step: Forward, context: Context) -> list[Node] | Unwritable:
         block.append(Node(["flush_interval", "-1"]))
     if step.http_version != "1.1":
         context.note(step.span, Disposition.KEPT, ORIGIN_CONNECTION, version=step.http_version)
-    block += [*write_interception(step), *write_status(step)]
+    instead = _in_place(step, context)
+    if isinstance(instead, Unwritable):
+        return instead
+    block += [*instead, *write_interception(step), *write_status(step)]
     pool_spans = tuple(span for span in (pool.span, pool.policy_span, *(member.span for member in pool.members)) if span) if pool else ()
     node = Node(["reverse_proxy", *map(quote, addresses)], block or None, (*spans, *pool_spans), (*(pool.comments if pool else ()), *step.comments))
     return [*before, node]
+
+
+def _in_place(step: Forward, context: Context) -> list[Node] | Unwritable:
+    """Answers in the place of the origin's, by its status."""
+    made: list[Node] = []
+    # What was cut off before the origin was asked is part of the path again.
+    cut = step.target.prefix.removesuffix("/") if isinstance(step.target, Mapped) else ""
+    for number, item in enumerate(step.in_place):
+        match item.steps:
+            case (Redirect() as redirect,) if item.statuses:
+                location = join(*(piece for part in redirect.location for piece in ((cut, part) if part == Var(Variable.PATH) else (part,))))
+                nodes = write_redirect(replace(redirect, location=location), context)
+                if isinstance(nodes, Unwritable):
+                    return nodes
+                name = f"@instead{f'_{number + 1}' if number else ''}"
+                made += [Node([name, "status", *map(str, sorted(item.statuses))], None, (item.span,) if item.span else ()), Node(["handle_response", name], nodes)]
+            case _:
+                return Unwritable("an answer in the place of the origin's that is no redirect")
+    return made
 
 
 def write_status(step: Forward | Gateway) -> list[Node]:

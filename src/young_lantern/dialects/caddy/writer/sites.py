@@ -74,6 +74,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     context.idle.update(dict.fromkeys((field.span for field in dropped), "no answer that is written has such a type"))
     types.note_types_of(site, chain, context)
     pages = errors.choose_pages(chain)
+    errors.answer_in_place(chain, pages, context)
     context.forwards = any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain))
     hoist(chain)
     root, root_spans = _common_root(chain)
