@@ -540,3 +540,12 @@ def test_a_redirect_of_a_rewrite_decodes_what_needs_no_escape(reads: Reads, tmp_
     assert [location.partition("example")[2] for location in sent] == ["/docs/x+y", "/docs/x&y", "/docs/x+y%20z", "/docs?x%2By"]
     asked, wrong = disagreements("nginx", text, [("GET", "www.fernhollow.example", target, {}) for target in targets], tmp_path / "c")
     assert (asked, wrong) == (len(targets), [])
+
+
+def test_what_else_a_listener_speaks_is_told(reads: Reads) -> None:
+    reading = reads.read("nginx", nginx("return 204;", listen="listen 80 proxy_protocol backlog=9;"))
+    found = [item for item in reading.findings if item.code.name == "value-unread"]
+    assert [item.span.line for item in found if item.span] == [5] and "proxy_protocol" in found[0].message
+    both = reads.read("nginx", nginx("return 204;", listen="listen [::]:80 ipv6only=off;")).estate.listeners
+    only = reads.read("nginx", nginx("return 204;", listen="listen [::]:80;")).estate.listeners
+    assert [listener.address for listener in (*both, *only)] == ["0.0.0.0", "::"]

@@ -84,6 +84,10 @@ def _names(directive: Directive, context: Context) -> list[HostName]:
     return made
 
 
+# core module, listen: what says nothing, or is read; the others change what is spoken there.
+_OPTIONS = frozenset("""ssl default_server default http2 setfib fastopen backlog rcvbuf sndbuf accept_filter deferred bind ipv6only reuseport so_keepalive""".split())
+
+
 def _listen(directive: Directive, context: Context) -> Listen | None:
     word, *options = directive.args
     if word.startswith("unix:"):
@@ -103,6 +107,12 @@ def _listen(directive: Directive, context: Context) -> Listen | None:
             return None
         port = int(digits) if digits else 80  # type: ignore[assignment]
     plain = {"": "0.0.0.0", "*": "0.0.0.0", "localhost": "127.0.0.1"}.get(address, address.strip("[]"))
+    if plain == "::" and "ipv6only=off" in options:
+        plain = "0.0.0.0"  # core module, listen: it takes connections by IPv4 as well
+    for option in options:
+        if option.partition("=")[0] not in _OPTIONS:
+            # proxy_protocol above all: whoever stands in front sends a line that the target does not understand.
+            context.unread(directive, option, "options of a plain listener, or one with TLS, were expected; the target expects no PROXY protocol, and no other than HTTP/1.1 and 2")
     return Listen(plain, port, "ssl" in options, "default_server" in options or "default" in options, "http2" in options, directive.span)
 
 
