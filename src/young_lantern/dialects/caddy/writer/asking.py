@@ -20,7 +20,8 @@ _ERRORS = ("What it answers otherwise is an error, as before; Caddy by itself wo
 
 def write_question(step: AskFirst, context: Context) -> list[Node] | Unwritable:
     """The line with its block, for a request that is guarded so."""
-    made = forwards.write_forward(step.forward, context)
+    # What stands in the place of its answers is written here, below.
+    made = forwards.write_forward(replace(step.forward, in_place=()), context)
     if isinstance(made, Unwritable):
         return made
     if len(made) != 1:

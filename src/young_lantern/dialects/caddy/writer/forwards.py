@@ -68,15 +68,16 @@ def _in_place(step: Forward, context: Context) -> list[Node] | Unwritable:
     made: list[Node] = []
     # What was cut off before the origin was asked is part of the path again.
     cut = step.target.prefix.removesuffix("/") if isinstance(step.target, Mapped) else ""
-    for number, item in enumerate(step.in_place):
+    for item in step.in_place:
         match item.steps:
             case (Redirect() as redirect,) if item.statuses:
                 location = join(*(piece for part in redirect.location for piece in ((cut, part) if part == Var(Variable.PATH) else (part,))))
                 nodes = write_redirect(replace(redirect, location=location), context)
                 if isinstance(nodes, Unwritable):
                     return nodes
-                name = f"@instead{f'_{number + 1}' if number else ''}"
-                made += [Node([name, "status", *map(str, sorted(item.statuses))], None, (item.span,) if item.span else ()), Node(["handle_response", name], nodes)]
+                codes = [str(code) for code in sorted(item.statuses)]
+                name = f"@{'_'.join(codes[:3])}"
+                made += [Node([name, "status", *codes], None, (item.span,) if item.span else ()), Node(["handle_response", name], nodes)]
             case _:
                 return Unwritable("an answer in the place of the origin's that is no redirect")
     return made
