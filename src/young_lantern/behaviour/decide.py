@@ -569,7 +569,8 @@ class _Run:
             state.intercepted = state.intercepted or state.for_index
             return self.fail(late, step.span)
         said = 404 if missing else answer.status
-        if self._intercepts(step, said):
+        # An index script that is not there has no page for errors: the next one is looked for (mod_dir.c; 2.4.71, probed).
+        if self._intercepts(step, said) and not (missing and state.for_index):
             return self.fail(self._known_status(said), step.intercepts_span or step.span)
         status = self._replaced(step, said if missing or state.restored or state.keeps_first else state.forced_status or said)
         return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, extra=step.response_fields, sent=answer.fields)

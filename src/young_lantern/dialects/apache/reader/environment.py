@@ -39,7 +39,7 @@ def names_set(nodes: list[Node]) -> set[str]:
 
 
 # Where a line names a variable: the text before it, by which it is one.
-_NAMED = re.compile(r"""(%\{ENV:|%\{(?=[\w-]+\}e)|\b(?:req)?env\(\s*['"]|\benv=!?|\bE=!?|\benv=)([\w-]+)""", re.IGNORECASE)
+_NAMED = re.compile(r"""(%\{ENV:|%\{(?=[\w-]+\}e)|\b(?:req)?env\(\s*['"]|(?:^|[\[,]\s*)(?:E|env)=!?)([\w-]+)""", re.IGNORECASE)
 
 
 def with_one_case(nodes: list[Node]) -> None:
