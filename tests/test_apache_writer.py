@@ -89,7 +89,7 @@ NGINX = [
         "root ROOT; if ($http_user_agent ~* bot) { return 403; }",
         ['RewriteCond %{HTTP:User-Agent} "bot" [NC]', 'RewriteRule "^" - [F]'],
     ),
-    ("root ROOT; if ($arg_a) { return 302 /b?x=$arg_a; }", ['RewriteRule "^" "/b?x=%1" [R=302,L]']),
+    ("root ROOT; if ($arg_a) { return 302 /b?x=$arg_a; }", ['RewriteRule "^" "/b?x=%1" [R=302,NE,L]']),
     ("root ROOT; rewrite ^/u/(\\d+)$ /user?id=$1 redirect;", ['RewriteRule "^/u/(\\d+)$" "/user?id=$1" [R=302,QSA,L]']),
     (
         "root ROOT; location /de/ { rewrite ^/de/(.*)$ /$1 last; }",

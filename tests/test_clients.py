@@ -13,7 +13,7 @@ from young_lantern.model import Severity
 from young_lantern.translate import translate
 
 TRUSTED = "set_real_ip_from 127.0.0.1; set_real_ip_from 192.0.2.0/24; real_ip_header X-Forwarded-For;"
-SENT = "location / { proxy_pass http://192.0.2.50:81; proxy_set_header X-Forwarded-For $proxy_add_x_forwarded_for; proxy_set_header X-Client $remote_addr; }"
+SENT = "location / { proxy_pass http://192.0.2.50:81; proxy_set_header X-Forwarded-For $proxy_add_x_forwarded_for; proxy_set_header X-Client $remote_addr; add_header X-Port $remote_port; }"
 DENIED = "location = /denied { deny 203.0.113.7; proxy_pass http://192.0.2.50:81; }"
 PROXIED = "ProxyPass / http://192.0.2.50:81/\nHeader always set X-Client expr=%{REMOTE_ADDR}\n<Location /denied>\n<RequireAll>\nRequire all granted\nRequire not ip 203.0.113.7\n</RequireAll>\n</Location>"
 CONFIGS = {

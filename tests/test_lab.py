@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import subprocess
 from dataclasses import replace
@@ -121,9 +122,11 @@ def test_the_origin_says_what_it_got() -> None:
         )
     assert (answer.status, answer.field("location")) == (302, "http://b.example/")
     assert (
-        MARK.encode() in answer.content
-        and b'"target": "//x%2Fy?q"' in answer.content
-        and b'["x-a", "1"]' in answer.content
+        MARK in (got := json.loads(answer.content))
+        and got["target"] == "//x%2Fy?q"
+        and ["x-a", "1"] in got["fields"]
+        # A server that edits what origins answer finds nothing of it in the text.
+        and b"target" not in answer.content
     )
 
 

@@ -104,10 +104,10 @@ def test_what_the_origin_is_asked(reads: Reads, server: str, target: str, addres
 @pytest.mark.parametrize(
     "handler",
     [
-        "scgi_pass unix:/run/app.sock;",
-        "uwsgi_pass 192.0.2.1:9000;",
+        "uwsgi_pass suwsgi://192.0.2.1:9000;",
         "empty_gif;",
-        "grpc_pass grpc://192.0.2.1;",
+        "memcached_pass 192.0.2.1:11211;",
+        "grpc_pass grpc://$http_x_desk;",
         "auth_request /check;",
     ],
 )

@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.support.reading import Reads, nginx
+from tests.test_apache_reader import httpd
 from young_lantern.behaviour import Request, decide, real_files, request_for
 from young_lantern.behaviour.compare import compare_estates
 from young_lantern.behaviour.origin_answers import ANSWER, FIELD, asks_origin, cookie_attributes, fields_in_words
@@ -178,6 +179,23 @@ def test_places_with_mappings_that_contradict_each_other(reads: Reads) -> None:
     assert '<Location "/app/">\n        ProxyPassReverse "http://192.0.2.21:8080/"' in text
     assert 'Header edit Location "^http://192\\.0\\.2\\.21:8080/" "/"' in text
     assert not [cause for cause in made.comparison.causes if not cause.reason.value and any("redirects" in item.what for item in cause.differences)]
+
+
+def test_places_of_one_origin_that_map_by_a_pattern_or_nothing(reads: Reads) -> None:
+    """What one of them maps must not count for the others: httpd's mapping for a host comes before its edits, and after an `off`."""
+    origin = "proxy_pass http://192.0.2.21:8080"
+    made = translate(reads.write("nginx", nginx(f"location /app {{ {origin}; proxy_redirect ~^http://[^/]+/(.*)$ /app/$1; }} location /raw/ {{ {origin}; proxy_redirect off; }} location /dav/ {{ {origin}/; }}")), "apache")
+    assert not [cause for cause in made.comparison.causes if any("redirects" in item.what for item in cause.differences)]
+    live = check_live(made.reading, made.read_back, most=400)
+    assert not live.surprises
+
+
+def test_httpd_edits_what_it_mapped(reads: Reads) -> None:
+    """mod_proxy maps a Location, and mod_headers edits what came of that (2.4.71, probed)."""
+    text = httpd('ProxyPass / http://192.0.2.1:81/\nProxyPassReverse /in/ http://192.0.2.1:81/\nHeader edit Location "^https?://[^/]+/(.*)$" "/out/$1"')
+    asked = request_for("http://www.fernhollow.example/x", fields={ANSWER: "302 self"})
+    outcome = decide(reads.read("apache", text).estate, asked, real_files())
+    assert outcome.location == "/out/in/x"
 
 
 def test_cookies_are_compared_as_clients_understand_them() -> None:

@@ -109,7 +109,7 @@ def test_origins_that_take_long(reads: Reads, case: str, target: str) -> None:
     else:
         made = translate(main, target)
         before, after, causes = made.reading, made.read_back, made.comparison.causes
-    live = check_live(before, after, most=250)
+    live = check_live(before, after, most=500)
     assert [(str(row.request), row.request.fields, row.defects) for row in live.surprises] == []
     late = [row for row in live.rows if row.request.field(AFTER)]
     assert late and {row.answers[0].status for row in late if "/late/" in row.request.target} & {200, 404, 502, 504}

@@ -25,7 +25,6 @@ BEYOND = {
     ("caddy", "nginx", "root * ROOT\ntry_files {path} /index.html\nfile_server"),
     # httpd goes round as often as it may; what nginx makes of that ends after two rounds, with 500 for `/de/de/de/`.
     ("nginx", "apache", "root ROOT; location /de/ { rewrite ^/de/(.*)$ /$1 last; }"),
-    ("nginx", "caddy", "rewrite ^/old/(?<rest>.*)$ /new/$rest?k=v last;"),
     # nginx tells the type of a file by the path that is asked for, the others by the file's own name.
     # nginx tells the type of a text by the path, too; Caddy gives the one that its line says.
     ("nginx", "caddy", "if ($args) { return 204; } return 205 x;"),

@@ -47,6 +47,10 @@ INCLUDE_EMPTY = _code("include-empty", _R, _MINOR,
     "{pattern} matches no file",
     "an include with a wildcard that finds nothing is silent in the server, so what was meant to be read is missing",
     "check the path; a link to a removed file or an unmounted folder is the usual cause")
+PROTOCOL_UNREAD = _code("origin-protocol-not-read", _R, _BREAKING,
+    "{directive} asks an origin by {protocol}, which is not read",
+    "no other server here speaks it; requests meant for that origin are not passed on",
+    "let the origin speak HTTP as well (Tomcat: an HTTP connector beside the one for AJP), and pass requests on to that")
 PLACE_UNREAD = _code("place-not-read", _R, _BREAKING,
     "{directive} is not read where it stands",
     "it stands in a section by a pattern, or in one that no ProxyPass line by prefix is for",
@@ -121,6 +125,10 @@ REDIRECT_LOOP = _code("redirect-loop", _H, _BREAKING,
     "the redirect of {url} leads back to itself",
     "the browser will follow it until it gives up",
     "exclude the target of the redirect from the rule")
+SOCKET_UNASKED = _code("socket-not-asked", _H, _BREAKING,
+    "what {directive} passes on goes to {other} instead",
+    "httpd knows an origin by its name, and a line further up gave the same name to another socket or address",
+    "give each socket a name of its own behind the bar, as in unix:/run/app.sock|http://app/")
 POOL_UNKNOWN = _code("pool-without-members", _H, _BREAKING,
     "{pool} has no origin that can answer",
     "every member is marked as down, or there is none",
@@ -207,6 +215,14 @@ ORIGIN_GZIP = _code("origin-asked-for-gzip", _T, _MINOR,
     "origins are asked for gzip where a client accepts no coding",
     "the proxy of {target} does so by itself, and unpacks what comes",
     "nothing: clients see the same; `compression off` in the transport keeps origins from it")
+ANY_CASE = _code("replaced-in-any-case", _T, _MINOR,
+    "{text} is replaced in letters of either case",
+    "{target} looks for texts without regard to case",
+    "nothing, where the text has one spelling only, as names of hosts mostly have")
+EVERY_PLACE = _code("replaced-everywhere", _T, _MINOR,
+    "{text} is replaced wherever it stands in an answer",
+    "{target} has no way to stop after the first place",
+    "nothing, where the text stands there only once, as the end of a head does")
 COMPRESSES_ALL = _code("short-answers-compressed", _T, _MINOR,
     "answers of less than {least} bytes are compressed as well",
     "{target} has no shortest length for compression",

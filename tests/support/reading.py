@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from young_lantern.behaviour import Outcome, decide, real_files, request_for
@@ -40,7 +41,7 @@ class Reads:
         folder = self.folder / f"{dialect}-{self.number}"
         folder.mkdir()
         main = folder / named(dialect).main_file
-        main.write_text(text.replace("ROOT", str(self.root)))
+        main.write_text(re.sub(r"(?<!_)ROOT\b", str(self.root), text))
         return main
 
     def read(self, dialect: str, text: str) -> Reading:

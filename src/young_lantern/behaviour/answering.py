@@ -98,7 +98,10 @@ def taking_place(operations: list[Field], status: int, is_error: bool, state: St
         found.append(item)
         if item.name.lower() == "content-type" and state.types is not None and state.types.each:
             # mod_headers.c: the type is set at once, so that the lines after it ask for the new one (2.4.71, probed).
-            state.answer_type = {Operation.SET: text(item.value, state), Operation.REMOVE: ""}.get(item.operation, state.answer_type)
+            if item.operation is Operation.EDIT and item.find is not None:
+                state.answer_type = compiled(item.find).sub(go_replacement(text(item.value, state)), state.answer_type)
+            else:
+                state.answer_type = {Operation.SET: text(item.value, state), Operation.REMOVE: ""}.get(item.operation, state.answer_type)
     return found
 
 
@@ -137,9 +140,10 @@ def _applied(operations: list[Field], state: State, sent: tuple[tuple[str, str],
             pattern = compiled(item.find)
             fields = [(found, pattern.sub(go_replacement(value), held) if found == name else held) for found, held in fields]
         elif item.operation in (Operation.APPEND, Operation.MERGE) and len(others) < len(fields):
-            there = ", ".join(held for found, held in fields if found == name)
+            # apr_table_merge: it is the first line of several that grows, and that is looked into (httpd 2.4.71, probed).
+            first, there = next((place, held) for place, (found, held) in enumerate(fields) if found == name)
             if item.operation is Operation.APPEND or value not in [piece.strip() for piece in there.split(",")]:
-                fields = [*others, (name, f"{there}, {value}")]
+                fields[first] = (name, f"{there}, {value}")
         elif value or not state.drops_empty:
             fields.append((name, value))
     return fields

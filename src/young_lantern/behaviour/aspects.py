@@ -14,7 +14,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from ..model import (
-    AddressRule, AnswerLimit, AskFirst, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
+    AddressRule, AnswerLimit, AskFirst, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, Redirect, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
 )
 from ..model.walk import all_within
 from ..patterns.languages import ALL, Language, Languages, characters
@@ -93,6 +93,9 @@ class _Finder:
         asked = [text for text in self._values(LENGTH, wanted) if text and len(text) <= _MOST_DIGITS] if wanted else []
         if lengths or asked:
             self.found.values[LENGTH] = [None, *dict.fromkeys([*(str(length + 1) for length in lengths), *asked])]
+        if any(isinstance(item, Redirect) and item.encodes_query for item in items):
+            # What is encoded by then is encoded twice, which no query without a percent sign shows.
+            self.found.values[QUERY] = [*self.found.values.get(QUERY, [None]), "fern=%20"]
         if any(site.tls is not None and site.tls.clients is not None for site in sites):
             self.found.values["field", CERTIFICATE.lower()] = [None, TRUSTED, UNKNOWN]
         if any(isinstance(item, AskFirst) for item in items):

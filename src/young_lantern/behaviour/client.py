@@ -18,28 +18,31 @@ _PRIVATE = ("10.0.0.0/8", "127.0.0.0/8", "169.254.0.0/16", "172.16.0.0/12", "192
 _GLOBAL = "2000::/3"
 
 
-def seen_from(request: Request, source: ClientFrom) -> Request:
-    """The request with the address that counts; with `consumes`, without what was taken from the field."""
+def seen_from(request: Request, source: ClientFrom) -> tuple[Request, str | None]:
+    """The request with the address that counts, with `consumes` without what was taken from the field; and the port that the field gave the client: "" if it
+    gave none, None if it is the connection's own."""
     sent = request.field(source.field)
     if not sent or not _is_proxy(request.client, source):
-        return request
+        return request, None
     left = [piece.strip() for piece in sent.split(",")]
-    client, taken, inside = request.client, False, True
+    client, port, inside = request.client, None, True
     while left:
         found = _address(left[-1], source)
         inside = inside and _is_internal(client, source)
         if found is None or not inside and _is_private(found):
             break
-        client, taken = found, True
-        left.pop()
+        # ngx_http_realip_module: the client's port is the field's, or none; mod_remoteip leaves that of the connection (1.22.1, 2.4.71, probed).
+        told, client = left.pop(), found
+        port = told.partition(":")[2] if source.takes_port and ":" not in found else ""
         if not source.walks or not _is_proxy(client, source):
             break
-    if not taken:
-        return request
+    if port is None:
+        return request, None
+    port = port if source.takes_port else None
     if not source.consumes:
-        return replace(request, client=client)
+        return replace(request, client=client), port
     others = tuple((name, value) for name, value in request.fields if name.lower() != source.field.lower())
-    return replace(request, client=client, fields=(*others, (source.field, ", ".join(left))) if left else others)
+    return replace(request, client=client, fields=(*others, (source.field, ", ".join(left))) if left else others), port
 
 
 def _is_proxy(address: str, source: ClientFrom) -> bool:

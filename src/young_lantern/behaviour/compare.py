@@ -16,7 +16,8 @@ from itertools import combinations
 from urllib.parse import unquote, urlsplit
 
 from ..codes import COMPARISON_SAMPLED, OUTCOME_DIFFERS, OUTCOME_DIFFERS_SLIGHTLY
-from ..model import Estate, Finding, PathReading, Severity, Span, finding
+from ..model import Estate, Finding, PathIs, PathReading, PathStartsWith, Severity, Span, finding
+from ..model.walk import walk
 from .asking import together
 from .aspects import UNKNOWN_METHOD
 from .choosing import choose_listener, choose_site
@@ -58,8 +59,11 @@ class Reason(Enum):
     ARGUMENTS = "an argument of the query is there more than once, and not both of them take the first"
     FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
+    ENCODED_MARK = "an encoded question mark in the path is refused where a rule passes it on"
+    ENCODED_QUERY = "the query has characters percent-encoded, which one of them encodes once more in a redirect"
     PAGE = "one of them asks for the page of an error by GET, whatever the client asked by"
     INSIDE = "the path is one by which the new configuration asks an origin first; nothing is answered to clients there"
+    UNASKED = "the redirect goes out before anybody is asked who he is"
     HANDSHAKE = "it is settled before any request is sent"
     OTHER = ""
 
@@ -187,6 +191,9 @@ class _Decider:
     def __init__(self, before: Estate, after: Estate) -> None:
         self.estates, self.index = (before, after), RouteIndex()
         self.known: dict[tuple[Request, str], tuple[Outcome, Outcome]] = {}
+        asked = {item.path if isinstance(item, PathIs) else item.prefix for estate in self.estates for site in estate.sites for item in walk(site.program) if isinstance(item, PathIs | PathStartsWith)}
+        # Paths that rules ask for in capital letters, the longest first.
+        self.capitals = sorted((text for text in asked if text != text.lower()), key=len, reverse=True)
 
     def both(self, request: Request, facts: Facts) -> tuple[Outcome, Outcome]:
         key = request, facts.name
@@ -227,7 +234,7 @@ class _Row:
         # And a browser that asks beforehand whether another origin may send its request (Fetch standard, CORS-preflight fetch).
         lost = lost or self.reason is Reason.METHOD and self.witness.request.method == "OPTIONS" and (self.before.status or 500) < 300 <= (self.after.status or 500) and any(
             name.startswith("access-control-") for name, _ in self.before.fields)
-        return Severity.BREAKING if lost or self.reason in (Reason.LABELS, Reason.ENCODED_SLASH) or (self.after.origin and not self.before.origin and self.reason is Reason.METHOD) else Severity.MINOR
+        return Severity.BREAKING if lost or self.reason in (Reason.LABELS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.UNASKED) or (self.after.origin and not self.before.origin and self.reason is Reason.METHOD) else Severity.MINOR
 
 
 # What says that two answers are others altogether.
@@ -247,7 +254,7 @@ def _plainer(decider: _Decider, row: Witness, one: Outcome, other: Outcome, diff
 
 def _parts(differing: tuple[Difference, ...]) -> list[tuple[Difference, ...]]:
     """Differences that go by themselves: another content coding or field has its own cause."""
-    alone = [item for item in differing if item.what.startswith(("asked first, ", "field ", "parameter HTTP_", "parameter SERVER_NAME", "content coding", "choice of"))]
+    alone = [item for item in differing if item.what.startswith(("asked first, ", "field ", "parameter HTTP_", "parameter SERVER_NAME", "content coding", "choice of", "changes of the content"))]
     together = tuple(item for item in differing if item not in alone)
     return [*([together] if together else []), *((item,) for item in alone)]
 
@@ -262,6 +269,9 @@ def _key(row: _Row) -> tuple[object, ...]:
         return row.severity, kinds, row.reason
     if row.severity is Severity.MINOR:
         return row.severity, kinds, row.reason
+    if row.after.status == 501 and first == "status":
+        # What was not carried is one matter, whatever an origin would have answered.
+        kinds = ((first, False, False),)
     return row.severity, kinds, row.before.decided_by, row.after.decided_by, row.reason
 
 
@@ -274,6 +284,8 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
     breaks = any(item.severity is Severity.BREAKING for item in part)
     if whats == {"method to the origin"} and not breaks:
         return Reason.PAGE
+    if {one.status, other.status} & {401} and (moved := other if one.status == 401 else one).location and not moved.asked_first:
+        return Reason.UNASKED
 
     def differs(twin: Request) -> bool:
         seen = decider.both(twin, row.facts)
@@ -281,6 +293,8 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
 
     if (unknown := replace(request, host=OTHER_HOST)) != request and not _is_named(decider.estates[0], request) and not differs(unknown):
         return Reason.NAMELESS
+    if whats == {"location"} and (plain := _plain_query(request)) != request and not differs(plain):
+        return Reason.ENCODED_QUERY
     if one.site and (shorter := _one_label(request)) != request:
         sites = [outcome.site for outcome in decider.both(shorter, row.facts)]
         # One of the two has it in the same site with a label less, the other has not.
@@ -291,7 +305,8 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
     files = is_file and not part[0].what.startswith(("field ", "choice of"))
     if "%2f" in request.target.lower() and any(twin.status != seen.status for twin, seen in zip(decider.both(_plain_slash(request), row.facts), (one, other), strict=True)):
         return Reason.ENCODED_SLASH
-    applying = [(reason, change) for reason, change in _TWINS.items() if change(request) != request and (files or reason is not Reason.FILE_SLASH)]
+    twins = {**_TWINS, Reason.CASE: lambda twin: _in_case(twin, decider.capitals)}
+    applying = [(reason, change) for reason, change in twins.items() if change(request) != request and (files or reason is not Reason.FILE_SLASH)]
     for size in dict.fromkeys((1, 2, len(applying))):
         for chosen in combinations(applying, size):
             if chosen and not differs(reduce(lambda twin, item: item[1](twin), chosen, request)):
@@ -339,9 +354,26 @@ def _plain_slash(request: Request) -> Request:
     return replace(request, target=re.sub("%2f", "x", path, flags=re.IGNORECASE) + mark + query)
 
 
+def _plain_mark(request: Request) -> Request:
+    path, mark, query = request.target.partition("?")
+    return replace(request, target=re.sub("%3f", "x", path, flags=re.IGNORECASE) + mark + query)
+
+
+def _plain_query(request: Request) -> Request:
+    path, mark, query = request.target.partition("?")
+    return replace(request, target=path + mark + re.sub("%..", "x", query))
+
+
 def _lower(request: Request) -> Request:
     path, mark, query = request.target.partition("?")
     return replace(request, target=path.lower() + mark + query)
+
+
+def _in_case(request: Request, capitals: list[str]) -> Request:
+    """The path in the letters of a rule that asks for it in capitals, else in small ones."""
+    path, mark, query = request.target.partition("?")
+    asked = next((text for text in capitals if path.lower().startswith(text.lower())), "")
+    return replace(request, target=asked + path[len(asked):] + mark + query) if asked else _lower(request)
 
 
 def _one_label(request: Request) -> Request:
@@ -381,12 +413,12 @@ def _without_odd_names(request: Request) -> Request:
 # Order: the first that applies names the reason where it takes several.
 _TWINS: dict[Reason, Callable[[Request], Request]] = {
     Reason.TRACE: _without_trace, Reason.HEAD: shortened, Reason.NAMES: _without_odd_names, Reason.SLOW: at_once, Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
-    Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
+    Reason.ENCODED_MARK: _plain_mark, Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
 }
 
 
 # Reasons that say by themselves how the path is spelt.
-_SPELT = frozenset({Reason.CASE, Reason.SPELLING, Reason.DOTS, Reason.ENCODED_SLASH, Reason.FILE_SLASH, Reason.SLASH})
+_SPELT = frozenset({Reason.CASE, Reason.SPELLING, Reason.DOTS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.FILE_SLASH, Reason.SLASH})
 
 
 def _cause(rows: list[_Row], groups: list[PathClasses], decider: _Decider) -> Cause:

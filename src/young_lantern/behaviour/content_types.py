@@ -63,17 +63,23 @@ def sent(own: str | None, operations: list[Field], state: State, *, listing: boo
     if types is None:
         return None
     if not types.by_path and not types.each:
-        # Caddy: what stands there beforehand stays for files and texts; an origin's comes beside it, and a listing's in its place (2.6.2, probed).
+        # Caddy: what stands there beforehand stays for files and texts, unless it is empty (Go's Header.Get); an origin's comes beside it, and a listing's
+        # in its place (2.6.2, probed).
         now = [item for item in operations if not item.deferred]
         before: list[str | None] = []
         for item in now:
             before = _changed(before, item, state)
-        lines = [*before, *lines] if before and own is not None and own.startswith(ORIGINS) else lines if listing else before or lines
+        lines = [*before, *lines] if before and own is not None and own.startswith(ORIGINS) else lines if listing or not before or before[0] == "" else before
         operations = [item for item in operations if item.deferred]
     beside: list[str | None] = []
+    held = {False: False, True: False}  # whether a rule has put it into one of both tables, or into that of `always`
     for item in operations:
         if types.each:
-            lines = _of_httpd(lines, item, state)
+            if item.operation is Operation.DEFAULT and held[item.apart]:
+                continue  # mod_headers.c, hdr_setifempty: what a rule has set is there; what a handler has is kept apart (2.4.71, probed)
+            held[item.apart] = item.operation is not Operation.REMOVE if item.operation is not Operation.EDIT else held[item.apart]
+            # Where the handler has none, what is added is there, as often as it is added.
+            lines = [*lines, text(item.value, state)] if own == "" and item.operation is Operation.ADD and lines else _of_httpd(lines, item, state)
             if item.apart and item.operation in (Operation.SET, Operation.REMOVE):
                 beside = lines
             elif item.operation is Operation.REMOVE:

@@ -10,19 +10,20 @@ from dataclasses import dataclass, replace
 from urllib.parse import quote_plus
 
 from ..model import (
-    LATE, TLS_ERRORS, UNREACHABLE, WAITS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
-    ForgetFields, Forward, Gateway, Leave, LogTo, MediaTypes, Note, Operation, Protect,
+    CONTENT, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    ForgetFields, Forward, Gateway, Leave, LogTo, MediaTypes, Note, Operation, Part, Placeholder, Protect,
     QueryEdit, Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
-    StripPrefix, StripSuffix, Template, Unserved, Var, Variable,
+    StripPrefix, StripSuffix, Template, Unserved, Var, Variable, with_field,
 )
-from . import answering, asking, client_certificates, content_types, cookies, forwarding, gateway, heads, paths
+from ..model.media_types import has_charset
+from . import answering, asking, client_certificates, content_types, contents, cookies, forwarding, gateway, heads, origin_errors, paths
 from .choosing import choose_listener, choose_site
 from .client import seen_from
 from .evaluate import State, holds, in_network, said, text, user_of
 from .origin_answers import SELF, VERDICT, OriginAnswer, wanted
 from .origin_words import policy
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
-from .request import Facts, Request
+from .request import Facts, Request, one_slash
 from .route_index import RouteIndex
 from .serving import KNOWN_METHODS, AskIndexes, Found, GoOn, Methods, Missing, Moved, serve
 
@@ -71,12 +72,13 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     path = paths.read_path(raw, site.reading)
     if path is None:
         return Outcome(400, site=site.key, decided_by=site.span, trace=(TraceEntry("the target is refused", site.span, request.target),))
+    port: str | None = None
     if site.client_from is not None:
         if reads is not None:
             reads["client", ""] = None
             reads["field", site.client_from.field.lower()] = None
-        told, request = request, seen_from(request, site.client_from)
-    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, received=received, dialect=estate.dialect, drops_empty=estate.dialect == "nginx", looks_once=estate.dialect == "nginx", named=dict(captures), numbered=numbered, index=index, reads=reads, drops_final_dot=listener.drops_final_dot)
+        told, (request, port) = request, seen_from(request, site.client_from)
+    state = State(request, site, facts, path, raw, query, request.method, raw_last=raw, received=received, dialect=estate.dialect, drops_empty=estate.dialect == "nginx", looks_once=estate.dialect == "nginx", named=dict(captures), numbered=numbered, index=index, reads=reads, drops_final_dot=listener.drops_final_dot, client_port=port)
     if site.client_from is not None and site.client_from.consumes and request is not told:
         # What is left of the field goes on to the origin, if anything is.
         name = site.client_from.field
@@ -105,10 +107,6 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     if asked is not None and asked.verified and certificate == client_certificates.TRUSTED:
         outcome = replace(outcome, trusts=", ".join(asked.trusted))
     return outcome
-
-
-# http_protocol.c, status_lines (2.4.71), from 400 on.
-_HTTPD_ERRORS = frozenset({*range(400, 418), *range(421, 427), 428, 429, 431, 451, *range(500, 509), 510, 511})
 
 
 def _holds_for_all(step: Step) -> bool:
@@ -197,9 +195,13 @@ class _Run:
 
     def jump(self, step: Restart | Leave) -> _Next:
         if isinstance(step, Restart) and step.asks:
-            found, refused = self._inside(step.span, (text(step.asks, self.state),))
+            found, refused = self._inside(step.span, tuple(text(path, self.state) for path in step.asks), step.indexes)
             return self.fail(refused, step.span) if found is None and refused is not None else found
         again = isinstance(step, Restart)
+        if again and self.state.for_index and self.state.depth:
+            # mod_dir.c, fixup_dir (2.4.71, probed): a file that is there is found; what a rule has made of it is asked for in the place of the folder.
+            self.state.handed_on = step.label
+            return Outcome(None)
         # ngx_http_handler: a request that begins again inside has its proxied path replaced as usual (1.22.1, probed).
         self.state.pinned = self.state.pinned and not again
         self.state.note("begins again" if again else "leaves the rewriting", step.span, self.state.path)
@@ -286,6 +288,8 @@ class _Run:
         return written
 
     def set_variable(self, step: SetVariable) -> _Next:
+        if step.outside and self.state.depth:
+            return None  # mod_setenvif.c has no hook that a request inside comes by (httpd 2.4.71, probed)
         self.state.variables[step.name] = said(step.value, self.state)
         if step.environment:
             self.state.environment |= {step.name}
@@ -304,10 +308,13 @@ class _Run:
             self.state.let_in = self.estate.dialect == "apache"
             step = replace(step, value=(said(step.value, self.state),))
             self.state.let_in = False
-        if step.side is Side.REQUEST and step.operation is Operation.SET and step.name.lower() == "host" and self.estate.dialect == "apache":
-            # mod_headers changes the request itself, so that what comes after it sees another Host (2.4.71, probed).
+        if step.side is Side.REQUEST and step.operation is Operation.SET and step.name.lower() == "host" and self.estate.dialect in ("apache", "caddy"):
+            # mod_headers, and headers.go, change the request itself, so that what comes after it sees another Host (2.4.71, 2.6.2, probed).
             self.state.host_set = text(step.value, self.state)
-        (self.state.fields if step.side is Side.RESPONSE else self.state.request_fields).append(step)
+        if step.side is Side.RESPONSE:
+            self.state.fields = with_field(self.state.fields, step)
+        else:
+            self.state.request_fields.append(step)
         return None
 
     def error_pages(self, step: ErrorPages) -> _Next:
@@ -388,13 +395,25 @@ class _Run:
 
     # --- answers ------------------------------------------------------------------------------------------------------
 
+    def _encoded_query(self, location: Template) -> Template:
+        made: list[Part] = []
+        for part in location:
+            inside = any(isinstance(item, str) and "?" in item for item in made)
+            encodes = inside and not isinstance(part, str | Placeholder) and not (isinstance(part, Capture) and part.escaped)
+            made.append(paths.escaped(text((part,), self.state), f"{self.state.site.reading.escapes}[]") if encodes else part)
+        return tuple(made)
+
     def redirect(self, step: Redirect) -> _Next:
         if step.refuses_marks and self._brings_mark(step.location):
             return self.fail(403, step.span, insists=True)
         written = step.location
         if step.encodes_path:
             written = tuple(paths.escaped(self.state.path, self.state.site.reading.escapes) if part == Var(Variable.PATH) else part for part in written)
+        if step.encodes_query:
+            written = self._encoded_query(written)
         location = text(written, self.state)
+        if self.estate.dialect == "apache" and step.insists and "?" in location:
+            location = location.removesuffix("&")  # mod_rewrite.c, splitout_queryargs (2.4.71, probed)
         if step.splits_at_mark and "?" not in location:
             location = location.replace("%3F", "?", 1)
         if step.decodes:
@@ -429,14 +448,20 @@ class _Run:
     def fail(self, status: int, span: Span | None, insists: bool = False) -> _Next:
         """The server's own error: its error page, or the plain status."""
         state = self.state
-        page = None if state.pages is None or (state.in_error and not state.recurs) else next(
+        # http_request.c, ap_die (2.4.71, probed): an error that a rule makes on the way to a page is an error of its own, which may have a page; from the
+        # second of them on it goes round until the server has enough of it, and says what the first one was.
+        anew = insists and state.in_error and state.keeps_first and self.estate.dialect == "apache"
+        round_again, state.first_error = anew and state.first_error is not None, state.first_error or (state.error_status if anew else None)
+        page = None if state.pages is None or (state.in_error and not state.recurs and (not anew or round_again)) else next(
             (page for page in state.pages.pages if page.statuses is None or status in page.statuses), None)
+        if round_again:
+            status = state.first_error or status
         if state.in_error and (state.restored or state.keeps_first and not insists):
             # caddyhttp server.ServeHTTP: an error while an error is handled leaves the first one's status.
             status = state.error_status or status
-        if state.in_error and state.keeps_first:
+        if state.in_error and state.keeps_first and (not anew or round_again):
             # http_request.c, ap_die: it is the first request that is answered then, with its own settings.
-            state.fields, state.path, state.url, state.variables = state.first_fields, state.first_path, None, state.first_variables
+            state.fields, state.path, state.url, state.variables = list(state.first_fields), state.first_path, None, dict(state.first_variables)
             state.query = state.first_query
         state.error_status = status
         if page is not None and state.unparsed and self.estate.dialect == "nginx" and page.restarts is None and not page.redirect:
@@ -449,14 +474,18 @@ class _Run:
             return self.end(span, status=self._sent_status(status), is_error=True, body=words)
         # ngx_http_special_response_handler: the place of the error says whether further ones are looked up, not the place they lead to.
         state.recurs = state.pages is not None and state.pages.recurs
-        state.in_error, state.keeps_first, state.first_fields, state.first_path = True, page.keeps_first, list(state.fields), state.path if state.url is None else state.url
-        state.first_variables, state.first_query = dict(state.variables), state.query
+        state.in_error, state.keeps_first = True, page.keeps_first
+        if not anew:
+            state.first_fields, state.first_path = list(state.fields), state.path if state.url is None else state.url
+            state.first_variables, state.first_query = dict(state.variables), state.query
         state.forced_status = page.status.fixed if page.status.fixed is not None else None if page.status.pages_own else self._sent_status(status)
         state.note(f"error page for {status}", page.span)
         if page.redirect:
             assert page.target is not None
             redirects = (301, 302, 303, 307, 308)
             fixed = page.status.fixed if page.status.fixed in redirects else 302
+            if not state.depth:
+                state.error_status = fixed  # http_request.c, ap_die (2.4.71, probed): what is asked of the status by now is the redirect's
             return self.end(page.span, status=fixed, location=text(page.target, state), is_error=page.keeps_first)
         if page.restarts is None:
             state.fields = [item for item in state.fields if item.survives_errors]
@@ -483,8 +512,8 @@ class _Run:
 
     def forward(self, step: Forward) -> _Next:
         state = self.state
-        if state.body_limit is not None and not self._leaves_content(step) and self._too_large(state.body_limit):
-            return self.fail(state.body_limit.status, state.body_limit.span)
+        if state.body_limit is not None and not origin_errors.leaves_content(step, self.estate.dialect) and self._too_large(state.body_limit):
+            return self.fail(origin_errors.too_large(step, state.body_limit, self.estate.dialect), state.body_limit.span)
         state.let_in = True
         origin = forwarding.request_of(self.estate, step, state, step.method or state.method, self.rewrite)
         if any(ord(character) < 33 or ord(character) > 126 for character in origin.target):
@@ -492,57 +521,22 @@ class _Run:
         state.note("forward", step.span, f"{state.pool_label}{origin.target}")
         answer = asking.answer_of(self.estate, step.pool, state.received or state.request)
         state.answered_by = state.member_label
-        if (late := self._unanswered(step, answer)) is not None:
+        if (late := origin_errors.unanswered(step, answer, self.estate.dialect)) is not None:
             return self.fail(late, step.span)
         instead = next((item for item in step.in_place if item.statuses is None or answer.status in item.statuses), None)
         if instead is not None:
             state.note(f"in the place of {answer.status}", instead.span)
             result = self.run(instead.steps)
             return result if result is not None else self.end(instead.span, status=200, body="", is_error=True)
-        if self._intercepts(step, answer.status):
-            return self.fail(self._known_status(answer.status), step.intercepts_span or step.span, insists=True)
+        if origin_errors.intercepts(step, answer.status, state):
+            return self.fail(origin_errors.known_status(answer.status, step, state), step.intercepts_span or step.span, insists=True)
         # On an error page nginx keeps the error's status over the origin's; Caddy (2.6.2, probed) and httpd send the origin's.
         status = answer.status if state.restored or state.keeps_first else state.forced_status or answer.status
-        if state.keeps_first and state.error_status and state.request.method != "HEAD" and self._intercepts(step, state.error_status):
+        if state.keeps_first and state.error_status and state.request.method != "HEAD" and origin_errors.intercepts(step, state.error_status, state):
             status = state.error_status  # mod_proxy_http.c: but not where ProxyErrorOverride holds for it (2.4.71, probed)
-        status = self._replaced(step, status)
+        status = origin_errors.sent(step, origin_errors.replaced(step, status, state), self.estate.dialect)
         return self.end(step.span, status=status, location=self._sent_back(step, answer.location, origin) if answer.location else None, origin=origin,
                         extra=step.response_fields, sent=tuple(cookies.mapped(pair, step.cookies, state) for pair in answer.fields))
-
-    def _unanswered(self, step: Forward | Gateway, answer: OriginAnswer) -> int | None:
-        """The error for an origin that is not there, or takes longer than it is waited for."""
-        if answer.refused:
-            return UNREACHABLE[self.estate.dialect]
-        waits = step.read_seconds if step.read_seconds is not None else WAITS[self.estate.dialect]
-        return LATE[self.estate.dialect][isinstance(step, Gateway)] if waits is not None and answer.after > waits else None
-
-    def _leaves_content(self, step: Forward | Gateway) -> bool:
-        """Whether the request's content is never read: reverseproxy.go (2.6.2, probed), where the method is changed to one without."""
-        return self.estate.dialect == "caddy" and step.method in ("GET", "HEAD")
-
-    def _replaced(self, step: Forward | Gateway, status: int) -> int:
-        return status if step.sends_status is None else step.sends_status or self.state.error_status or status
-
-    def _known_status(self, status: int) -> int:
-        """What an origin's error is to the server that words it itself."""
-        self.state.intercepted = True
-        if self.estate.dialect != "apache" or status in _HTTPD_ERRORS:
-            return status
-        # http_protocol.c (2.4.71, probed): one that httpd has no line for has the page for 500, whose status it takes if that is a path or a URL.
-        pages = self.state.pages.pages if self.state.pages is not None else ()
-        page = next((page for page in pages if page.statuses is None or 500 in page.statuses), None)
-        return 500 if page is not None and page.target is not None else status
-
-    def _intercepts(self, step: Forward | Gateway, status: int) -> bool:
-        """Whether the server answers an origin's error itself."""
-        if not step.intercepts_errors or status < 300 or step.intercepted is not None and status not in step.intercepted:
-            return False
-        state = self.state
-        if isinstance(step, Gateway) and self.estate.dialect == "apache" and (state.in_error or state.asked_inside and not state.for_index):
-            return False  # mod_proxy_fcgi.c: only for a request that no other led to inside (2.4.71, probed)
-        if step.intercepts_all:
-            return status >= 400
-        return self.state.pages is not None and any(page.statuses is None or status in page.statuses for page in self.state.pages.pages)
 
     def _sent_back(self, step: Forward, location: str, origin: OriginRequest) -> str:
         """The Location that a client gets for an origin's."""
@@ -553,26 +547,26 @@ class _Run:
     def gateway(self, step: Gateway) -> _Next:
         state = self.state
         # core.c (2.4.71, probed): a limit counts for no request that is proxied, whatever protocol the application speaks.
-        if state.body_limit is not None and self.estate.dialect != "apache" and not self._leaves_content(step) and self._too_large(state.body_limit):
+        if state.body_limit is not None and self.estate.dialect != "apache" and not origin_errors.leaves_content(step, self.estate.dialect) and self._too_large(state.body_limit):
             return self.fail(413, state.body_limit.span)
         pool = self.estate.pool(step.pool)
         members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
         script, parameters = gateway.parameters(step, state)
         state.note("application", step.span, f"{pool.name if pool else step.pool} {script}")
-        origin = OriginRequest(members, False, parameters.pop("REQUEST_METHOD", state.method), script, tuple(sorted(parameters.items())), policy(pool, members), protocol="fastcgi")
+        origin = OriginRequest(members, False, parameters.pop("REQUEST_METHOD", ""), script, tuple(sorted(parameters.items())), policy(pool, members), protocol=step.protocol)
         # PHP's process manager answers 404 by itself for a script that is not there; what other applications do, they alone know.
-        missing = script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
+        missing = step.protocol == "fastcgi" and script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
         answer = wanted(state.received or state.request)
         state.answered_by = members[0] if len(members) == 1 else f"one of {', '.join(members)}"
-        if (late := self._unanswered(step, answer)) is not None and not (missing and (state.asked_inside or answer.after)):
+        if (late := origin_errors.unanswered(step, answer, self.estate.dialect)) is not None and not (missing and (state.asked_inside or answer.after)):
             # mod_dir.c, fixup_dir: the index file was found by then, so that no other is looked for (2.4.71, probed).
             state.intercepted = state.intercepted or state.for_index
             return self.fail(late, step.span)
         said = 404 if missing else answer.status
         # An index script that is not there has no page for errors: the next one is looked for (mod_dir.c; 2.4.71, probed).
-        if self._intercepts(step, said) and not (missing and state.for_index):
-            return self.fail(self._known_status(said), step.intercepts_span or step.span)
-        status = self._replaced(step, said if missing or state.restored or state.keeps_first else state.forced_status or said)
+        if origin_errors.intercepts(step, said, state) and not (missing and state.for_index):
+            return self.fail(origin_errors.known_status(said, step, state), step.intercepts_span or step.span)
+        status = origin_errors.replaced(step, said if missing or state.restored or state.keeps_first else state.forced_status or said, state)
         return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, extra=step.response_fields, sent=answer.fields)
 
     # --- files --------------------------------------------------------------------------------------------------------
@@ -602,7 +596,15 @@ class _Run:
                 return self._indexes(step, names, otherwise)
 
     def _methods(self, step: ServeFiles, said: Methods) -> Outcome:
-        return self.end(step.span, status=said.status, body="", named=said.named, media_type="" if said.named else "httpd/unix-directory")
+        return self.end(step.span, status=said.status, body="", named=said.named, media_type="" if said.named else self._forced() or "httpd/unix-directory")
+
+    def _forced(self) -> str:
+        """The type that all files are said to have, with the charset that it gets."""
+        types = self.state.types
+        if types is None or not types.forced:
+            return ""
+        charset = f"; charset={types.charset}" if types.charset and "charset=" not in types.forced and has_charset(types, types.forced) else ""
+        return types.forced + charset
 
     def _indexes(self, step: ServeFiles, names: tuple[str, ...], otherwise: Found | Missing | Methods) -> _Next:
         found, refused = self._inside(step.span, names, for_index=True)
@@ -618,18 +620,23 @@ class _Run:
         return self.fail(otherwise.status, step.span)
 
     def _inside(self, span: Span | None, names: tuple[str, ...], for_index: bool = False) -> tuple[_Next, int | None]:
-        """Requests inside for some paths: what the first that finds something answers; else the first status that is not 404."""
-        # mod_dir.c, fixup_dir: a redirect is passed on, a file or an origin's answer too, and of all other answers but 404 the
-        # first one counts, so that nothing is listed that is closed.
+        """Requests inside for some paths: what the first that finds something answers; else the last status that is not 404."""
+        # mod_dir.c, fixup_dir (2.4.71, probed): a redirect is passed on, a file or an origin's answer too, and of all other answers but 404 the
+        # last one counts, so that nothing is listed that is closed.
         state = self.state
         refused = None
         for name in names:
             inner = replace(
                 state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, types=None, entered={}, trace=[],
                 variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
-                for_index=for_index, asked_inside=True)
+                for_index=for_index, asked_inside=True, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
             outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)
             state.gave_up = state.gave_up or inner.gave_up
+            if inner.handed_on is not None:
+                state.path, state.raw_path, state.url, state.query, state.internal = inner.path, None, None, inner.query, True
+                state.walk = inner.walk
+                state.trace += inner.trace
+                return _Jump(inner.handed_on, True), None
             if inner.intercepted:
                 # It was found: what an application says comes later, and is no matter of looking for it.
                 return replace(outcome, trace=(*state.trace, *inner.trace)), None
@@ -637,18 +644,24 @@ class _Run:
             if origin is not None and origin.protocol == "fastcgi" and state.facts.lookup(origin.target) is not FileKind.FILE:
                 # mod_dir.c, fixup_dir: a file that some handler is for must be there; a path that is proxied need not.
                 outcome = Outcome(404)
-            if outcome.status is not None and (300 <= outcome.status < 400 or outcome.file or outcome.origin) and not inner.in_error:
+            if outcome.status is not None and 300 <= outcome.status < 400 and not outcome.file and not outcome.origin and not inner.in_error:
+                # What is said of the answer is what is said of the folder (2.4.71, probed).
+                state.trace += inner.trace
+                return self.end(outcome.decided_by or span, status=outcome.status, location=outcome.location, is_error=True), None
+            if outcome.status is not None and (outcome.file or outcome.origin) and not inner.in_error:
                 state.trace += inner.trace
                 state.fields, state.pages, state.compress, state.types = inner.fields, inner.pages, inner.compress, inner.types
                 if outcome.file and state.method == "OPTIONS":
                     return replace(outcome, file=None, body="", trace=tuple(state.trace)), None  # core.c, default_handler: what it takes, not the file
                 if outcome.file and state.method not in ("GET", "HEAD", "POST"):
+                    # The request is the index file's by then (http_request.c, ap_internal_fast_redirect; 2.4.71, probed).
+                    state.path, state.raw_path = name, None
                     return self.fail(405 if state.method in KNOWN_METHODS else 501, span), None
                 origin = outcome.origin and replace(outcome.origin, method=state.method)
                 return replace(outcome, origin=origin, trace=tuple(state.trace)), None
             status = inner.error_status if inner.in_error else outcome.status
             if status != 404:
-                refused = refused or status
+                refused = status
         return None, refused
 
     # --- the end ------------------------------------------------------------------------------------------------------
@@ -662,6 +675,7 @@ class _Run:
             result = self.fail(limit.status, limit.span, insists=True)
             return result if isinstance(result, Outcome) else Outcome(limit.status, site=state.site.key, decided_by=limit.span, trace=tuple(state.trace))
         state.sent, state.let_in = sent, state.let_in or file is not None
+        file = one_slash(file) if file else file
         operations, types = [*extra, *state.fields, *state.standing], None
         if origin is not None:
             operations = [replace(item, statuses=item.statuses | item.also_of_origins) if item.statuses is not None and item.also_of_origins else item for item in operations]
@@ -674,6 +688,9 @@ class _Run:
             if state.types is not None:
                 types = content_types.sent(own, answering.taking_place(of_type, status, is_error, state), state, listing=listing)
                 state.answer_type = state.handlers_type
+        edits = contents.edits_of(operations, state) if status is not None and (file and not listing or origin or body not in (None, "", OWN_WORDS)) else ()
+        operations = [item for item in operations if item.name != CONTENT]
+        extra = tuple(item for item in extra if item.name != CONTENT)
         if status is None:
             fields: tuple[tuple[str, str], ...] = ()
         elif origin is not None and self.estate.dialect == "caddy":
@@ -681,13 +698,13 @@ class _Run:
             fields = answering.joined_fields([item for item in operations if item not in extra], tuple(item for item in operations if item in extra), status, state, sent)
         else:
             # util_script.c: what a program says goes into the table of `always` (httpd 2.4.71, probed).
-            apart = self.estate.dialect == "apache" and origin is not None and origin.protocol == "fastcgi"
+            apart = self.estate.dialect == "apache" and origin is not None and origin.protocol in ("fastcgi", "scgi")
             fields = answering.response_fields(operations, status, is_error, state, sent, "" if types is None else "content-type", apart)
         # RFC 9112 section 6.3: how long an answer is belongs to the connection; a server corrects what a rule says of it (nginx 1.22.1 does not, for 204).
         fields = tuple(pair for pair in fields if pair[0] != "content-length")
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
-            state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, by_name=state.types if file is not None and not listing else None,
+            state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, edits=edits, by_name=state.types if file is not None and not listing else None,
         )
 
 

@@ -8,7 +8,7 @@ Rule:     breaking is what a user, a client program or an origin would notice: a
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from urllib.parse import parse_qsl, unquote, urljoin
 
 from ..model import Severity
@@ -16,6 +16,7 @@ from ..model.registered_types import usual_name
 from ..model.placeholders import canonical
 from .answering import EMPTY
 from .content_types import ORIGINS
+from .contents import come_to_the_same
 from .origin_answers import SELF, asks_origin, cookie_attributes, wanted
 from .own_values import alike_but_for_form
 from .outcome import OriginRequest, Outcome
@@ -66,7 +67,10 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
         if (before.status or 0) // 100 != (after.status or 0) // 100 or before.origin is None or after.origin is None:
             return _with_target(found, before, after, request)
     if not (before.origin and after.origin and wanted(request).location == SELF):  # that is told as where the origin's redirects lead
-        differ("location", resolved(before.location, request), resolved(after.location, request), Severity.BREAKING)
+        one, other = resolved(before.location, request), resolved(after.location, request)
+        # Behind the last argument of a query a sign for another one says nothing.
+        bare = one is not None and other is not None and "?" in one and one.removesuffix("&") == other.removesuffix("&")
+        differ("location", one, other, Severity.MINOR if bare else Severity.BREAKING)
     if (before.origin is None) != (after.origin is None):
         # That a script is missing may be said by the server, or by what runs scripts.
         missing = before.status == after.status == 404 and (before.origin or after.origin).protocol == "fastcgi"  # type: ignore[union-attr]
@@ -74,6 +78,10 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
         same_error = before.status == after.status and (before.status or 0) >= 400 and asks_origin(request) and before.origin is None
         differ("answered by", _answerer(before), _answerer(after), Severity.MINOR if missing or same_error else Severity.BREAKING)
         return found
+    if (edits := [[replace(edit, together=False) for edit in outcome.edits] for outcome in (before, after)]) and edits[0] != edits[1] or not come_to_the_same(before.edits, after.edits):
+        # Where only the first place is meant, there mostly is but one.
+        alike = come_to_the_same(before.edits, after.edits)
+        differ("changes of the content", "; ".join(map(str, before.edits)) or "none", "; ".join(map(str, after.edits)) or "none", Severity.MINOR if alike else Severity.BREAKING)
     if before.origin and after.origin:
         found += _origin(before.origin, after.origin, request)
     elif before.status == after.status:
@@ -143,7 +151,7 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
     differ("protocol to the origin", before.protocol, after.protocol, Severity.BREAKING)
     if before.protocol != after.protocol:
         return found
-    if before.protocol == "fastcgi":
+    if before.protocol not in ("http", "h2c"):
         return [*found, *_parameters(before, after, request)]
     differ("TLS to the origin", before.secure, after.secure, Severity.BREAKING)
     if before.secure and after.secure:
@@ -151,7 +159,9 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         weak = all(not item.certificate.startswith("all") for item in (before, after))
         differ("what is checked of the origin's certificate", before.certificate, after.certificate, Severity.MINOR if weak else Severity.BREAKING)
     differ("method to the origin", before.method, after.method, _method_weight(before.method, after.method, request))
-    differ("target at the origin", before.target, after.target, Severity.BREAKING)
+    # RFC 3986 section 6.2.2.1: the letters of an escape mean the same in either case.
+    same = _upper_escapes(before.target) == _upper_escapes(after.target)
+    differ("target at the origin", before.target, after.target, Severity.MINOR if same else Severity.BREAKING)
     differ("choice of the origin", before.policy, after.policy, Severity.BREAKING if "when all fail" in before.policy else Severity.MINOR)
     one = {name: canonical(value) for name, value in before.fields}
     other = {name: canonical(value) for name, value in after.fields}
@@ -161,8 +171,13 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         # A field without a value says as little as none.
         slight = name in _CLIENT_FIELDS or alike_but_for_form(*seen) or set(seen) <= {EMPTY, None} or all(value in (EMPTY, None) or NO_CERTIFICATE.fullmatch(value) for value in seen)
         differ(f"field {name} to the origin", *seen, Severity.MINOR if slight else Severity.BREAKING)
-    differ("redirects of the origin", resolved(canonical(before.mapped_back), request), resolved(canonical(after.mapped_back), request), Severity.BREAKING)
+    backs = [resolved(canonical(item.mapped_back), request) or "" for item in (before, after)]
+    differ("redirects of the origin", *backs, Severity.MINOR if _upper_escapes(backs[0]) == _upper_escapes(backs[1]) else Severity.BREAKING)
     return found
+
+
+def _upper_escapes(text: str) -> str:
+    return re.sub(r"%[0-9a-fA-F]{2}", lambda found: found[0].upper(), text)
 
 
 def _same_arguments(one: str, other: str) -> bool:
@@ -183,6 +198,10 @@ NO_CERTIFICATE = re.compile(r"\(null\)|\{http\.(?:request\.tls|auth\.user|revers
 _SELDOM = frozenset({"SERVER_NAME", "DOCUMENT_URI", "REQUEST_SCHEME", "HTTP_X_FORWARDED_FOR", "HTTP_X_FORWARDED_HOST", "HTTP_X_FORWARDED_PROTO"})
 
 
+# What an application that goes by no file is told without having asked for it does no harm.
+_BESIDES = frozenset({"DOCUMENT_ROOT", "REMOTE_ADDR", "SERVER_PORT", "REQUEST_URI"})
+
+
 def _parameters(before: OriginRequest, after: OriginRequest, request: Request) -> list[Difference]:
     found = []
     if before.method != after.method:
@@ -201,7 +220,10 @@ def _parameters(before: OriginRequest, after: OriginRequest, request: Request) -
             seen = one.get(name, sent) or None, other.get(name, sent) or None
         if seen[0] != seen[1]:
             # httpd tells no program what a client says of himself, so that those behind it do not ask for it.
-            slight = name in _SELDOM or name == "QUERY_STRING" and _same_arguments(*(str(value or "") for value in seen)) or alike_but_for_form(*seen) or name == "HTTP_AUTHORIZATION" and seen[0] is None
+            # Both are the same place to what is mounted there: httpd leaves the slash in the name where nothing follows it.
+            mounted = name == "SCRIPT_NAME" and before.protocol != "fastcgi" and (seen[0] or "").rstrip("/") == (seen[1] or "").rstrip("/")
+            more = seen[0] is None and name in _BESIDES and before.protocol != "fastcgi"
+            slight = mounted or more or name in _SELDOM or name == "QUERY_STRING" and _same_arguments(*(str(value or "") for value in seen)) or alike_but_for_form(*seen) or name == "HTTP_AUTHORIZATION" and seen[0] is None
             found.append(Difference(f"parameter {name}", _shown(seen[0]), _shown(seen[1]), Severity.MINOR if slight else Severity.BREAKING))
     if before.policy != after.policy:
         found.append(Difference("choice of the origin", before.policy, after.policy, Severity.MINOR))

@@ -9,6 +9,7 @@ from __future__ import annotations
 import base64
 import fnmatch
 import ipaddress
+import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -19,7 +20,7 @@ import regex
 
 from ..model import (
     AllOf, Always, AnswerLimit, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
-    OF_TLS, ONE_SLASH, HttpDate, LookedUpInside, Lookup, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
 from ..patterns import host_matches, search
@@ -53,8 +54,12 @@ class State:
     fields: list[Field] = field(default_factory=list)
     request_fields: list[Field] = field(default_factory=list)
     sent: tuple[tuple[str, str], ...] = ()  # what is known of the fields that the origin answered
+    walk: tuple[str, tuple[str, FileKind | None, str], bool] | None = None  # the folder that the last walk came to, and what it found
+    walked_to: str | None = None  # the folder whose settings alone counted when somebody was last let in, or not
+    first_error: int | None = None  # what the first of several errors was, where a rule made more on the way to its page
     host_set: str | None = None  # what a rule has put into the Host field by now
     asked_inside: bool = False  # the request is one of the server's own, whose target the client never sent
+    client_port: str | None = None  # as a field told it, "" if it told the address alone; None: that of the connection
     first_query: str | None = None
     first_path: str = ""  # of the request that an error page is asked for
     first_variables: dict[str, str] = field(default_factory=dict)
@@ -95,6 +100,7 @@ class State:
     looks_once: bool = False
     depth: int = 0
     intercepted: bool = False  # an origin's error was taken over
+    handed_on: str | None = None  # the label that a rule begins anew at, for a file that was looked up inside
     for_index: bool = False  # it is asked for as a folder's index file
     refused: int | None = None
     unparsed: bool = False  # the request line was not read to its end
@@ -209,6 +215,13 @@ def _capture(group: int | str, label: str, state: State) -> str:
     return values[group] if group < len(values) else ""
 
 
+def host_now(state: State) -> str:
+    """The host of the request, as rules have left it by now in Caddy, whose matchers and placeholders ask for that (2.6.2, probed)."""
+    if state.host_set is None or state.dialect != "caddy":
+        return state.request.host
+    return re.sub(r":\d*$", "", state.host_set)
+
+
 def _variable(variable: Variable, name: str, state: State) -> str:
     request = state.request
     match variable:
@@ -216,10 +229,11 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return request.scheme
         case Variable.HOST:
             state.looked_at("host")
-            return request.host.lower().rstrip(".") if state.drops_final_dot else request.host.lower()
+            host = host_now(state)
+            return host.lower().rstrip(".") if state.drops_final_dot else host.lower()
         case Variable.HOST_SENT:
             state.looked_at("host")
-            return request.host
+            return host_now(state)
         case Variable.ANSWER_TYPE:
             return state.answer_type
         case Variable.ORIGIN_FIELD:
@@ -288,7 +302,8 @@ def _variable(variable: Variable, name: str, state: State) -> str:
         case Variable.FIELD:
             if name.lower() == "host":
                 state.looked_at("host")
-                return request.authority
+                # headers.go, ApplyToRequest (2.6.2, probed): the field is taken out of the others then, and kept apart.
+                return "" if state.host_set is not None and state.dialect == "caddy" else request.authority
             return state.field(name)
         case Variable.COOKIE:
             state.looked_at("cookie", name)
@@ -304,12 +319,16 @@ def _variable(variable: Variable, name: str, state: State) -> str:
         case Variable.TLS_NAME if request.scheme == "https":
             state.looked_at("host")
             return "" if _is_address(request.host) else request.host.lower()
+        case Variable.ORIGIN_ADDRESS if state.answered_by is None and state.dialect == "caddy" and state.asked_first is not None and len(state.asked_first.addresses) == 1:
+            return state.asked_first.addresses[0]  # of the one that was asked whether the request may go on (2.6.2, probed)
         case Variable.ORIGIN_ADDRESS if state.answered_by is None:
             return name
         case Variable.ORIGIN_ADDRESS if not state.answered_by.startswith("one of ") and (state.dialect != "nginx" or _is_address(state.answered_by.rpartition(":")[0])):
             return state.answered_by
         case _ if variable in OF_TLS and request.scheme != "https":
             return name
+        case Variable.CLIENT_PORT if state.client_port is not None:
+            return state.client_port
         case _ if variable in OWN_VALUES:
             made = own_value(variable, state.dialect)
             return made if state.says else _known(made, state)
@@ -379,7 +398,7 @@ def holds(condition: Condition, state: State) -> bool:
             return _glob(glob.lower() if ignores_case else glob, seen.lower() if ignores_case else seen)
         case HostIs(names, one_label):
             state.looked_at("host")
-            return any(host_matches(name, state.request.host.lower(), one_label) for name in names)
+            return any(host_matches(name, host_now(state).lower(), one_label) for name in names)
         case SchemeIs(scheme):
             return state.request.scheme == scheme
         case MethodIn(methods):
@@ -411,12 +430,20 @@ def holds(condition: Condition, state: State) -> bool:
         case FileNameMatches(root, pattern, strip):
             return search(pattern, walked(root, state.path.removeprefix(strip), state.facts)[0].rpartition("/")[2]) is not None
         case FolderMatches(root, pattern, strip, there):
-            here, kind, left = walked(root, state.path.removeprefix(strip), state.facts)
-            if there and (kind is None or kind is FileKind.FILE and (left or state.for_index)):
+            (here, kind, left), for_index = _walked_first(root, state.path.removeprefix(strip), state)
+            if there and (kind is None or kind is FileKind.FILE and (left or for_index)):
                 here = here.rpartition("/")[0] + "/"
             return search(pattern, here + "/" if kind is FileKind.FOLDER else here) is not None
         case LookedUpInside():
             return state.depth > 0
+        case LetInBefore(folder, strip, sections):
+            here, kind, left = walked(folder, state.path.removeprefix(strip), state.facts)
+            # request.c, ap_directory_walk: a request for what is there has the very settings of the one that it follows on where both walked to one
+            # folder, and no section was merged into either (2.4.71, probed).
+            folder_alone = kind is FileKind.FOLDER and not state.path.endswith("/")
+            now = None if any([holds(item, state) for item in sections]) or folder_alone else here.rstrip("/") + "/" if kind is FileKind.FOLDER else here.rpartition("/")[0] + "/"
+            before, state.walked_to = state.walked_to, now
+            return state.in_error and now is not None and before == now and kind is not None and not left
         case Rewritten(label):
             return state.internal if not label else state.rewrites > state.entered.get(label, 0)
         case Unknowable(spelling):
@@ -459,6 +486,18 @@ def walked(root: str, path: str, facts: Facts) -> tuple[str, FileKind | None, st
         here, left = f"{here}/{segment}", slash + after
         kind = facts.lookup(here)
     return here, kind, left
+
+
+def _walked_first(root: str, path: str, state: State) -> tuple[tuple[str, FileKind | None, str], bool]:
+    """As `walked`, and whether it was for an index file; where an earlier request inside came to the same folder, what it came to there.
+
+    request.c, ap_directory_walk (2.4.71, probed): what sections of folders say is kept from one request to the next that it leads to.
+    """
+    made = walked(root, path, state.facts)
+    folder = made[0].rstrip("/") if made[1] is FileKind.FOLDER else made[0].rpartition("/")[0]
+    if state.walk is None or state.walk[0] != folder or made[1] is None or made[2]:
+        state.walk = (folder, made, state.for_index)
+    return state.walk[1], state.walk[2]
 
 
 def _path(form: PathForm, state: State, against: str) -> str:

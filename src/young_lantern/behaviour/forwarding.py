@@ -27,7 +27,7 @@ def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite
     if step.asks_gzip and ("accept-encoding", "") in fields and method != "HEAD" and not state.request.field("Range"):
         fields = tuple((name, "gzip" if name == "accept-encoding" else value) for name, value in fields)
     back = mapped(step, f"{'https' if step.secure else 'http'}://{dict(fields).get('host', '')}{target}", state, estate.dialect)
-    return OriginRequest(members, step.secure, method, target, fields, policy(pool, members), back, certificate=certificate(step))
+    return OriginRequest(members, step.secure, method, target, fields, policy(pool, members), back, step.protocol, certificate(step))
 
 
 def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewrite], object]) -> str:
@@ -83,7 +83,10 @@ def mapped(step: Forward, location: str, state: State, dialect: str) -> str:
     for mapping in step.redirects:
         prefix = text(mapping.prefix, state)
         if location.startswith(prefix):
-            return text(mapping.replacement, state) + location[len(prefix):]
+            location = text(mapping.replacement, state) + location[len(prefix):]
+            if dialect == "nginx":  # proxy module, proxy_redirect: the first that matches is the last; elsewhere fields are edited afterwards (2.4.71, probed)
+                return location
+            break
     # What a host or a place says acts on it, too: in httpd's own table, and in Caddy where it is deferred.
     more = [item for item in state.fields if item.deferred or dialect == "apache" and not item.apart]
     for item in (*step.response_fields, *more):

@@ -8,8 +8,10 @@ Left out: parameters of the server's own kind (SERVER_SOFTWARE, SERVER_ADDR, REM
 from __future__ import annotations
 
 import re
+from os.path import commonprefix
+from urllib.parse import unquote
 
-from ..model import UNDERSCORED, Gateway
+from ..model import UNDERSCORED, Gateway, Mapped, Written
 from . import answering, paths
 from .evaluate import State, said, script_parts, text, walked
 
@@ -21,6 +23,8 @@ _UNKNOWN = re.compile(r"\{http\.(?:reverse_proxy\.header|request\.tls|auth\.user
 def script_of(step: Gateway, state: State) -> tuple[str, str, str]:
     """(the script's file, its name in the URL, the path information behind it)."""
     root, path = text(step.root, state), state.path
+    if step.target is not None:
+        return "", *_told(step, path, state)
     if step.walks:
         found, _, left = walked(root, path.removeprefix(step.strip), state.facts)
         # The name is taken from the URL, which a rule that only says which file is meant leaves alone (2.4.71, probed).
@@ -38,6 +42,30 @@ def script_of(step: Gateway, state: State) -> tuple[str, str, str]:
     if step.encodes:
         below = paths.escaped(below, state.site.reading.escapes + _ENCODED)
     return root + below, name, more
+
+
+def _told(step: Gateway, path: str, state: State) -> tuple[str, str]:
+    """(the script's name, the path information) as httpd takes them apart for an application that is no file (2.4.71, probed)."""
+    if step.protocol == "scgi" and not step.info_apart:
+        return path, ""  # mod_proxy_scgi.c, scgi_canon: the path information is found out only where proxy-scgi-pathinfo is set
+    match step.target:
+        case Mapped(prefix, replacement):
+            info = text(replacement, state) + path[len(prefix):]
+            escaped = paths.escaped(info, state.site.reading.escapes)
+        case Written(template):
+            escaped = text(template, state)
+            info = unquote(escaped)
+    if not info.startswith("/"):
+        info, escaped = f"/{info}", f"/{escaped}"
+    if step.protocol == "scgi":
+        # util_script.c, find_path_info (2.4.71, probed): from the first slash in what both end with alike; the information is escaped, the name is not.
+        alike = len(commonprefix((path[::-1], escaped[::-1])))
+        start = path.find("/", max(len(path) - alike - 1, 0))
+        return path[:start] if start >= 0 else path, escaped
+    # mod_proxy_uwsgi.c, uwsgi_send_headers: as many letters are cut off the name, whichever they are; none for `/`.
+    if info == "/":
+        return "" if path == "/" else path, info
+    return path[:len(path) - len(info)] if len(path) >= len(info) else path, info
 
 
 def parameters(step: Gateway, state: State) -> tuple[str, dict[str, str]]:
@@ -63,6 +91,8 @@ def parameters(step: Gateway, state: State) -> tuple[str, dict[str, str]]:
         if field != "host" or value != request.authority:
             made["HTTP_" + field.upper().replace("-", "_")] = value
     script = made.pop("SCRIPT_FILENAME")
+    if step.protocol != "fastcgi":
+        script = request.target  # such an application goes by no file's name
     if step.encodes and any(name == "SCRIPT_FILENAME" for name, _ in step.parameters):
         script = paths.escaped(script, state.site.reading.escapes + _ENCODED)
     if not step.tells_authorization:

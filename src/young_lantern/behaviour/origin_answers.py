@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
-from ..model import CookieFlags, CookieMapping, ErrorPages, Field, Forward, Gateway, Lookup, Operation, Pattern, Side, Site, TextIs, TextMatches, Var, Variable, literal
+from ..model import CONTENT, CookieFlags, CookieMapping, ErrorPages, Field, Forward, Gateway, Lookup, Operation, Pattern, Side, Site, TextIs, TextMatches, Var, Variable, literal
 from ..model.walk import all_within
 from ..patterns import examples
 from .client_certificates import CERTIFICATE, in_words
@@ -97,7 +97,9 @@ def answers_to_ask(sites: list[Site], waits: Iterable[float | None] = ()) -> Ite
         listed = sorted({status for item in items if isinstance(item, ErrorPages) for page in item.pages for status in page.statuses or ()})
         statuses |= dict.fromkeys([*map(str, listed[:_MOST_STATUSES]), *_WITHOUT_PAGE])
     for item in items:
-        if isinstance(item, Field) and item.side is Side.RESPONSE and item.name.lower() not in _OWN and (item.operation is not Operation.ADD or item.name.lower() == "set-cookie"):
+        if isinstance(item, Field) and item.name == CONTENT:
+            fields |= {f"Content-Type: {text}": None for text in item.types if text != "*"}
+        elif isinstance(item, Field) and item.side is Side.RESPONSE and item.name.lower() not in _OWN and (item.operation is not Operation.ADD or item.name.lower() == "set-cookie"):
             fields |= dict.fromkeys(_cookies("/", "", "/x") if item.name.lower() == "set-cookie" else [f"{item.name}: of the origin"])
         elif isinstance(item, Var) and item.variable is Variable.ORIGIN_FIELD and item.name.lower() not in _OWN:
             fields |= {f"{item.name.title()}: of the origin": None}

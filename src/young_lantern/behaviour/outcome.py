@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..model import MediaTypes, Span
+from ..model import MediaTypes, Pattern, Span
+from ..patterns.plain import plain_text
 
 
 # The content of an answer that the server makes up by itself, word by word of no concern.
@@ -26,7 +27,7 @@ class TraceEntry:
 class OriginRequest:
     """What reaches the origin.
 
-    protocol:    `http` or `fastcgi`; by the latter, target is the script's file, and fields are parameters
+    protocol:    `http`, `h2c` (HTTP/2, over TLS too), `fastcgi`, `uwsgi` or `scgi`; but for the first two, fields are parameters, and by FastCGI target is the script's file
     fields:      names in lower case, in order; only those that a rule sets, adds or removes
     certificate: what of the origin's certificate is checked
     mapped_back: the Location that a client gets when the origin redirects to just this target under the host it saw
@@ -44,6 +45,19 @@ class OriginRequest:
 
 
 @dataclass(frozen=True, slots=True)
+class Edit:
+    """A text that is found, and what takes its place. once: only in the first place; together: with the others in one go, rather than in what those made (nginx)."""
+
+    find: Pattern
+    value: str
+    once: bool = False
+    together: bool = False
+
+    def __str__(self) -> str:
+        return f"{plain_text(self.find) or self.find.text} becomes {self.value or 'nothing'}{', in either case' if self.find.ignores_case and self.find.text.lower() != self.find.text.upper() else ''}{', in the first place' if self.once else ''}"
+
+
+@dataclass(frozen=True, slots=True)
 class Outcome:
     """status None: the connection is closed without an answer. fields: the response fields that rules decide.
 
@@ -51,6 +65,7 @@ class Outcome:
     handshake:   the TLS handshake failed, for want of a certificate of the client's that holds
     asked_first: what the origin got that was asked whether the request may go on
     trusts:      whose certificates the client's was verified by
+    edits:       what is changed in the content on its way
     by_name:     what says the type of a file by its name, where a file is the answer; no part of what is compared
     """
 
@@ -71,6 +86,7 @@ class Outcome:
     handshake: bool = False
     trusts: str = ""
     asked_first: OriginRequest | None = None
+    edits: tuple[Edit, ...] = ()
     by_name: MediaTypes | None = field(default=None, compare=False, repr=False)
 
     def as_json(self) -> dict[str, Any]:
@@ -78,7 +94,7 @@ class Outcome:
         return {
             "status": self.status, "location": self.location, "origin": _json_origin(self.origin), "asked_first": _json_origin(self.asked_first), "file": self.file, "body": self.body,
             "fields": _json_fields(self.fields) | ({} if self.media_types is None else {"content-type": list(self.media_types)}), "coding": self.coding, "listing": self.listing, "missing": self.missing, "handshake": self.handshake, "trusts": self.trusts,
-            "site": self.site,
+            "site": self.site, "edits": [str(edit) for edit in self.edits],
             "trace": [
                 {"rule": entry.rule, "file": entry.span.file if entry.span else None,
                  "line": entry.span.line if entry.span else None, "saw": entry.saw, "held": entry.held}

@@ -5,6 +5,7 @@ Source:   RFC 9110 section 7.1 (target), RFC 3986 section 3.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
@@ -87,6 +88,11 @@ class Assumed(Enum):
     BARE_FOLDERS = "a folder without an index file"
 
 
+def one_slash(path: str) -> str:
+    """A file's name as the system takes it: several slashes in a row are one (POSIX.1, section 4.16)."""
+    return re.sub("/{2,}", "/", path)
+
+
 @dataclass(frozen=True)
 class Facts:
     """Which files exist: `lookup` answers for a full path, from a real folder or an assumption."""
@@ -103,7 +109,7 @@ def assumed(what: Assumed, indexes: frozenset[str], roots: frozenset[str] = froz
     """
 
     def lookup(path: str) -> FileKind | None:
-        name = path.rstrip("/")
+        name = one_slash(path).rstrip("/")
         kind = FileKind.FOLDER if name in roots else _kind(name, name.rpartition("/")[2])
         return None if kind is FileKind.FILE and path.endswith("/") else kind
 
@@ -130,12 +136,12 @@ def placed(files: dict[str, FileKind | None], roots: frozenset[str], reads: dict
     A folder is there above everything that is. Letters of either case name the same file, since a class of requests may be in either.
     reads: is filled with the paths whose kind nothing here decides, as they are asked for
     """
-    known = {path.lower(): kind for path, kind in files.items()}
+    known = {one_slash(path).lower(): kind for path, kind in files.items()}
     there = [path + "/" for path, kind in known.items() if kind is not None]
     gone = tuple(path + "/" for path, kind in known.items() if kind is not FileKind.FOLDER)
 
     def lookup(path: str) -> FileKind | None:
-        name = path.rstrip("/")
+        name = one_slash(path).rstrip("/")
         low = name.lower()
         if name in roots or any(other.startswith(low + "/") and other != low + "/" for other in there):
             return FileKind.FOLDER

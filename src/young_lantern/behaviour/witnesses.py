@@ -23,7 +23,7 @@ from . import heads
 from .aspects import HOST, LENGTH, UNKNOWN_METHOD, Aspects, aspects, host_witnesses
 from .choosing import choose_listener, choose_site
 from .exploring import LIMIT_DECISIONS, LIMIT_FILES, LIMIT_FOR_SITE, Explored, Explorer, given
-from .origin_answers import answers_to_ask
+from .origin_answers import ANSWER, answers_to_ask
 from .outcome import Outcome
 from .path_classes import LIMIT_STATES, PathClasses, path_classes
 from .paths import escaped
@@ -111,7 +111,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             others = [path for path in (*standing, *around) if path not in asked]
             rows += _requests(plain, [*thorough, *others[:_MOST_USUAL]], facts)
             rows += _further(parts, compresses, plain, thorough, facts)
-            rows += _of_origins(here, [WAITS[estate.dialect] for estate in (before, after)], explored, asked)
+            rows += _of_origins(here, [WAITS[estate.dialect] for estate in (before, after)], explored, asked, facts[1])
             rows += _of_heads((before, after), plain, thorough, explored, facts)
             rows += _of_methods((before, after), plain, thorough, facts)
             rows += [Witness(replace(plain, method=method, target=path), fact) for path in others[_MOST_USUAL:] for method, fact in (("GET", facts[0]), ("GET", facts[1]), ("POST", facts[0]))]
@@ -124,14 +124,17 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
     return found
 
 
-def _of_origins(sites: list[Site], waits: list[float | None], explored: list[Explored], thorough: set[str]) -> Iterator[Witness]:
-    """Each path that is passed on, with each answer of an origin's that may be treated in a way of its own."""
+def _of_origins(sites: list[Site], waits: list[float | None], explored: list[Explored], thorough: set[str], files: Facts) -> Iterator[Witness]:
+    """Each path that is passed on, with each answer of an origin's that may be treated in a way of its own; of errors, whose page may be a file, with the files there, too."""
     forwarded = {row.request.target.partition("?")[0]: row for row in reversed(explored) if row.request.method == "GET" and any(outcome.origin is not None for outcome in row.outcomes)}
     asked = list(answers_to_ask(sites, waits)) if forwarded else []
     for path, row in forwarded.items():
         if path in thorough:
             for name, value in asked:
-                yield Witness(replace(row.request, fields=(*row.request.fields, (name, value))), row.facts)
+                asks = replace(row.request, fields=(*row.request.fields, (name, value)))
+                yield Witness(asks, row.facts)
+                if name == ANSWER and value[:1] in ("4", "5", "r") and row.facts.name != files.name:
+                    yield Witness(asks, files)
 
 
 def _of_heads(estates: tuple[Estate, Estate], plain: Request, paths: list[str], explored: list[Explored], facts: list[Facts]) -> Iterator[Witness]:

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import re
 
-from ..model import AsReceived, Field, ForwardTarget, LocationMapping, Mapped, Operation, literal
+from ..model import AsReceived, Field, ForwardTarget, LocationMapping, Mapped, Operation, Template, Var, Variable, join, literal
+
+# This site's own URL, as a Location may begin with.
+_FRONTS: tuple[Template, ...] = tuple((Var(Variable.SCHEME), "://", Var(host)) for host in (Variable.AUTHORITY, Variable.HOST))
 
 
 def location_mapping(field: Field) -> LocationMapping | None:
@@ -15,8 +18,9 @@ def location_mapping(field: Field) -> LocationMapping | None:
     plain = re.sub(r"\\([.\-/:?+])", r"\1", text.removeprefix("^"))
     if not text.startswith("^") or re.search(r"[\\()\[\]{}*+?|$^]", plain.replace("?", "") if "\\?" in text else plain):
         return None
-    value = literal(field.value)
-    return LocationMapping((plain,), (value.replace("$$", "$"),), field.span) if value is not None else None
+    front = next((front for front in _FRONTS if field.value[:len(front)] == front), ())
+    value = literal(field.value[len(front):])
+    return LocationMapping((plain,), join(front, value.replace("$$", "$")), field.span) if value is not None else None
 
 
 def as_received(target: ForwardTarget) -> ForwardTarget:

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 from ..model import (
     ALWAYS, Abort, AddressRule, AllOf, AnswerLimit, AnyOf, AskFirst, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
     ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, MediaTypes, Not, Note, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
-    Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, fixed, literal,
+    Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, fixed, literal, with_field,
 )
 from ..model.media_types import of_name
 from ..model.walk import transform, walk
@@ -160,7 +160,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 steps = _after(steps, label)
             case Restart(label, asks=asks) if asks:
                 # What is not found inside is missing all the same: the comparison shows what comes of that.
-                steps = [Rewrite(SetPath(asks), span=step.span), Restart(label, step.span), *steps]
+                steps = [Rewrite(SetPath(asks[0]), span=step.span), Restart(label, step.span), *steps]
             case Restart(label) if walker.own_requests and env.known.path is None and any(isinstance(item, _End) and item.block.label == label for item in steps):
                 items.append(Leaf(Restart(label, step.span), Settings()))
                 return Chain(items)
@@ -421,7 +421,7 @@ def _set(env: _Env, step: Field | ErrorPages | Compress | MediaTypes | BodyLimit
             made = _captured(replace(step, when=when), env)
             if made.side is Side.REQUEST:
                 return replace(settings, request_fields=(*settings.request_fields, made))
-            return replace(settings, fields=(*settings.fields, made))
+            return replace(settings, fields=tuple(with_field(settings.fields, made)))
         case ErrorPages():
             return replace(settings, pages=step.onto(settings.pages))
         case Compress():

@@ -6,15 +6,12 @@ Left out: several requests on one connection at a time, which no server that we 
 
 from __future__ import annotations
 
-import json
-import re
 import socket
 import struct
-import time
 from collections.abc import Callable, Iterator
-from pathlib import Path
 
-from ..behaviour.origin_answers import SELF, USUAL_TYPE, parsed
+from . import applications
+from .applications import take
 
 _VERSION = 1
 _BEGIN, _END, _PARAMS, _STDIN, _STDOUT = 1, 3, 4, 5, 6
@@ -39,18 +36,7 @@ def answer(stream: socket.socket, describe: Callable[[list[tuple[str, str]], int
             content += len(body)
         elif kind == _STDIN:
             pairs = list(read_pairs(params))
-            made_up = parsed(dict(pairs).get("HTTP_LANTERN_ANSWER", ""), dict(pairs).get("HTTP_LANTERN_FIELD", ""), dict(pairs).get("HTTP_LANTERN_AFTER", ""))
-            status = f"{made_up.status} {made_up.location if made_up.location != SELF else ''}"
-            # As PHP's process manager does: what is asked for must be there. httpd puts its own words before the name.
-            script = re.sub(r"^proxy:(?:balancer|fcgi)://[^/]*", "", dict(pairs).get("SCRIPT_FILENAME", ""))
-            if script.lower().endswith(".php") and not Path(script).is_file():
-                status = "404"
-            else:
-                time.sleep(made_up.after)
-            code, _, location = status.partition(" ")
-            text = json.dumps(describe(pairs, content)).encode()
-            lines = [f"Status: {code}", *([f"Content-Type: {USUAL_TYPE}"] if "content-type" not in dict(made_up.fields) else []), *([f"Location: {location}"] if location else []), *(f"{name}: {value}" for name, value in made_up.fields)]
-            made = "\r\n".join(lines).encode() + b"\r\n\r\n" + text
+            made = applications.answered(pairs, describe(pairs, content))
             for start in range(0, len(made), 0xFFF8):
                 stream.sendall(_record(_STDOUT, number, made[start:start + 0xFFF8]))
             stream.sendall(_record(_STDOUT, number, b"") + _record(_END, number, bytes(8)))
@@ -59,20 +45,10 @@ def answer(stream: socket.socket, describe: Callable[[list[tuple[str, str]], int
 
 
 def _records(stream: socket.socket) -> Iterator[tuple[int, int, bytes]]:
-    while head := _take(stream, _HEADER.size):
+    while head := take(stream, _HEADER.size):
         _, kind, number, length, padding = _HEADER.unpack(head)
-        body = _take(stream, length + padding)
+        body = take(stream, length + padding)
         yield kind, number, body[:length]
-
-
-def _take(stream: socket.socket, count: int) -> bytes:
-    made = b""
-    while len(made) < count:
-        piece = stream.recv(count - len(made))
-        if not piece:
-            return b""
-        made += piece
-    return made
 
 
 def _record(kind: int, number: int, body: bytes) -> bytes:

@@ -1,4 +1,4 @@
-"""The stand-in origin: it answers every request, by HTTP or FastCGI, with what it received, as JSON.
+"""The stand-in origin: it answers every request, by HTTP/1.1 and HTTP/2, FastCGI, uWSGI's protocol or SCGI, with what it received, as JSON.
 
 Rule:     each connection is for one request: httpd leaves the content of an answer to HEAD on a connection that it uses again
           (dialects/apache/writer/kept_connections.py), and what the next request gets then depends on who is faster.
@@ -14,13 +14,15 @@ import socket
 import sys
 import threading
 import time
-from collections.abc import Container
+from collections.abc import Callable, Container
+from functools import partial
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from types import TracebackType
 
 from ..behaviour.origin_answers import AFTER, ANSWER, FIELD, SELF, USUAL_TYPE, VERDICT, parsed
 from ..behaviour.verdicts import parsed_verdict
-from . import fastcgi
+from . import applications, fastcgi, h2c
+from .applications import spelt_out
 
 MARK = "lantern-stand-in-origin"
 # It takes whatever the servers pass on: lines and fields beyond the library's own limits, too.
@@ -39,37 +41,45 @@ class _Handler(BaseHTTPRequestHandler):
     protocol_version = "HTTP/1.1"
 
     def handle(self) -> None:
+        port = self.server.server_address[1]
+
+        def describe(kind: str) -> Callable[[list[tuple[str, str]], int], dict[str, object]]:
+            return lambda pairs, length: {MARK: port, "protocol": kind, "parameters": pairs, "content_bytes": length}
+
         if fastcgi.is_fastcgi(self.connection):
-            port = self.server.server_address[1]
-            fastcgi.answer(self.connection, lambda pairs, length: {MARK: port, "parameters": pairs, "content_bytes": length})
-        else:
+            fastcgi.answer(self.connection, describe("fastcgi"))
+        elif h2c.is_h2(self.connection):
+            h2c.answer(self.connection, partial(self._reply, "h2c"))
+        elif not applications.answer(self.connection, describe):
             super().handle()
 
     def _answer(self) -> None:
         length = int(self.headers.get("Content-Length") or 0)
         body = self.rfile.read(length) if length else b""
-        received = {
-            MARK: self.server.server_address[1], "method": self.command, "target": self.requestline.split(" ")[1],  # self.path has its slashes merged
-            "fields": [[name.lower(), value.encode("latin-1", "replace").decode("utf-8", "replace")] for name, value in self.headers.items()], "content_bytes": len(body),
-        }
-        content = json.dumps(received).encode()
-        if self.server.decides:  # type: ignore[attr-defined]
-            verdict = parsed_verdict(self.headers.get(VERDICT, ""))
-            status, location, more = verdict.status, verdict.field("location") or "", tuple(pair for pair in verdict.fields if pair[0] != "location")
-        else:
-            status, location, more = asked(self.headers.get(ANSWER, ""), self.headers.get(FIELD, ""), f"http://{self.headers.get('Host', '')}{received['target']}", self.headers.get(AFTER, ""))
+        target = self.requestline.split(" ")[1]  # self.path has its slashes merged
+        status, fields, content = self._reply("http", self.command, target, list(self.headers.items()), len(body))
         self.send_response(status)
-        if "content-type" not in dict(more):
-            self.send_header("Content-Type", USUAL_TYPE)
-        self.send_header("Content-Length", str(len(content)))
-        self.send_header("Connection", "close")
-        if location:
-            self.send_header("Location", location)
-        for name, value in more:
+        for name, value in fields:
             self.send_header(name, value)
         self.end_headers()
-        if self.command != "HEAD":
-            self.wfile.write(content)
+        self.wfile.write(content)
+
+    def _reply(self, protocol: str, method: str, target: str, fields: list[tuple[str, str]], content_bytes: int) -> tuple[int, list[tuple[str, str]], bytes]:
+        """(status, fields, content) of the answer to a request."""
+        received = {
+            MARK: self.server.server_address[1], "protocol": protocol, "method": method, "target": target,
+            "fields": [[name.lower(), value.encode("latin-1", "replace").decode("utf-8", "replace")] for name, value in fields], "content_bytes": content_bytes,
+        }
+        held = {name.lower(): value for name, value in reversed(fields)}
+        content = spelt_out(json.dumps(received)).encode()
+        if self.server.decides:  # type: ignore[attr-defined]
+            verdict = parsed_verdict(held.get(VERDICT.lower(), ""))
+            status, location, more = verdict.status, verdict.field("location") or "", tuple(pair for pair in verdict.fields if pair[0] != "location")
+        else:
+            status, location, more = asked(held.get(ANSWER.lower(), ""), held.get(FIELD.lower(), ""), f"http://{held.get('host', '')}{target}", held.get(AFTER.lower(), ""))
+        made = [] if "content-type" in dict(more) else [("Content-Type", USUAL_TYPE)]
+        made += [("Content-Length", str(len(content))), ("Connection", "close"), *([("Location", location)] if location else []), *more]
+        return status, made, content if method != "HEAD" else b""
 
     def __getattr__(self, name: str):  # type: ignore[no-untyped-def]
         if name.startswith("do_"):

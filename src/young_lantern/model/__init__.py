@@ -2,7 +2,9 @@
 
 from .conditions import *  # noqa: F403
 from .estate import *  # noqa: F403
+from .fields import *  # noqa: F403
 from .findings import *  # noqa: F403
+from .origins import *  # noqa: F403
 from .span import Span  # noqa: F401
 from .steps import *  # noqa: F403
 from .text import *  # noqa: F403

@@ -174,6 +174,20 @@ class LookedUpInside:
 
 
 @dataclass(frozen=True, slots=True)
+class LetInBefore:
+    """The page of an error is asked for in the very folder where the error arose, so that who may come in is not asked once more (httpd).
+
+    strip:    the URL prefix of the folder
+    sections: what else may hold for a file there; where one of them does, it is asked once more
+    """
+
+    folder: str
+    strip: str = ""
+    sections: tuple["Condition", ...] = ()
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class AllOf:
     conditions: tuple["Condition", ...]
     span: Span | None = None
@@ -201,6 +215,6 @@ class Unknowable:
 
 Condition = (
     Always | PathIs | PathStartsWith | PathGlob | PathMatches | HostIs | SchemeIs | MethodIn | ClientIn | TextIs
-    | TextMatches | FileExists | FileNameMatches | FolderMatches | Rewritten | LookedUpInside | AllOf | AnyOf | Not | Unknowable
+    | TextMatches | FileExists | FileNameMatches | FolderMatches | Rewritten | LookedUpInside | LetInBefore | AllOf | AnyOf | Not | Unknowable
 )
 ALWAYS = Always()

@@ -250,6 +250,7 @@ _READ = {
     "files": "DirectoryIndex DirectorySlash FallbackResource Options ErrorDocument DefaultType SetHandler AddHandler AcceptPathInfo",
     "types": "AddType ForceType RemoveType AddCharset RemoveCharset AddDefaultCharset TypesConfig",
     "compression": "AddOutputFilterByType SetOutputFilter",
+    "content": "Substitute",
     "limits": "LimitRequestBody",
     "heads": "LimitRequestLine LimitRequestFieldsize LimitRequestFields TraceEnable",
     "client": "RemoteIPHeader RemoteIPInternalProxy RemoteIPTrustedProxy RemoteIPInternalProxyList RemoteIPTrustedProxyList",

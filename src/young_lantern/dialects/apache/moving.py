@@ -28,8 +28,13 @@ _MODULES = Path("/usr/lib/apache2/modules")
 # Where packages put the configuration.
 _HOMES = ("/etc/apache2", "/etc/httpd")
 _PORT = re.compile(r"(:|^)(\d+|\$\{\w+\}|\{\{.*?\}\})$")
+_APPLICATION = re.compile(r"(fcgi|uwsgi|scgi)://")
+_SOCKET = re.compile(r"""(['"]?)unix:([^|]+)\|(https?|h2c?|wss?)://[^/'"$%]*(.*)""")
+_PLAIN = {"https": "http", "wss": "ws", "h2": "h2c"}
+_OF_SCHEMES = {"https": 443, "h2": 443, "scgi": 4000}
+_PORTS = {"fcgi": 8000, "uwsgi": 3031, "scgi": 4000}
 # What a copy needs to run at all, with all that a part of a configuration takes to be there.
-_USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi auth_basic authn_file authz_user authz_groupfile "
+_USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi proxy_uwsgi proxy_scgi proxy_http2 substitute auth_basic authn_file authz_user authz_groupfile "
           "lbmethod_byrequests lbmethod_bybusyness slotmem_shm setenvif env ssl socache_shmcb macro remoteip").split()
 
 
@@ -170,7 +175,7 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
         first.raw = _quoted(plan.path(first.text))
     elif name in ("customlog", "transferlog"):
         first.raw = f"{plan.folder}/logs/access.log"
-    elif name == "sethandler" or name in ("proxypass", "proxypassmatch") and any("fcgi://" in word.text for word in words[1:]):
+    elif name == "sethandler" or name in ("proxypass", "proxypassmatch", "balancermember") and any(_APPLICATION.search(word.text) for word in words[1:]):
         for word in words[1:]:
             word.raw = _moved_application(word, plan)
     elif name == "setenv" and len(words) > 2 and last.text.startswith("/"):
@@ -209,21 +214,28 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
 
 
 def _moved_origin(word: Word, plan: Plan) -> str:
-    found = re.fullmatch(r"(['\"]?)(https?|ws)://([^/'\"?$%]+)(.*)", word.raw)
+    if found := _SOCKET.fullmatch(word.raw):
+        return f"{found[1]}{_PLAIN.get(found[3], found[3])}://{plan.origin('unix:' + found[2])}{found[4]}"
+    found = re.fullmatch(r"(['\"]?)(https?|h2c?|ws|scgi)://([^/'\"?$%]+)(.*)", word.raw)
     if not found:
         return word.raw
-    address = found[3] if ":" in found[3] else f"{found[3]}:{443 if found[2] == 'https' else 80}"
-    return f"{found[1]}{found[2].replace('https', 'http')}://{plan.origin(address)}{found[4]}"
+    address = found[3] if ":" in found[3] else f"{found[3]}:{_OF_SCHEMES.get(found[2], 80)}"
+    return f"{found[1]}{_PLAIN.get(found[2], found[2])}://{plan.origin(address)}{found[4]}"
 
 
 def _moved_application(word: Word, plan: Plan) -> str:
-    """An address that speaks FastCGI, and the folder of its scripts."""
-    if found := re.fullmatch(r"(proxy:)?(unix:[^|]+)\|fcgi://[^/]*(/.*)?", word.text):
-        return _quoted(f"{found[1] or ''}fcgi://{plan.origin(found[2])}{plan.path_with_values(found[3] or '')}")
-    if found := re.fullmatch(r"(proxy:)?fcgi://([^/]+)(/.*)?", word.text):
-        address = found[2] if ":" in found[2] else f"{found[2]}:8000"
-        return _quoted(f"{found[1] or ''}fcgi://{plan.origin(address)}{plan.path_with_values(found[3] or '')}")
+    """The address of an application, and the folder of its scripts."""
+    if found := re.fullmatch(rf"(proxy:)?(unix:[^|]+)\|{_APPLICATION.pattern}[^/]*(/.*)?", word.text):
+        return _quoted(f"{found[1] or ''}{found[3]}://{plan.origin(found[2])}{_of_application(found[3], found[4], plan)}")
+    if found := re.fullmatch(rf"(proxy:)?{_APPLICATION.pattern}([^/]+)(/.*)?", word.text):
+        address = found[3] if ":" in found[3] else f"{found[3]}:{_PORTS[found[2]]}"
+        return _quoted(f"{found[1] or ''}{found[2]}://{plan.origin(address)}{_of_application(found[2], found[4], plan)}")
     return word.raw
+
+
+def _of_application(protocol: str, path: str | None, plan: Plan) -> str:
+    """What follows the address: by FastCGI the folder of scripts, else a path."""
+    return plan.path_with_values(path or "") if protocol == "fcgi" else path or ""
 
 
 def _quoted(text: str) -> str:

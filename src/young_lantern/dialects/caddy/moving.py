@@ -74,6 +74,9 @@ def _move_top(directive: Directive, plan: Plan, used: set[str]) -> None:
         if inner.name == "transport" and inner.block is not None:
             # They speak plain HTTP, whatever the origins do.
             inner.block[:] = [item for item in inner.block if not item.name.startswith("tls")]
+            for item in inner.block:
+                if item.name == "versions" and item.args == ["2"]:
+                    item.words.insert(1, Word(" ", "h2c", 0, 0))
         if inner.name == "basicauth":
             for line in inner.block or []:
                 # Nobody here knows the passwords: in a copy all users have one that is known.
@@ -129,8 +132,8 @@ def _moved_origin(word: Word, plan: Plan) -> str:
     text = word.text
     if text.startswith("unix/"):
         return plan.origin("unix:" + text.removeprefix("unix/"))
-    found = re.fullmatch(r"(https?://)?([^/@:*][^/:]*)?(?::(\d+|[^/]*))?", text)
+    found = re.fullmatch(r"(https?://|h2c://)?([^/@:*][^/:]*)?(?::(\d+|[^/]*))?", text)
     if not found or text.startswith(("/", "@", "*", "{args")):
         return word.raw
     secure = found[1] == "https://"
-    return plan.origin(f"{found[2] or 'localhost'}:{found[3] or (443 if secure else 80)}")
+    return ("h2c://" if found[1] == "h2c://" else "") + plan.origin(f"{found[2] or 'localhost'}:{found[3] or (443 if secure else 80)}")

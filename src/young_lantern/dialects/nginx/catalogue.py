@@ -127,6 +127,15 @@ _READ = [
         proxy_cookie_domain hsl 1-2 off | DOMAIN REPLACEMENT
         proxy_cookie_flags hsl 1+ off | COOKIE [FLAG ...]
     """),
+    *_rows("forwards", """
+        grpc_pass lix 1 ADDRESS
+        grpc_set_header hsl 2 FIELD VALUE
+        grpc_hide_header hsl 1 FIELD
+        grpc_intercept_errors hsl 1 on | off
+        grpc_connect_timeout hsl 1 TIME
+        grpc_read_timeout hsl 1 TIME
+        grpc_send_timeout hsl 1 TIME
+    """),
     *_rows("rewrites", """
         valid_referers sl 1+ none | blocked | server_names | NAME ...
     """),
@@ -143,6 +152,16 @@ _READ = [
         fastcgi_split_path_info hsl 1 PATTERN
         fastcgi_intercept_errors hsl 1 on | off
         fastcgi_read_timeout hsl 1 TIME
+        uwsgi_pass li 1 ADDRESS
+        uwsgi_param hsl 2-3 NAME VALUE [if_not_empty]
+        uwsgi_hide_header hsl 1 FIELD
+        uwsgi_intercept_errors hsl 1 on | off
+        uwsgi_read_timeout hsl 1 TIME
+        scgi_pass li 1 ADDRESS
+        scgi_param hsl 2-3 NAME VALUE [if_not_empty]
+        scgi_hide_header hsl 1 FIELD
+        scgi_intercept_errors hsl 1 on | off
+        scgi_read_timeout hsl 1 TIME
     """),
     *_rows("pools", """
         upstream h 1 NAME { … }
@@ -156,6 +175,11 @@ _READ = [
     *_rows("fields", """
         add_header hsli 2-3 FIELD VALUE [always]
         expires hsli 1-2 [modified] TIME | epoch | max | off
+    """),
+    *_rows("content", """
+        sub_filter hsl 2 TEXT REPLACEMENT
+        sub_filter_once hsl 1 on | off
+        sub_filter_types hsl 1+ TYPE …
     """),
     *_rows("compression", """
         gzip hsli 1 on | off
@@ -241,7 +265,7 @@ _NOT_CARRIED = [row for why, lines in (
         h 2-4: limit_req_zone limit_conn_zone
     """),
     ("it changes the content of answers on their way; without it they go out as they are", """
-        hsl 1+: sub_filter_types sub_filter sub_filter_once sub_filter_last_modified addition_types add_before_body add_after_body
+        hsl 1+: sub_filter_last_modified addition_types add_before_body add_after_body
         hsl 1+: ssi ssi_types ssi_silent_errors charset_map override_charset source_charset
         l 0+: mp4 flv image_filter
     """),
@@ -268,8 +292,7 @@ _NOT_CARRIED = [row for why, lines in (
         hsl 1+: proxy_ssl_certificate_key proxy_ssl_protocols proxy_ssl_ciphers proxy_ssl_verify_depth
     """),
     ("origins that do not speak HTTP are not read yet; requests meant for them are not forwarded", """
-        l 1: uwsgi_pass scgi_pass grpc_pass memcached_pass
-        hsl 1+: uwsgi_param scgi_param grpc_set_header
+        l 1: memcached_pass
     """),
     ("what applications answer by FastCGI passes as it is; the target has no line for it", """
         hsl 1+: fastcgi_pass_header fastcgi_ignore_headers fastcgi_catch_stderr
@@ -301,9 +324,9 @@ _REST = """
     hsl: fastcgi_ignore_client_abort fastcgi_keep_conn fastcgi_limit_rate fastcgi_max_temp_file_size fastcgi_next_upstream
     hsl: fastcgi_next_upstream_timeout fastcgi_next_upstream_tries fastcgi_no_cache fastcgi_pass_request_body
     hsl: fastcgi_pass_request_headers fastcgi_request_buffering fastcgi_send_lowat fastcgi_send_timeout
-    hsl: fastcgi_store fastcgi_store_access fastcgi_temp_file_write_size grpc_bind grpc_buffer_size grpc_connect_timeout
-    hsl: grpc_hide_header grpc_ignore_headers grpc_intercept_errors grpc_next_upstream grpc_next_upstream_timeout
-    hsl: grpc_next_upstream_tries grpc_pass_header grpc_read_timeout grpc_send_timeout grpc_socket_keepalive grpc_ssl_certificate
+    hsl: fastcgi_store fastcgi_store_access fastcgi_temp_file_write_size grpc_bind grpc_buffer_size
+    hsl: grpc_ignore_headers grpc_next_upstream grpc_next_upstream_timeout
+    hsl: grpc_next_upstream_tries grpc_pass_header grpc_socket_keepalive grpc_ssl_certificate
     hsl: grpc_ssl_certificate_key grpc_ssl_ciphers grpc_ssl_conf_command grpc_ssl_crl grpc_ssl_name grpc_ssl_password_file
     hsl: grpc_ssl_protocols grpc_ssl_server_name grpc_ssl_session_reuse grpc_ssl_trusted_certificate grpc_ssl_verify
     hsl: grpc_ssl_verify_depth gunzip gunzip_buffers gzip_hash gzip_no_buffer gzip_window http2_chunk_size http2_push
@@ -315,19 +338,19 @@ _REST = """
     hsl: proxy_ssl_conf_command proxy_ssl_crl proxy_ssl_password_file scgi_bind scgi_buffer_size scgi_buffering scgi_buffers
     hsl: scgi_busy_buffers_size scgi_cache scgi_cache_background_update scgi_cache_bypass scgi_cache_key scgi_cache_lock
     hsl: scgi_cache_lock_age scgi_cache_lock_timeout scgi_cache_max_range_offset scgi_cache_methods scgi_cache_min_uses
-    hsl: scgi_cache_revalidate scgi_cache_use_stale scgi_cache_valid scgi_connect_timeout scgi_force_ranges scgi_hide_header
-    hsl: scgi_ignore_client_abort scgi_ignore_headers scgi_intercept_errors scgi_limit_rate scgi_max_temp_file_size scgi_next_upstream
+    hsl: scgi_cache_revalidate scgi_cache_use_stale scgi_cache_valid scgi_connect_timeout scgi_force_ranges
+    hsl: scgi_ignore_client_abort scgi_ignore_headers scgi_limit_rate scgi_max_temp_file_size scgi_next_upstream
     hsl: scgi_next_upstream_timeout scgi_next_upstream_tries scgi_no_cache scgi_pass_header scgi_pass_request_body
-    hsl: scgi_pass_request_headers scgi_read_timeout scgi_request_buffering scgi_send_timeout scgi_socket_keepalive scgi_store
+    hsl: scgi_pass_request_headers scgi_request_buffering scgi_send_timeout scgi_socket_keepalive scgi_store
     hsl: scgi_store_access scgi_temp_file_write_size secure_link_secret slice ssi_ignore_recycled_buffers ssi_last_modified
     hsl: ssi_min_file_chunk ssi_value_length userid_flags userid_mark userid_p3p userid_service uwsgi_bind uwsgi_buffer_size
     hsl: uwsgi_buffering uwsgi_buffers uwsgi_busy_buffers_size uwsgi_cache uwsgi_cache_background_update uwsgi_cache_bypass
     hsl: uwsgi_cache_key uwsgi_cache_lock uwsgi_cache_lock_age uwsgi_cache_lock_timeout uwsgi_cache_max_range_offset
     hsl: uwsgi_cache_methods uwsgi_cache_min_uses uwsgi_cache_revalidate uwsgi_cache_use_stale uwsgi_cache_valid uwsgi_connect_timeout
-    hsl: uwsgi_force_ranges uwsgi_hide_header uwsgi_ignore_client_abort uwsgi_ignore_headers uwsgi_intercept_errors uwsgi_limit_rate
+    hsl: uwsgi_force_ranges uwsgi_ignore_client_abort uwsgi_ignore_headers uwsgi_limit_rate
     hsl: uwsgi_max_temp_file_size uwsgi_modifier1 uwsgi_modifier2 uwsgi_next_upstream uwsgi_next_upstream_timeout
     hsl: uwsgi_next_upstream_tries uwsgi_no_cache uwsgi_pass_header uwsgi_pass_request_body uwsgi_pass_request_headers
-    hsl: uwsgi_read_timeout uwsgi_request_buffering uwsgi_send_timeout uwsgi_socket_keepalive uwsgi_ssl_certificate
+    hsl: uwsgi_request_buffering uwsgi_send_timeout uwsgi_socket_keepalive uwsgi_ssl_certificate
     hsl: uwsgi_ssl_certificate_key uwsgi_ssl_ciphers uwsgi_ssl_conf_command uwsgi_ssl_crl uwsgi_ssl_name uwsgi_ssl_password_file
     hsl: uwsgi_ssl_protocols uwsgi_ssl_server_name uwsgi_ssl_session_reuse uwsgi_ssl_trusted_certificate uwsgi_ssl_verify
     hsl: uwsgi_ssl_verify_depth uwsgi_store uwsgi_store_access uwsgi_string uwsgi_temp_file_write_size
@@ -343,7 +366,10 @@ _REST_WHY: tuple[tuple[str, Disposition, str], ...] = (
     (r"_cache|_no_cache|_store", Disposition.UNSUPPORTED, "stored answers are not carried: every request is answered afresh"),
     (r"^http2_push|^slice$|^mp4_|browser|^ssi_|^userid_|^dav_|secure_link|post_action|string$|modifier|^gunzip$|limit_rate", Disposition.UNSUPPORTED,
      "nothing of this kind is read yet: requests are answered as if it were not there"),
-    (r"^(?:uwsgi|scgi|grpc|memcached)_", Disposition.UNSUPPORTED, "origins that do not speak HTTP or FastCGI are not read yet; requests meant for them are not forwarded"),
+    (r"^(?:uwsgi|scgi)_ssl", Disposition.UNSUPPORTED, "applications are not asked over TLS yet: requests meant for one that speaks it are not forwarded"),
+    (r"^grpc_ssl_(?:session_reuse|server_name)$", Disposition.IMPLIED, "other servers do so by themselves"),
+    (r"^grpc_ssl", Disposition.UNSUPPORTED, "it sets how TLS to the origin is spoken and checked; the target does it its own way"),
+    (r"^memcached_", Disposition.UNSUPPORTED, "origins that do not speak HTTP, FastCGI, uWSGI's protocol or SCGI are not read; requests meant for them are not forwarded"),
     (r"_pass_request_|_hide_header|_pass_header|_ignore_headers", Disposition.UNSUPPORTED, "what it lets pass, or hides, is not carried; check the fields that the application sends"),
     (r"next_upstream", Disposition.UNSUPPORTED, "it says when another origin is tried, or how long; the target has its own rule for that"),
     (r"", Disposition.IMPLIED, "it sizes what the server itself needs, or how long it waits; the target has its own measure for that"),
@@ -389,6 +415,9 @@ for _row in ROWS:
 
 # What hands a request to an origin: a location `/x/` with one of these sends `/x` there (auto_redirect; 1.22.1, probed with FastCGI).
 PASSES = ("proxy_pass", "fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass")
+
+# What hands it to an application, and is read.
+GATEWAYS = ("fastcgi_pass", "uwsgi_pass", "scgi_pass")
 
 # Content handlers that are not read: what a location with one of them answers is not known, and must not be taken for a file.
 HANDLERS = ("fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass", "stub_status", "empty_gif", "perl", "mp4", "flv")

@@ -14,6 +14,7 @@ from pathlib import Path
 from ...source.plan import Plan
 from ...source.places import include_of_copy
 from ..dialect import Reading
+from .catalogue import GATEWAYS
 from .reader.load import HOME
 from .syntax import Directive, Word, parse, print_file
 
@@ -163,21 +164,27 @@ def _move_one(directive: Directive, within: str, plan: Plan, origins: Origins) -
         # another member would answer in its place.
         words[2:] = [word for word in words[2:] if not word.text.startswith("max_fails=")]
         words.append(Word(" ", "max_fails=0", 0, 0))
-    elif name == "fastcgi_pass" and first.text not in origins.pools:
-        first.raw = plan.origin(first.text)
-    elif name == "fastcgi_param" and len(words) > 2 and words[2].text.startswith("/"):
+    elif name in GATEWAYS and (address := re.sub(r"^uwsgi://", "", first.text)) not in origins.pools:
+        first.raw = plan.origin(address)
+    elif name in ("fastcgi_param", "uwsgi_param", "scgi_param") and len(words) > 2 and words[2].text.startswith("/"):
         words[2].raw = plan.path_with_values(words[2].text)
+    elif name == "grpc_pass" and (found := re.fullmatch(r"(grpcs?://)?(unix:[^:?$]+|[^/$]+)", first.text)) and found[2] not in origins.pools:
+        first.raw = "grpc://" + plan.origin(found[2] if ":" in found[2] else f"{found[2]}:{443 if found[1] == 'grpcs://' else 80}")
+    elif name == "grpc_pass":
+        first.raw = first.text.replace("grpcs://", "grpc://")
     elif name == "proxy_pass":
-        found = re.match(r"(https?://)([^/$]+)(.*)", first.text)
+        found = re.fullmatch(r"(https?://)(unix:[^:?$]+)(?::(.*))?", first.text) or re.match(r"(https?://)([^/$]+)(.*)", first.text)
         varying = _VARYING.fullmatch(first.text)
         if varying:
             # By then placeholders are filled in, so that what is left is a variable.
             first.raw = f'{"http://" if varying[1] else ""}{origins.named_by(varying[1] or "", varying[2], plan)}{varying[3]}'
         elif found and found[2] not in origins.pools:
             address = found[2] if ":" in found[2] else f"{found[2]}:{443 if found[1] == 'https://' else 80}"
-            first.raw = found[1].replace("https", "http") + plan.origin(address) + found[3]
-    elif name == "proxy_set_header" and first.text.lower() == "host" and len(words) > 2:
+            first.raw = found[1].replace("https", "http") + plan.origin(address) + (found[3] or "")
+    elif name in ("proxy_set_header", "grpc_set_header") and first.text.lower() == "host" and len(words) > 2:
         words[2].raw = plan.host_named(words[2].raw)
+    elif within == "map" and re.fullmatch(r"[\w.\-]+:\d+", first.text):
+        first.raw = plan.host_named(first.raw)  # what some place sends for the Host
     elif name == "proxy_redirect":
         first.raw = plan.origin_named(first.raw)
 

@@ -82,7 +82,7 @@ def read_template(text: str, set_names: frozenset[str] = frozenset(), captures: 
     """A word with variables -> template.
 
     set_names: variables that a `set` makes; captures: named groups of the patterns in sight
-    escapes:   captures go out percent-encoded (in the replacement of a rewrite that redirects)
+    escapes:   captures by number go out percent-encoded (in the replacement of a rewrite that redirects)
     table:     what looks a variable up, if a table makes it
     """
     parts: list[Part] = []
@@ -127,7 +127,7 @@ def _part(found: re.Match[str], set_names: frozenset[str], captures: frozenset[s
     # ngx_http_variables.c: names of variables have no case.
     group = next((held for held in captures if held.lower() == name.lower()), None)
     if group is not None:
-        return Capture(group, escaped=escapes)
+        return Capture(group)  # a variable, which is not escaped (1.22.1, probed)
     written, name = name, name.lower()
     if name in set_names:
         return Var(Variable.VARIABLE, name)

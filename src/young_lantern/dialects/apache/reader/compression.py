@@ -6,6 +6,7 @@ Source:   Apache HTTP Server manual, mod_deflate, mod_brotli, mod_filter: no sho
 from __future__ import annotations
 
 from ....model import Compress, Step
+from .content import FILTER
 from .context import Context, Node
 
 _CODINGS = {"deflate": "gzip", "brotli_compress": "br"}
@@ -21,6 +22,8 @@ def read_compression(nodes: list[Node], context: Context) -> tuple[Step, ...]:
             continue
         context.use(node)
         wanted = [_CODINGS[name] for name in node.args[0].lower().split(";") if name in _CODINGS]
+        if not wanted and node.args[0].lower() == FILTER:
+            continue
         if not wanted:
             context.value(node, node.args[0], "DEFLATE or BROTLI_COMPRESS was expected; other filters are not carried")
             continue

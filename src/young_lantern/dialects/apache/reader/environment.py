@@ -127,7 +127,7 @@ def _asked(node: Node, label: str, set_before: set[str], context: Context) -> Co
 def _set(word: str, label: str, node: Node, context: Context) -> SetVariable | None:
     name, sign, value = word.partition("=")
     if name.startswith("!"):
-        return SetVariable(name[1:], (), node.span, environment=True)
+        return SetVariable(name[1:], (), node.span, environment=True, outside=True)
     if name.lower() == "no-gzip":
         context.value(node, word, "compression is offered all the same")
         return None
@@ -135,4 +135,4 @@ def _set(word: str, label: str, node: Node, context: Context) -> SetVariable | N
     for piece in re.split(r"(\$\d)", value if sign else "1"):
         # mod_setenvif.c: a pattern that is plain text is searched for as such, and has no groups.
         parts.append((Capture(int(piece[1]), label),) if re.fullmatch(r"\$\d", piece) and label and re.search(r"[\^$.*+?()\[\]{}|\\]", node.args[-1 - len(_words(node))]) else (piece,))
-    return SetVariable(name, join(*(item for part in parts for item in part)), node.span, environment=True)
+    return SetVariable(name, join(*(item for part in parts for item in part)), node.span, environment=True, outside=True)

@@ -72,7 +72,7 @@ def index_names(nodes: list[Node], context: Context) -> tuple[str, ...]:
     """The index files that are looked for; `nodes` as in read_serving."""
     names: tuple[str, ...] = defaults.INDEX
     for node in context.take(nodes, "directoryindex"):
-        # mod_dir: lines within one section add up, a section's replace those of the sections before; `disabled` empties the list.
+        # mod_dir: lines within one section have been added up, a section's replace those of the sections before; `disabled` empties the list.
         names = () if node.args == ["disabled"] else tuple(node.args)
     return names
 

@@ -23,7 +23,7 @@ from ...dialect import Beside
 from .. import overrides
 from ..syntax import parse
 from .context import Context, Node
-from .load import Loader
+from .load import Loader, summed_up
 from .places import Section, glob_pattern, merged, read_within
 
 # Document roots hold many folders that no rule speaks of; chosen among 2,000, 20,000 and 200,000 (a second on an ordinary disk).
@@ -122,7 +122,7 @@ class FolderFiles:
         try:
             if name not in loader.files:
                 loader.files[name] = parse(loader.tree.read(path), name)
-            nodes = loader.expand(loader.files[name].directives, "htaccess", (path.resolve(),))
+            nodes = summed_up(loader.expand(loader.files[name].directives, "htaccess", (path.resolve(),)))
         except SourceUnreadable as error:
             if name not in loader.files:
                 loader.files[name] = parse("", name)

@@ -12,10 +12,11 @@ import re
 from collections.abc import Callable
 from dataclasses import replace
 
-from ....codes import PLACE_UNREAD
+from ....codes import PLACE_UNREAD, PROTOCOL_UNREAD, SOCKET_UNASKED
 from ....model import (
-    ALWAYS, SYSTEM_TRUST, AllOf, Block, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway, LocationMapping, Mapped, Member, Not, Operation, OriginTls, PathMatches, Pattern, Pool, Route, Side, Span, Step, Template, TextMatches, Unserved, Var,
-    Variable, Written, join,
+    ALWAYS, SYSTEM_TRUST, AllOf, Block, Capture, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway,
+    LocationMapping, Mapped, Member, Not, Operation, OriginTls, PathMatches, Pattern, Pool, Rewrite, Route, SetPath, Side, Span, Step, Template,
+    TextMatches, Unserved, Var, Variable, Written, join,
 )
 from ....model.walk import transform
 from ....patterns.groups import inside_group
@@ -25,8 +26,15 @@ from .context import Context, Node
 from .interception import intercepts
 from .mappings import labelled
 from .places import NEVER, Section, below
+from .workers import Workers, by_socket, socket_of
 
-_URL = re.compile(r"(https?|wss?|balancer)://([^/?]*)(.*)", re.IGNORECASE)
+_BEFORE_PATH = re.compile(r"^.*?(?:fcgi|uwsgi|scgi|balancer)://[^/]*")
+_PORTS = {"http": 80, "https": 443, "h2c": 80, "h2": 443, **gateways.PORTS}
+# What is asked for by another name than that of HTTP, or of HTTP over TLS.
+_SCHEMES = {"ws": "http", "wss": "https", "h2c": "http", "h2": "https"}
+_BY_HTTP2 = frozenset({"h2c", "h2"})
+_MEMBER = re.compile(r"(?:(unix:[^|]+)\|(?=https?|h2c?|uwsgi|scgi))?(https?|h2c?|uwsgi|scgi)://([^/?]*)(.*)", re.IGNORECASE)
+_URL = re.compile(r"(https?|h2c?|wss?|balancer)://([^/?]*)(.*)", re.IGNORECASE)
 _METHODS = {"byrequests": "round_robin", "bytraffic": "by_traffic", "bybusyness": "least_connections"}
 # proxy_util.c, ap_proxy_clean_connection and create_hdrbrgd: fields of one connection are not passed.
 # What a worker's `upgrade=` lets a client change to a WebSocket by.
@@ -59,6 +67,7 @@ def tell_of_places(context: Context) -> None:
 _MOST_SECTIONS = 4
 _IN_PLACES = frozenset("""proxyerroroverride proxypassreverse proxypassreversecookiepath proxypassreversecookiedomain proxypreservehost proxyaddheaders
     sslproxyverify sslproxycacertificatefile sslproxycheckpeername sslproxycheckpeercn sslproxycheckpeerexpire""".split())
+_OF_APPLICATIONS = frozenset({"setenv", "unsetenv", "cgipassauth"})
 _PER_PLACE = _IN_PLACES - {"proxypassreverse"}  # which needs a path where it is written
 
 
@@ -68,6 +77,7 @@ class Proxies:
     def __init__(self, levels: list[Node], sections: list[Section], server_name: str, context: Context, document_root: str, held: Callable[[Section], Condition]) -> None:
         self.document_root, self.held = document_root, held
         self.levels, self.sections, self.server_name, self.context = levels, sections, server_name, context
+        self.workers = Workers([*levels, *(node for section in sections for node in section.nodes)])
         self.reverses = [(node, node.args) for node in context.take(levels, "proxypassreverse") if len(node.args) >= 2]
         # In a section they count for what it holds, behind those of the host (mod_proxy.c, merge_proxy_dir_config).
         self.inner_reverses = [(section.text, node, [section.text, *node.args]) for section in sections if section.kind == "location"
@@ -88,7 +98,7 @@ class Proxies:
                     if section.kind == "locationmatch":
                         self.context.value(node, section.text, "ProxyPassMatch was expected in it: ProxyPass takes the text for a plain path, unless it has a star, a question mark or brackets")
                     made += self._parts(node, section.text, node.args)
-                    made.append(self._prefix(node, section.text, node.args, without))
+                    made += self._loosely(self._prefix(node, section.text, node.args, without))
                 if by_pattern is not (section.kind == "locationmatch"):
                     # The section must hold as well, which asks in another way than the line does.
                     held = self.held(section)
@@ -99,33 +109,53 @@ class Proxies:
                 self.context.value(node, " ".join(node.args), "a path and the origin's URL, or !, were expected")
             elif node.name == "proxypass":
                 made += self._parts(node, node.args[0], node.args[1:])
-                made.append(self._prefix(node, node.args[0], node.args[1:], without))
+                made += self._loosely(self._prefix(node, node.args[0], node.args[1:], without))
             else:
                 made.append(self._pattern(node, node.args[0], node.args[1:], without))
         return made
 
     def _parts(self, node: Node, prefix: str, words: list[str]) -> list[Route]:
         """What is proxied by a line, but lies in a section that says something of its own of proxies; the innermost first."""
-        if not _URL.fullmatch(words[0]):
+        if not _URL.fullmatch(by_socket(words[0])):
             return []
         start = prefix.rstrip("/") + "/"
         inner = {section.text for section in self.sections if section.kind == "location" and section.text != prefix and section.text.startswith(start) and section.text != start
                  and not re.search(r"[*?\[]", section.text) and any(line.name in _IN_PLACES for line in section.nodes)}
         return [Route(below(text, node.span), self.forward(node, words, prefix, place=text), node.span, (), text) for text in sorted(inner, key=len, reverse=True)]
 
+    def _loosely(self, route: Route) -> list[Route]:
+        """A line by a prefix, before which stands, where slashes are not merged, what else it is for.
+
+        mod_proxy.c, alias_match (2.4.71, probed): any number of slashes in the path are as good as one in the line, and what of them is left over is gone.
+        """
+        merges = self.context.last(self.levels, "mergeslashes")
+        if merges is None or merges.args[:1] == [] or merges.args[0].lower() != "off":
+            return [route]
+        label, prefix = self.context.label("proxy"), route.label
+        text = "^" + re.sub("/+", "/+", re.escape(prefix)) + ("(.*)$" if prefix.endswith("/") else "(/.*)?$")
+        loose = AllOf((PathMatches(Pattern(text, "pcre", label=label), span=route.span), PathMatches(Pattern("//", "pcre"), span=route.span)), route.span)
+        return [Route(loose, (Rewrite(SetPath((prefix, Capture(1, label))), internal=False, span=route.span), *route.steps), route.span, accident=True), route]
+
     def _prefix(self, node: Node, prefix: str, words: list[str], without: tuple[Route, ...]) -> Route:
         held = below(prefix, node.span)
         if words[0] == "!":
             self._keeps_out(node)
             return Route(held, (Choose(without),) if without else (), node.span, node.comments, prefix)
-        if (gateway := self._by_fastcgi(node, words, None, prefix)) is not None:
-            return Route(held, (gateway,), node.span, node.comments, prefix)
+        if (steps := self._by_application(node, words, None, prefix)) is not None:
+            return Route(held, steps, node.span, node.comments, prefix)
         return Route(held, self.forward(node, words, prefix), node.span, node.comments, prefix)
 
-    def _by_fastcgi(self, node: Node, words: list[str], script: Template | None, prefix: str) -> Gateway | None:
-        if gateways.address_of(words[0]) is None:
+    def _by_application(self, node: Node, words: list[str], script: Template | None, prefix: str) -> tuple[Step, ...] | None:
+        """What is asked by FastCGI and the like; None where the line is for an origin that speaks HTTP."""
+        if gateways.address_of(words[0]) is not None:
+            return self._placed(prefix if script is None else None, None, lambda within: (gateways.read_proxied(node, words, script, prefix, self.document_root, [*self.levels, *within], self.context),), _PER_PLACE | _OF_APPLICATIONS)
+        path = _BEFORE_PATH.sub("", words[0])
+        return self._plain_application(node, words, prefix if script is None else None, _behind(script, words[0]) if script is not None else Mapped(prefix, (path,) if path else ()))
+
+    def _plain_application(self, node: Node, words: list[str], prefix: str | None, target: ForwardTarget | None) -> tuple[Step, ...] | None:
+        if not isinstance(target, Mapped | Written) or not gateways.is_plain(words[0], self.context):
             return None
-        return gateways.read_proxied(node, words, script, prefix, self.document_root, self.levels, self.context)
+        return self._placed(prefix, None, lambda within: (gateways.read_plain(node, words, target, self.document_root, [*self.levels, *within], self.context),), _PER_PLACE | _OF_APPLICATIONS)
 
     def _pattern(self, node: Node, text: str, words: list[str], without: tuple[Route, ...]) -> Route:
         label = self.context.label("proxy")
@@ -134,8 +164,9 @@ class Proxies:
         if words[0] == "!":
             self._keeps_out(node)
             return Route(held, (Choose(without),) if without else (), node.span, node.comments, text)
-        if (gateway := self._by_fastcgi(node, words, self.context.template(re.sub(r"^.*?fcgi://[^/]*", "", words[0]), node, rule=label), "")) is not None:
-            return Route(held, (gateway,), node.span, node.comments, text)
+        if (steps := self._by_application(node, words, self.context.template(_BEFORE_PATH.sub("", words[0]), node, rule=label), "")) is not None:
+            return Route(held, steps, node.span, node.comments, text)
+        words = [by_socket(words[0]), *words[1:]]
         found = _URL.fullmatch(words[0])
         if found and (bare := re.fullmatch(r"(.*?)(\$(\d).*)", found[2])) and _begins_path(pattern, int(bare[3])):
             # `http://origin:80$1`: what is put behind the origin is nothing, or a path.
@@ -161,11 +192,17 @@ class Proxies:
 
     def forward(self, node: Node, words: list[str], prefix: str | None, target: ForwardTarget | None = None, place: str | None = None) -> tuple[Step, ...]:
         """The steps that pass a request to the origin of a line, with what sections say of it. place: the section that the request lies in, below the line's prefix."""
+        if (asked := self._plain_application(node, words, prefix, target)) is not None:
+            return asked
+        return self._placed(prefix, place, lambda nodes: self._forward(node, words, prefix, target, place, nodes))
+
+    def _placed(self, prefix: str | None, place: str | None, make: Callable[[list[Node]], tuple[Step, ...]], lines: frozenset[str] = _PER_PLACE) -> tuple[Step, ...]:
+        """What is made of a line that proxies, in each way in which the sections that say something of it may hold."""
         known = self._inner(place or prefix)
         there = set(map(id, known))
-        asked = [(section, held) for section in self.sections if any(line.name in _PER_PLACE and id(line) not in there for line in section.nodes)
+        asked = [(section, held) for section in self.sections if any((line.name in lines or _OF_APPLICATIONS <= lines and gateways.sets_path_info(line)) and id(line) not in there for line in section.nodes)
                  and (section.kind != "location" or prefix is None or re.search(r"[*?\[]", section.text)) and (held := self.held(section)) != NEVER]
-        made = self._within(asked[:_MOST_SECTIONS], known, lambda nodes: self._forward(node, words, prefix, target, place, nodes))
+        made = self._within(asked[:_MOST_SECTIONS], known, make)
         return (Block(self.context.label("proxied"), made),) if asked else made
 
     def _within(self, sections: list[tuple[Section, Condition]], nodes: list[Node], made: Callable[[list[Node]], tuple[Step, ...]]) -> tuple[Step, ...]:
@@ -179,18 +216,25 @@ class Proxies:
     def _forward(self, node: Node, words: list[str], prefix: str | None, target: ForwardTarget | None, place: str | None, within: list[Node]) -> tuple[Step, ...]:
         context = self.context
         url, *options = words
-        found = _URL.fullmatch(url)
-        if not found or url.startswith("unix:") or "interpolate" in options:
+        found = _URL.fullmatch(by_socket(url))
+        if not found and (other := re.match(r"(ajp|ftp|fdpass)://", url, re.IGNORECASE)):
+            context.blame(PROTOCOL_UNREAD, node.span, directive=node.span.directive, protocol=other[1].upper())
+            return (Unserved(node.span.directive, node.span),)
+        if not found or "interpolate" in options:
             context.value(node, " ".join(words), "http:// or https:// and an origin were expected; other protocols and interpolate are not read")
             return (Unserved(node.span.directive, node.span),)
         named, authority, path = found[1].lower(), found[2], found[3]
-        scheme = named.replace("ws", "http")
+        scheme = _SCHEMES.get(named, named)
+        if (held := self.workers.authority(url)) is not None:
+            context.blame(SOCKET_UNASKED, node.span, directive=node.span.directive, other=socket_of(held) or held)
+            authority = held
         pool, secure = self._pool(scheme, authority, node)
         if pool is None:
             context.value(node, url, "a balancer that is defined here was expected")
             return (Unserved(node.span.directive, node.span),)
-        if context.protocols.get(pool, "http") not in ("http", "https"):
-            context.value(node, url, f"members that all speak http, or all https, were expected; these speak {context.protocols[pool]}")
+        spoken = context.protocols.get(pool, "http") if scheme == "balancer" else named
+        if scheme == "balancer" and spoken not in _SCHEMES and spoken not in ("http", "https"):
+            context.value(node, url, f"members that all speak http, or all https, were expected; these speak {spoken}")
             return (Unserved(node.span.directive, node.span),)
         if target is None and prefix is not None and prefix.endswith("/") and not path:
             # mod_proxy puts the rest behind the URL's bare text, so that `/a/x` would go to the origin `192.0.2.9:81x`.
@@ -212,7 +256,7 @@ class Proxies:
         upgrades = named.startswith("ws") or pairs.get("upgrade", "").lower() in _UPGRADES or pool in context.upgrading
         connect = values.read_seconds_or_open(pairs.get("connectiontimeout", ""))
         return (Forward(
-            pool=pool, secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), upgrades, preserve.span if preserve else None, pool),
+            pool=pool, protocol="h2c" if spoken in _BY_HTTP2 else "http", secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), upgrades, preserve.span if preserve else None, pool, authority.rpartition("|")[2]),
             redirects=self._mappings(place or prefix), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, upgrades=upgrades, span=node.span, comments=node.comments,
             also=(preserve.span,) if preserve and keeps_host else (),
         ),)
@@ -221,18 +265,23 @@ class Proxies:
         context = self.context
         if scheme == "balancer":
             pool = context.pools.get(f"balancer://{authority.lower()}")
-            return pool.name if pool else None, pool is not None and context.protocols.get(pool.name) == "https"
+            return pool.name if pool else None, pool is not None and context.protocols.get(pool.name) in ("https", "h2")
+        if socket := socket_of(authority):
+            context.pools.setdefault(socket, Pool(socket, (Member(socket, span=node.span),), inline=True, span=node.span))
+            return socket, scheme == "https"
         if authority not in context.pools:
             bare = re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", authority).rpartition("]")[2]
             full = authority if ":" in bare else f"{authority}:{443 if scheme == 'https' else 80}"
             context.pools[authority] = Pool(authority, (Member(full, span=node.span),), inline=True, span=node.span)
         return authority, scheme == "https"
 
-    def _fields(self, keeps_host: bool, adds: bool, upgrades: bool, span: Span | None, pool: str) -> tuple[Field, ...]:
+    def _fields(self, keeps_host: bool, adds: bool, upgrades: bool, span: Span | None, pool: str, host: str) -> tuple[Field, ...]:
         """What the origin gets besides what the client sent."""
-        authority = Variable.POOL if self.context.pools[pool].inline else Variable.MEMBER
+        name: Template = (Var(Variable.POOL if self.context.pools[pool].inline else Variable.MEMBER),)
+        if pool.startswith("unix:"):
+            name = (host,)
         # Kept, it is the field as it stands by then, which a RequestHeader may have changed (proxy_util.c, ap_proxy_create_hdrbrgd).
-        made = [] if keeps_host else [Field(Side.REQUEST, Operation.SET, "Host", (Var(authority),), span=span)]
+        made = [] if keeps_host else [Field(Side.REQUEST, Operation.SET, "Host", name, span=span)]
         if adds:
             # proxy_util.c: the three are merged into what the client sent, with a comma.
             made += [
@@ -280,6 +329,13 @@ class Proxies:
         return tuple(made)
 
 
+def _behind(script: Template, url: str) -> Mapped | Written:
+    """What a line by a pattern puts behind an application's address; without a reference to a group that is the whole path (mod_proxy, ProxyPassMatch)."""
+    if not re.search(r"\$[\d&]", url):
+        return Mapped("", script)
+    return Written(tuple(replace(part, escaped=True) if isinstance(part, Capture) else part for part in script))
+
+
 def _begins_path(pattern: Pattern, group: int) -> bool:
     """Whether a group of a pattern of paths is nothing, or begins with a slash."""
     return (inside_group(pattern.text, group) or "").startswith("/") or group == 1 and pattern.text.startswith("^(") or group == 0 and pattern.text.startswith("^/")
@@ -287,7 +343,7 @@ def _begins_path(pattern: Pattern, group: int) -> bool:
 
 def split_url(text: str) -> tuple[str, str] | None:
     """`http://origin/path` -> (`http://origin`, `/path`); None when it is none, or the origin is not written out."""
-    found = re.match(r"((?:https?|wss?|balancer)://[^/]+)(/.*)?$", text)
+    found = re.match(r"((?:https?|h2c?|wss?|balancer|scgi)://[^/]+)(/.*)?$", by_socket(text))
     return (found[1], found[2] or "") if found else None
 
 
@@ -312,7 +368,7 @@ def read_balancers(nodes: list[Node], context: Context) -> None:
             members.setdefault(node.args[0].lower().rstrip("/"), []).append(Node(node.name, node.args[1:], node.span))
     for name, lines in members.items():
         pairs = dict(word.partition("=")[::2] for node in settings.get(name, []) for word in node.args if not word.startswith("balancer://"))
-        protocols = dict.fromkeys(line.args[0].partition("://")[0].lower() for line in lines if line.args)
+        protocols = dict.fromkeys(line.args[0].partition("://")[0].rpartition("|")[2].lower() for line in lines if line.args)
         context.protocols[name] = " and ".join(protocols) or "http"
         if own := _timeout(lines):
             context.waits[name] = own
@@ -343,15 +399,17 @@ def _worker(url: str) -> str:
 
 def _member(node: Node, context: Context) -> Member:
     url, *options = node.args
-    found = _URL.fullmatch(url)
-    if not found or found[1].lower() not in ("http", "https"):
+    found = _MEMBER.fullmatch(url)
+    if not found:
         context.value(node, url, "http:// or https:// and an origin were expected; other protocols are not read")
-    authority = found[2] if found else url.partition("://")[2]
+    authority = found[3] if found else url.partition("://")[2]
+    if found and found[1]:
+        authority = found[1]
     bare = re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", authority).rpartition("]")[2]
     pairs = dict(option.partition("=")[::2] for option in options)
     status = pairs.get("status", "").upper()
     weight = pairs.get("loadfactor", "1")
     return Member(
-        authority if ":" in bare else f"{authority}:{443 if found and found[1].lower() == 'https' else 80}", weight=int(float(weight)) if re.fullmatch(r"\d+(\.\d+)?", weight) and float(weight) >= 1 else 1,
+        authority if ":" in bare else f"{authority}:{_PORTS[found[2].lower()] if found else 80}", weight=int(float(weight)) if re.fullmatch(r"\d+(\.\d+)?", weight) and float(weight) >= 1 else 1,
         backup="H" in status, down="D" in status, span=node.span,
     )

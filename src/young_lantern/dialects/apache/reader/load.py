@@ -46,7 +46,7 @@ class Loader:
         self.tree = SourceTree(self.here, Places(files, self.here, self.server_root))
 
     def load(self, main: Path) -> list[Node]:
-        return self._file(main, "server", (), None)
+        return summed_up(self._file(main, "server", (), None))
 
     def _file(self, path: Path, within: str, above: tuple[Path, ...], by: Directive | None) -> list[Node]:
         real = path.resolve()
@@ -77,7 +77,7 @@ class Loader:
             elif claim.finding is None:
                 block = None
                 if directive.block is not None:
-                    block = self.expand(directive.block, _inside(directive.name, within), above, macros)
+                    block = summed_up(self.expand(directive.block, _inside(directive.name, within), above, macros))
                     if claim.disposition is Disposition.UNSUPPORTED:
                         self.context.close(directive.block)
                 out.append(Node(directive.name, args, directive.span, directive.comments, block, tuple(word.raw for word in directive.words[1:])))
@@ -241,3 +241,13 @@ def _roots(main: Path, text: str) -> tuple[str, Path]:
     if written and "$" not in written and main.is_relative_to(written):
         return written, Path(written)
     return written or "/etc/apache2", main.parent.parent if main.parent.name == "conf" else main.parent
+
+
+def summed_up(nodes: list[Node]) -> list[Node]:
+    """The lines of one section, each DirectoryIndex with the names of those before it: within a section they add up (mod_dir.c, add_index; 2.4.71, probed)."""
+    names: list[str] = []
+    for node in nodes:
+        if node.name == "directoryindex":
+            names = [] if [word.lower() for word in node.args] == ["disabled"] else [*names, *node.args]
+            node.args = names or ["disabled"]
+    return nodes

@@ -16,13 +16,13 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, AllOf, AnswerLimit, Block, Capture, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, TextIs, TextMatches, Unserved,
+    ALWAYS, AllOf, AnswerLimit, AnyOf, Block, Capture, Choose, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, ForgetFields, LetInBefore, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, QueryEdit, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, TextIs, TextMatches, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.placeholders import PLACEHOLDER
 from ....model.walk import walk, with_steps
 from .. import catalogue, defaults
-from . import access, compression, environment, fields, files, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, tls
+from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, tls
 from .context import Context, Node
 from .files import SITE
 from .places import EARLY, NEVER, Place, Section, below, condition, merged
@@ -60,6 +60,7 @@ class Program:
         self.proxies = forwards.Proxies(host.levels, self.sections, host.server_name, context, host.document_root.rstrip("/"), lambda section: self._condition(section, None))
         self.form = PathForm.CURRENT
         self.ends = False
+        self.rules_apart = True
         self.made: dict[Place, tuple[Step, ...]] = {}
 
     def steps(self) -> tuple[Step, ...]:
@@ -83,7 +84,10 @@ class Program:
             # A changed path skips the mapping; what an earlier round of the rules changed counts, too.
             changed = Choose((Route(Rewritten(SITE), named),))
             mapping = (Block(_PHASE, phase, limit=rewrites.rounds(rules)), changed, *mapping)
-        return (Block(SITE, (*known, *head, *mapping), limit=defaults.RESTARTS, new_request=True),)
+        # A target that is refused is so before anything is asked of it, and has the page for 404 all the same (2.4.71, probed).
+        pages = tuple(step for step in head if isinstance(step, ErrorPages) and all(page.redirect or page.statuses == {404} for page in step.pages)) if known else ()
+        rest = tuple(step for step in head if step not in pages)
+        return (Block(SITE, (*pages, *known, *rest, *mapping), limit=defaults.RESTARTS, new_request=True),)
 
     def _condition(self, section: Section, place: Place | None) -> Condition:
         return condition(section, place, self.context, self.form)
@@ -214,9 +218,10 @@ class Program:
         else:
             forward = self.proxies.forward(node, [front], None, Written(join(rest, *more), adds_query="qsd" not in flags and "?" not in text))
         # A question mark that something brings in is refused when the rule is met, before anybody is asked who he is (2.4.71, probed).
-        brought = tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in more if not isinstance(part, str) and part != Var(Variable.QUERY))
-        refusal = Route(TextMatches(brought, Pattern("\\?", "pcre"), span=node.span), (Respond(403, raises=True, insists=True, span=node.span),), node.span, accident=True)
-        refused = (Choose((refusal,)),) if brought and "unsafeallow3f" not in flags else ()
+        refused: tuple[Step, ...] = fixups.refuses_marks(more, node.span) if "unsafeallow3f" not in flags else ()
+        if place is None and "qsd" in flags and "?" not in text and self._redirects(None):
+            # A section's redirect, which comes before the origin is asked, has the query as the rule has left it (2.4.71, probed).
+            refused = (*refused, Rewrite(None, QueryEdit(), internal=False, span=node.span))
         # In a folder the request was mapped to its file, and let in, before the rule was met: what folders say of fields counts.
         return (*refused, *(self._around(None, forward) if place is None else (*self._said(place), *forward)))
 
@@ -241,10 +246,7 @@ class Program:
         steps += self._access(place)
         rewriting = list(self._rewriting(place))
         redirects = list(self._redirects(place))
-        # Both are fixups, rewriting first: what it answers itself ends them, but a path that it changes is only asked for when
-        # they are over, so that a section's redirect still comes first (2.4.71, probed).
-        answers = any(isinstance(item, Redirect) or (isinstance(item, Respond) and item.status not in (404, 500)) for item in walk(tuple(rewriting)))
-        steps += [*rewriting, *redirects] if answers else [*redirects, *rewriting]
+        steps += fixups.in_order(rewriting, redirects, self.rules_apart)
         said = self._said(place)
         return (*steps, *late_environment.late_steps(self.context), *said, *content)
 
@@ -270,7 +272,7 @@ class Program:
         context = self.context
         return (
             *fields.read_request_fields(nodes, context),
-            *fields.read_response_fields(nodes, False, context), *compression.read_compression(nodes, context),
+            *fields.read_response_fields(nodes, False, context), *content.read_edits(nodes, above, context), *compression.read_compression(nodes, context),
             *media_types.read_media_types(nodes, not above, context),
             *limits.read_body_limit(nodes, place is None, context),
         )
@@ -287,7 +289,19 @@ class Program:
         closed = next((node for node in self.host.levels if self._closes(node) and not (node.name == "sslverifyclient" and tls.reads_clients(self.host.levels))), None)
         if closed is not None:
             return [Unserved(closed.span.directive, closed.span)]
-        return [*refused, *self._methods(place), *self._clients(place)]
+        return [*refused, *self._unless_let_in([*self._methods(place), *self._clients(place)], place)]
+
+    def _unless_let_in(self, guards: list[Step], place: Place | None) -> list[Step]:
+        """request.c, ap_process_request_internal: who may come in is not asked once more for the page of an error, where its settings are those of the error's request."""
+        pages = [node for nodes in (self.host.levels, *(section.nodes for section in self.sections)) for node in nodes
+                 if node.name == "errordocument" and len(node.args) > 1 and node.args[1].startswith("/")]
+        if not guards or not pages or place is None:
+            return guards
+        others = [self._condition(section, place) for section in self.sections if not section.kind.startswith("directory")]
+        spared = LetInBefore(place.folder, place.url, tuple(held for held in others if held not in (ALWAYS, NEVER)), pages[0].span)
+        if ALWAYS in others:
+            return guards  # merged into all that is asked for
+        return [Choose((Route(spared, (), pages[0].span, accident=True), Route(ALWAYS, tuple(guards))))]
 
     def _methods(self, place: Place | None) -> list[Step]:
         """mod_allowmethods: the last section that speaks of methods decides, before anything else is asked."""
@@ -430,10 +444,11 @@ class Program:
         # mod_rewrite.c, config_perdir_merge: whether rewriting is on, and its base, come down from the folders above.
         if not rules or not rewrites.is_on([node for other in above for node in other.nodes], context):
             return ()
+        self.rules_apart = self.rules_apart and rewrites.stand_apart(rules)
         if section.kind != "directory":
             return tuple(Choose((Route(ALWAYS, (Unserved(rule.node.span.directive, rule.node.span),)),)) for rule in rules[:1])
         if not files.follows_links([*self.host.levels, *(node for other in above for node in other.nodes)]):
-            return (Respond(403, raises=True, span=section.node.span),)
+            return self._unless_ended((Respond(403, raises=True, span=section.node.span),))
         folder = section.text.rstrip("/")
         lead = place.folder[len(folder):] if place.folder.startswith(folder + "/") else ""
         if lead and place.url != lead:
@@ -447,18 +462,44 @@ class Program:
         # mod_dir.c, fixup_dir: the slash is added to a folder's path even if a rule has changed it to another one inside.
         folder_path = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=section.node.span)
         bare = AllOf((folder_path, Not(PathMatches(Pattern("/$"), span=section.node.span))), section.node.span)
-        slash = [node for nodes in (self.host.levels, *(other.nodes for other in above)) for node in nodes if node.name == "directoryslash" and node.args]
-        adds_slash = not slash or slash[-1].args[0].lower() != "off"
+        adds_slash = self._adds_slash(above, place)
         level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else prefix, again, again, partial(self._proxy_rule, place=place),
-                               self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare if adds_slash else None,
+                               self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare if adds_slash is ALWAYS else AllOf((*bare.conditions, adds_slash), section.node.span) if adds_slash != NEVER else None,
                                # mod_rewrite.c, hook_fixup: without RewriteBase a relative redirect shows the folder's own name (2.4.71, probed).
                                shown="" if base and base.args else folder + "/",
-                               indexes=files.index_names([*self.host.levels, *(node for other in above for node in other.nodes)], context))
+                               indexes=self._indexes(above, place), by_url=self.form is PathForm.URL)
+        merges = self.context.last(self.host.levels, "mergeslashes")
+        unmerged = merges is not None and merges.args[:1] != [] and merges.args[0].lower() == "off"
+        # The file's name has its slashes merged all the same, and rules of a folder see that; the model has the path alone.
+        slashes = (Choose((Route(PathMatches(Pattern("//"), span=merges.span), (Unserved(section.node.span.directive, section.node.span),), accident=True),)),) if unmerged and merges else ()
         refused = [
             Choose((Route(held, (Respond(403, raises=True, span=other.node.span),), other.node.span),)) for other in self.sections
             if other not in above and not files.follows_links(other.nodes) and (held := self._condition(other, place)) != NEVER
         ]
-        return self._unless_ended((*refused, Block(label, rewrites.read_phase(rules, level, context)), Choose((Route(Rewritten(label), again),))))
+        return self._unless_ended((*slashes, *refused, Block(label, rewrites.read_phase(rules, level, context)), Choose((Route(Rewritten(label), again),))))
+
+    def _adds_slash(self, above: list[Section], place: Place) -> Condition:
+        """Where a folder's path gets its slash: what the last section that holds says of it."""
+        plain = [node for nodes in (self.host.levels, *(other.nodes for other in above)) for node in nodes if node.name == "directoryslash" and node.args]
+        made: Condition = NEVER if plain and plain[-1].args[0].lower() == "off" else ALWAYS
+        for other in self.sections[self.sections.index(above[-1]) + 1 if above else 0:]:
+            said = [node for node in other.nodes if node.name == "directoryslash" and node.args]
+            held = self._condition(other, place) if said else NEVER
+            if held == NEVER:
+                continue
+            if said[-1].args[0].lower() == "off":
+                made = NEVER if made == NEVER or held is ALWAYS else Not(held) if made is ALWAYS else AllOf((made, Not(held)))
+            else:
+                made = ALWAYS if made is ALWAYS or held is ALWAYS else held if made == NEVER else AnyOf((made, held))
+        return made
+
+    def _indexes(self, above: list[Section], place: Place) -> tuple[tuple[Condition, tuple[str, ...]], ...]:
+        """The index files that are looked for where a folder's rules are: what its sections say, unless a later one that holds says something else."""
+        plain = files.index_names([*self.host.levels, *(node for other in above for node in other.nodes)], self.context)
+        last = self.sections.index(above[-1]) if above else -1
+        said = [(held, files.index_names(other.nodes, self.context)) for other in reversed(self.sections[last + 1:])
+                if any(node.name == "directoryindex" for node in other.nodes) and (held := self._condition(other, place)) != NEVER]
+        return (*said, (ALWAYS, plain)) if plain or said else ()
 
     def _redirects(self, place: Place | None) -> list[Step]:
         steps: list[Step] = []
@@ -542,7 +583,7 @@ class Program:
         if not node.args or node.args[0].lower() == "disabled":
             return ()
         missing = Not(FileExists((place.folder,), (Var(Variable.PATH),), FileKind.ANY, strip=place.url, span=node.span, walks=True), node.span)
-        steps: tuple[Step, ...] = (Restart(SITE, node.span, asks=self.context.template(node.args[0].replace("$", "\\$"), node)),)
+        steps: tuple[Step, ...] = (Restart(SITE, node.span, asks=(self.context.template(node.args[0].replace("$", "\\$"), node),)),)
         return (Choose((Route(missing, steps, node.span, node.comments),), node.span),)
 
     def _serving(self, place: Place, root: Node | None) -> list[Step]:

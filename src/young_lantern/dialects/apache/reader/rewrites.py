@@ -12,6 +12,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from urllib.parse import quote
 
 from ....model import (
     ALWAYS, AllOf, AnyOf, Capture, Choose, Condition, FileExists, FileKind, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
@@ -33,6 +34,8 @@ _AT_START = re.compile(r"\^(?:\(\?[=!](?:[^()\\]|\\.|\((?:[^()\\]|\\.|\((?:[^()\
 # Patterns that hold for every path.
 _ANY = ("^", "", ".*", "^.*$", "^.*", "(.*)", "^(.*)$", "^(.*)")
 ENDED = "rewriting_ended"
+_SPARED = "$-_.+!*'(),:;@&=/~"  # besides letters and digits (ap_os_escape_path)
+_MOST_TURNS = 3  # each doubles the ways through the rules that follow
 _SILENT = frozenset({"nc", "nocase", "ne", "noescape", "l", "last", "pt", "passthrough", "qsa", "qsappend", "qsd", "qsdiscard", "ns", "nosubreq", "end", "f", "forbidden", "g",
                      "gone", "c", "chain", "n", "next", "p", "proxy", "b", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env", "unsafeallow3f"})
 
@@ -56,8 +59,10 @@ class Level:
     base:   what a relative substitution is put behind
     goes_on: the steps after a rule that changed the path and ends the list; `passes`: after one with PT
     forward: the steps of a [P] rule; document_root: its folder, `folder` the one that files lie in once `strip` is cut off the path; `bare`: the path is a folder's without its slash
-    indexes: the index files looked for in folders; shown: what a relative redirect is put behind
+    indexes: the index files looked for in folders, by what holds, the last that speaks first; shown: what a relative redirect is put behind
     user: what a lookahead for who asks finds
+    by_url: rules of the server have said which file is meant, and left REQUEST_URI as it was
+    turns: how often a rule has led out of the folder, or back into it; out of it the whole path is matched
     """
 
     label: str
@@ -71,9 +76,15 @@ class Level:
     strip: str = ""
     secure: bool = False
     bare: Condition | None = None
-    indexes: tuple[str, ...] = ()
+    indexes: tuple[tuple[Condition, tuple[str, ...]], ...] = ()
     shown: str = ""
     user: Template = ()
+    by_url: bool = False
+    turns: int = 0
+
+    @property
+    def whole(self) -> bool:
+        return self.turns % 2 == 1
 
 
 def is_on(nodes: list[Node], context: Context) -> bool:
@@ -142,7 +153,7 @@ def read_phase(rules: list[Rule], level: Level, context: Context) -> tuple[Step,
     """The rules -> steps, to stand in a block with the level's label."""
     steps: list[Step] = []
     if any("REQUEST_URI" in word for rule in rules for node in rule.conditions for word in node.args) and _changes_midway(rules):
-        steps.append(SetVariable("request_uri", (Var(Variable.PATH),)))
+        steps.append(SetVariable("request_uri", (Var(Variable.URL_PATH if level.by_url else Variable.PATH),)))
         own: dict[str, Template] = {"REQUEST_URI": (Var(Variable.VARIABLE, "request_uri"),)}
     else:
         own = {}
@@ -153,6 +164,11 @@ def read_phase(rules: list[Rule], level: Level, context: Context) -> tuple[Step,
 def _changes_midway(rules: list[Rule]) -> bool:
     """Whether a rule changes the path and lets others follow."""
     return any(len(rule.node.args) > 1 and rule.node.args[1] != "-" and not rule.has("l", "last", "end", "r", "redirect", "p", "proxy", "f", "g", "pt") for rule in rules[:-1])
+
+
+def stand_apart(rules: list[Rule]) -> bool:
+    """Whether each rule stands for itself: none follows upon what another has made."""
+    return not _changes_midway(rules) and not any(rule.has("n", "next") for rule in rules) and not any(rule.has("c", "chain", "s", "skip") for rule in rules[:-1])
 
 
 def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Context) -> list[Step]:
@@ -175,9 +191,22 @@ def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Co
             steps.append(Choose((*made.routes, Route(ALWAYS, skipped)), made.span))
             number += 1 + count
         else:
-            steps.append(_rule(rule, level, own, context, later=tuple(rules[number + 1:])))
+            later = tuple(rules[number + 1:])
+            goes_out = level.prefix is not None and later and level.turns < _MOST_TURNS and _goes_out(rule, level)
+            after = (*_list(list(later), replace(level, turns=level.turns + 1, bare=None), own, context), Leave(level.label, rule.node.span)) if goes_out else ()
+            steps.append(_rule(rule, level, own, context, after=after, later=later))
             number += 1
     return steps
+
+
+def _goes_out(rule: Rule, level: Level) -> bool:
+    """Whether rules follow one of a folder for which the path is another thing from then on: the whole one, where what follows the folder was, or that again.
+
+    mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): what begins with a slash is not put behind the folder, nor is the folder taken off it for later rules.
+    """
+    if not changes_inside(rule) or rule.has("l", "last", "end", "n", "next"):
+        return False
+    return rule.node.args[1].startswith(("/", "%{")) is not level.whole
 
 
 def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, after: tuple[Step, ...] = (), later: tuple[Rule, ...] = ()) -> Choose:
@@ -200,14 +229,23 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         # mod_rewrite.c: the list goes on, and later patterns see the whole URL; those that begin with a slash, say, cannot hold for it.
         unread.append("R")
         context.value(node, ",".join(rule.flags), "L was expected beside R: without it later rules are tried on the new URL, which is not read")
+    if level.turns == _MOST_TURNS and later and _goes_out(rule, level):
+        unread.append("turns")
+        context.value(node, substitution, "L was expected: rules lead out of the folder and back again so often that what the later ones see is not read")
+    if level.whole and rule.has("p", "proxy"):
+        unread.append("P")
+        context.value(node, substitution, "L was expected on the rule before that leads out of the folder: what sections say of an origin that is asked then is not read")
+    if level.whole and changes_inside(rule) and substitution[:1] in "$%":
+        unread.append("whole")
+        context.value(node, substitution, "a substitution that begins with a slash, or has none at its front for sure, was expected behind a rule that leads out of the folder")
     if pattern is None:
-        held: Condition = ALWAYS if level.prefix is None else PathStartsWith(level.prefix)
+        held: Condition = ALWAYS if level.prefix is None or level.whole else PathStartsWith(level.prefix)
         return Choose((Route(held, (Unserved(node.span.directive, node.span),), node.span, node.comments),), node.span)
     matched: Condition = PathMatches(replace(pattern, label=label), span=node.span)
     if negated:
         matched = Not(matched, node.span)
     elif text in _ANY and not any(re.search(r"\$\d", word) for item in (node, *rule.conditions) for word in item.args[(item is node):2]):
-        matched = ALWAYS if level.prefix in (None, "/") else PathStartsWith(level.prefix, span=node.span)
+        matched = ALWAYS if level.prefix in (None, "/") or level.whole else PathStartsWith(level.prefix, span=node.span)
     asked = _conditions(rule.conditions, level, label, condition_label, own, context)
     if asked is None or unread:
         return Choose((Route(matched, (Unserved(node.span.directive, node.span),), node.span, node.comments),), node.span)
@@ -225,8 +263,12 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     comments = (*(comment for item in rule.conditions for comment in item.comments), *node.comments)
     routes = [Route(whole, steps, node.span, comments, also=also)]
     if level.bare is not None and (changes_inside(rule) or rule.has("p", "proxy")) and not _spares_folders(rule):
-        routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (Leave(level.label, node.span),), node.span, accident=True))
-    if level.prefix is not None and changes_inside(rule):
+        # mod_dir.c, fixup_dir (2.4.71, probed): the redirect to the folder has the query that the rule has made.
+        path, mark, query = substitution.partition("?")
+        edit = _query(rule, mark, query, _templates(rule, level, label, condition_label, own, context))
+        edited = (Rewrite(None, edit, internal=False, span=node.span),) if edit is not None else ()
+        routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (*edited, Leave(level.label, node.span)), node.span, accident=True))
+    if level.prefix is not None and not level.whole and changes_inside(rule):
         # A lookup inside is not carried out, so that what a rule would make of an index file that is not there is never found.
         there = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.ANY, strip=level.strip, span=node.span, walks=True)
         lost = AllOf((*parts, LookedUpInside(node.span), Not(there, node.span)), node.span)
@@ -243,7 +285,7 @@ def _empty_groups(pattern: Pattern, negated: bool) -> range:
 
 def _pattern(text: str, level: Level, ignores_case: bool, node: Node, context: Context) -> Pattern | None:
     """The rule's pattern for the whole path; in a folder it was written for what follows the folder. None: not read."""
-    if level.prefix is not None:
+    if level.prefix is not None and not level.whole:
         made = under(text, level.prefix)
         if made is None:
             context.value(node, text, "a pattern that is anchored as a whole, or not at all, was expected in a folder")
@@ -361,7 +403,7 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
     if tested.upper() in _FIXED:
         return _fixed("on" if level.secure else "off", wanted, ignores_case)
     template = maps.with_maps(tested, rule, context, lambda text: values.read_template(
-        text, rule=rule, condition=label, document_root=level.document_root, own={**own, **_names(level)}, backslashes=False))
+        text, rule=rule, condition=label, document_root=level.document_root, own={**_names(level), **own}, backslashes=False))
     if any(isinstance(part, Unread) for part in template):
         context.checked(template, node.span, "RewriteCond")
         return None
@@ -396,16 +438,18 @@ def minds_no_path(rule: Rule) -> bool:
 def _names(level: Level) -> dict[str, Template]:
     # A lookahead for who asks finds him who is let in, once that is known (2.4.71, probed).
     user: dict[str, Template] = {"LA-U:REMOTE_USER": level.user or (Var(Variable.USER),)} if level.user or level.prefix is not None else {}
-    if level.prefix is None:
+    if level.by_url:
+        user["REQUEST_URI"] = (Var(Variable.URL_PATH),)
+    if level.prefix is None or level.whole:
         return {**user, "REQUEST_FILENAME": (Var(Variable.PATH),), "SCRIPT_FILENAME": (Var(Variable.PATH),)}
     return user
 
 
 def _file(node: Node, tested: str, kind: FileKind, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:
     """`%{REQUEST_FILENAME} -f`: in a folder the file that the path stands for; at server level the path itself, as a file's name."""
-    if re.fullmatch(r"%\{(REQUEST|SCRIPT)_FILENAME\}", tested) and level.prefix is not None:
+    if re.fullmatch(r"%\{(REQUEST|SCRIPT)_FILENAME\}", tested) and level.prefix is not None and not level.whole:
         return FileExists((level.folder,), (Var(Variable.PATH),), kind, strip=level.strip, span=node.span, walks=True)
-    template = values.read_template(tested, rule=rule, condition=label, document_root=level.document_root, own={**own, **_names(level)}, backslashes=False)
+    template = values.read_template(tested, rule=rule, condition=label, document_root=level.document_root, own={**_names(level), **own}, backslashes=False)
     if any(isinstance(part, Unread) for part in template):
         context.checked(template, node.span, "RewriteCond")
         return None
@@ -419,15 +463,7 @@ def _file(node: Node, tested: str, kind: FileKind, level: Level, rule: str, labe
 # --- what a rule does -------------------------------------------------------------------------------------------------------
 
 def _effects(rule: Rule, substitution: str, level: Level, label: str, condition: str, own: dict[str, Template], after: tuple[Step, ...], context: Context) -> tuple[Step, ...]:
-    node = rule.node
-    names = {**own, **_names(level)}
-
-    def template(text: str, escapes: bool = False) -> Template:
-        def plain(piece: str, escapes: bool = escapes) -> Template:
-            return context.template(piece, node, rule=label, condition=condition, escapes=escapes, document_root=level.document_root, own=names)
-
-        return maps.with_maps(text, label, context, plain) if maps.asks_map(text) else plain(text)
-
+    node, template = rule.node, _templates(rule, level, label, condition, own, context)
     steps: list[Step] = []
     for flag in rule.variables:
         name, _, value = flag.partition(":")
@@ -456,7 +492,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         forward = level.forward(node, made, substitution, frozenset({*rule.flags, *({"qsd"} if rule.has("qsdiscard") else ())}))
         # What is refused is refused before the rule sets its variables (2.4.71, probed).
         refusal = forward[:1] if forward and isinstance(forward[0], Choose) and forward[0].routes[0].accident else ()
-        return (*refusal, *steps, *_asked_first(level, node), *forward[len(refusal):])
+        return (*refusal, *steps, *_asked_first(level, node, rule.has("qsd", "qsdiscard") and not mark), *forward[len(refusal):])
     if code is not None or _URL.match(substitution):
         return (*steps, _redirect(rule, status, path, mark, query, encodes, level, template))
     if substitution == "-":
@@ -482,13 +518,27 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     return (*steps, *after)
 
 
-def _asked_first(level: Level, node: Node) -> tuple[Step, ...]:
+def _templates(rule: Rule, level: Level, label: str, condition: str, own: dict[str, Template], context: Context) -> Callable[..., Template]:
+    """What reads a rule's texts: its groups, its conditions' groups, and its maps."""
+    def template(text: str, escapes: bool = False) -> Template:
+        def plain(piece: str, escapes: bool = escapes) -> Template:
+            return context.template(piece, rule.node, rule=label, condition=condition, escapes=escapes, document_root=level.document_root, own={**_names(level), **own})
+
+        return maps.with_maps(text, label, context, plain) if maps.asks_map(text) else plain(text)
+
+    return template
+
+
+def _asked_first(level: Level, node: Node, drops_query: bool) -> tuple[Step, ...]:
     """mod_dir.c, fixup_dir: a folder that is there has its index files asked for first, even if a rule has named an origin (2.4.71, probed)."""
     if level.prefix is None or not level.indexes:
         return ()
+    dropped = (Rewrite(None, QueryEdit(), internal=False, span=node.span),) if drops_query else ()
     folder = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=level.strip, span=node.span)
-    asked = tuple(Restart(SITE, node.span, asks=(Var(Variable.PATH), name)) for name in level.indexes)
-    return (Choose((Route(AllOf((PathMatches(Pattern("/$"), span=node.span), folder), node.span), asked, accident=True),), node.span),)
+    asked = tuple(Route(held, tuple(Restart(SITE, node.span, asks=tuple((Var(Variable.PATH), name) for name in names), indexes=True) for _ in names[:1]), node.span)
+                  for held, names in level.indexes)
+    at_folder = AllOf((PathMatches(Pattern("/$"), span=node.span), folder), node.span)
+    return (Choose((Route(at_folder, (*dropped, Choose(asked, node.span)), accident=True),), node.span),)
 
 
 def _query(rule: Rule, mark: str, query: str, template: Callable[..., Template]) -> QueryEdit | None:
@@ -508,8 +558,12 @@ def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes
         location = join(level.shown or level.base, location)
     elif path.startswith("$") and level.prefix is not None and not _begins_with_map(path):
         location = join(level.shown or level.base, location)
+    # mod_rewrite.c, hook_uri2file (2.4.71, probed): unless it is the client's as it came, the whole query is percent-encoded, percent signs and all.
+    changed = encodes and bool(mark) and query not in (("",) if rule.has("qsa", "qsappend") else ("", "%{QUERY_STRING}"))
     if mark:
         written = template(query, encodes)
+        if changed:
+            written = tuple(quote(part, _SPARED) if isinstance(part, str) else part for part in written)
         location = join(location, "?", written) if query else location
         if rule.has("qsa", "qsappend"):
             location = join(location, (Var(Variable.QUERY, "&" if query else "?"),))
@@ -517,7 +571,7 @@ def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes
         location = told
     elif not rule.has("qsd", "qsdiscard"):
         location = join(location, (Var(Variable.QUERY, "?"),))
-    return Redirect(status, location, absolute=True, insists=True, refuses_marks=not rule.has("unsafeallow3f"), span=rule.node.span, comments=rule.node.comments, encodes_path=encodes)
+    return Redirect(status, location, absolute=True, insists=True, refuses_marks=not rule.has("unsafeallow3f"), span=rule.node.span, comments=rule.node.comments, encodes_path=encodes, encodes_query=changed)
 
 
 def _begins_with_map(path: str) -> bool:

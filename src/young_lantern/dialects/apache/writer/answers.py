@@ -13,7 +13,7 @@ from collections.abc import Callable
 from ....codes import NO_COUNTERPART
 from ....model import Abort, Capture, Disposition, Redirect, Respond, Template, Var, Variable
 from ...noting import Unwritable
-from .conditions import Asked
+from .conditions import Asked, target_in_query
 from .context import Context
 from .errors import STATUSES, body_text
 from .output import Node
@@ -23,12 +23,16 @@ _FLAGS = {403: "F", 410: "G"}
 # Signs of a URL that mod_rewrite would percent-encode.
 _ENCODED = re.compile(r"[%#\s\"<>\\^`{|}]|[^\x00-\x7f]")
 
+_OF_QUERIES = frozenset({Variable.QUERY, Variable.ARGUMENT, Variable.ARGUMENTS})
+
 
 def write_redirect(step: Redirect, asked: Asked, context: Context) -> list[Node] | Unwritable:
-    location, flags = _without_query(step.location)
+    location, flags = _without_query(step.location, context)
     literals = "".join(part for part in location if isinstance(part, str))
     from_request = any(isinstance(part, Capture) or isinstance(part, Var) and part.variable in (Variable.PATH, Variable.PATH_ESCAPED) for part in location)
-    if _ENCODED.search(literals) and not from_request:
+    asks_query = "QSA" in flags or target_in_query(location, context) is not None or any(isinstance(part, Var) and part.variable in _OF_QUERIES for part in location[1:])
+    # Without NE what the query has percent-encoded would be so once more (reader/rewrites.py, _redirect).
+    if (_ENCODED.search(literals) or asks_query) and not from_request:
         flags = ["NE", *flags]
     text = context.in_rule(location, step.span, asked)
     if isinstance(text, Unwritable):
@@ -38,11 +42,11 @@ def write_redirect(step: Redirect, asked: Asked, context: Context) -> list[Node]
     return rule(asked, text, [f"R={step.status}", *flags, "L"], context, (step.span,), step.comments)
 
 
-def _without_query(location: Template) -> tuple[Template, list[str]]:
+def _without_query(location: Template, context: Context) -> tuple[Template, list[str]]:
     """A Location without the client's query at its end, and the flags that say what becomes of that."""
     literals = "".join(part for part in location if isinstance(part, str))
     last = location[-1] if location else None
-    if last in (Var(Variable.TARGET), Var(Variable.TARGET_NOW)):
+    if last in (Var(Variable.TARGET), Var(Variable.TARGET_NOW)) and target_in_query(location, context) is None:
         return (*location[:-1], Var(Variable.PATH_ESCAPED)), []
     if last == Var(Variable.QUERY, "?") and "?" not in literals:
         return location[:-1], []

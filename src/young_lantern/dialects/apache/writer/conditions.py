@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 
 from ....fitting.closing import of_paths
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs,
+    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Rewritten, SchemeIs, Template, TextIs,
     TextMatches, Var, Variable,
 )
 from ....model.placeholders import is_open
@@ -63,6 +63,10 @@ def write_conditions(parts: tuple[Condition, ...], used: object, context: Contex
             flags = [*words[2:], *(["OR"] if number < len(literals) - 1 else [])]
             asked.conditions.append(context.line("RewriteCond", *words[:2], *([f"[{','.join(flags)}]"] if flags else [])))
     pieces = {item for item in walk(used) if isinstance(item, Var) and item.variable in (Variable.ARGUMENT, Variable.ARGUMENTS, Variable.COOKIE)}
+    target = next((found for item in walk(used) if isinstance(item, Redirect) and (found := target_in_query(item.location, context)) is not None), None)
+    if target is not None and not pieces and not last:
+        asked.conditions.append(context.line("RewriteCond", "%{THE_REQUEST}", values.quote(r"^\S+ (\S+)")))
+        asked.piece = target
     if len(pieces) == 1 and not last:
         piece = pieces.pop()
         subject, before, _ = _piece((piece,)) or ("", "", "")
@@ -72,6 +76,12 @@ def write_conditions(parts: tuple[Condition, ...], used: object, context: Contex
         pattern = next(item.pattern for item in last[0] if isinstance(item, TextMatches))
         asked.condition, asked.groups = pattern.label, {**asked.groups, **groups_of(pattern.text)}
     return asked
+
+
+def target_in_query(location: Template, context: Context) -> Var | None:
+    """The variable by which a Location has the target in its query, if it is still the one that was received: `/login?next=/here?and=there`."""
+    wanted = (Var(Variable.TARGET), *(() if context.rewritten else (Var(Variable.TARGET_NOW),)))
+    return next((part for number, part in enumerate(location) if isinstance(part, Var) and part in wanted and any(isinstance(item, str) and "?" in item for item in location[:number])), None)
 
 
 def _once(paths: list[Condition]) -> list[Condition]:

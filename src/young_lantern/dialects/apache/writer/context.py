@@ -22,7 +22,7 @@ class Names:
     """By which names a rule's groups are known: the label of its pattern, and of its last condition.
 
     whole: what stands for the current path in the substitution
-    piece: the argument or cookie whose value is the last condition's group
+    piece: the argument, cookie or target whose value is the last condition's group
     groups: the numbers of named groups
     """
 
@@ -70,6 +70,9 @@ class Context(Noting):
     told: set[int] = field(default_factory=set)
     files: dict[str, str] = field(default_factory=dict)  # of users, by name
     scripts: set[int] = field(default_factory=set)
+    told_by: dict[int, tuple[Node, ...]] = field(default_factory=dict)  # leaf -> what the application behind it is told besides
+    told_roots: list[Template] = field(default_factory=list)  # of applications
+    sockets: dict[str, str] = field(default_factory=dict)  # the name that each is known by
     parameters: set[str] = field(default_factory=set)  # variables that applications are told
     marked: list[Node] = field(default_factory=list)
     filled: set[str] = field(default_factory=set)

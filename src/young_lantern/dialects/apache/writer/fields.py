@@ -13,9 +13,10 @@ from itertools import groupby
 
 from ....codes import EXPIRES_DATE_LOST
 from ....fitting import answer_types
-from ....model import Condition, Disposition, Field, HttpDate, Not, Operation, literal, Var, Variable
+from ....model import CONTENT, Condition, Disposition, Field, HttpDate, Not, Operation, literal, Var, Variable
 from ...noting import EARLY, Unwritable
 from ..values import quote
+from . import content
 from .context import Context
 from .output import Node
 
@@ -45,11 +46,14 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, by_rule: bool, conte
         # A line that asks for the type does so itself.
         made += [(line, field if asked is None else replace(field, when=others)) for line in lines]
         set_names.add(field.name.lower())
-    return made
+    # The filter's line stands once for all texts.
+    return [pair for number, pair in enumerate(made) if not (pair[0].words[1:2] == ["SUBSTITUTE"] and any(other[0].words == pair[0].words for other in made[:number]))]
 
 
 def _lines(field: Field, forwards: bool, by_rule: bool, before: set[str], context: Context) -> list[Node]:
     spans, name = (field.span,), field.name
+    if name == CONTENT:
+        return content.write_edit(field, context)
     if by_rule and field.operation in (Operation.REMOVE, Operation.EDIT) and name.lower() not in before:
         context.idle.setdefault(field.span, "an answer of the server's own has no such field")
         return []

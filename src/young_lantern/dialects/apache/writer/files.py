@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Iterable
 
 from ....fitting import Chain, leaves
 from ....fitting.places import at_path
-from ....model import ALWAYS, Condition, Folders, Forward, Not, PathIs, PathStartsWith, ServeFiles, Span, Var, Variable, literal
+from ....model import ALWAYS, Condition, Folders, Forward, Not, PathIs, PathStartsWith, ServeFiles, Span, Template, Var, Variable, literal
 from ...noting import Unwritable
 from .. import defaults
 from ..values import quote, word
@@ -25,9 +26,9 @@ from .rewrites import rule
 ROOT = "%{DOCUMENT_ROOT}"
 
 
-def choose_root(chain: Chain) -> str:
-    """The folder that most answers of a site are served from; "" if there is none."""
-    counted: Counter[str] = Counter()
+def choose_root(chain: Chain, told: Iterable[Template] = ()) -> str:
+    """The folder that most answers of a site are served from, or applications are told; "" if there is none."""
+    counted = Counter(root.rstrip("/") or "/" for template in told if (root := literal(template)))
     for leaf in leaves(chain):
         if isinstance(leaf.answer, ServeFiles) and not leaf.answer.strip and leaf.answer.whole_path is None and (root := literal(leaf.answer.root)):
             counted[root.rstrip("/") or "/"] += 1

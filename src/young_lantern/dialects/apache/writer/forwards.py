@@ -56,6 +56,8 @@ def write_mapping(step: Forward, parts: tuple[Condition, ...], as_received: bool
     as_received: the target may go on as it came; where rules change paths that then are mapped, it must not (2.4.71, probed)
     """
     step = with_query(step)
+    if step.protocol not in ("http", "h2c"):
+        as_received = False  # an application is told the path, not the target
     asked = [part for part in parts if part is not ALWAYS]
     spans = (step.span, *step.also)
     url = write_pool(step, context)
@@ -137,7 +139,7 @@ def write_exclusion(parts: tuple[Condition, ...], spans: tuple[Span | None, ...]
 def write_rule(step: Forward, asked: Asked, context: Context) -> list[Node] | Unwritable:
     """A forward whose conditions take a rule: the flag P."""
     step = with_query(step)
-    url = write_pool(step, context)
+    url = write_pool(step, context, by_rule=True)
     if isinstance(url, Unwritable):
         return url
     flags = ["P", "L"]
@@ -166,7 +168,7 @@ def write_moved(item: Rewrite, step: Forward, asked: Asked, context: Context) ->
     """A changed path that goes to an origin, in one rule."""
     if not isinstance(step.target, AsReceived | Mapped) or isinstance(step.target, Mapped) and step.target.prefix not in ("", "/"):
         return Unwritable("several changes of the path, one after the other, before the origin is asked")
-    url = write_pool(step, context)
+    url = write_pool(step, context, by_rule=True)
     if isinstance(url, Unwritable):
         return url
     base = context.plain(step.target.replacement, step.span) if isinstance(step.target, Mapped) else ""
@@ -181,12 +183,19 @@ def write_moved(item: Rewrite, step: Forward, asked: Asked, context: Context) ->
     return rule(asked, text, [*flags, "P", "L"], context, (item.span, step.span, *step.also), (*item.comments, *step.comments))
 
 
+_SCHEMES = {("http", True): "https", ("h2c", True): "h2"}
+_MODULES = {"h2c": "http2"}
+
+
 # --- pools --------------------------------------------------------------------------------------------------------------------
 
-def write_pool(step: Forward, context: Context) -> str | Unwritable:
-    """`http://origin:8000` for a pool of one member, else `balancer://name`, whose section is written once."""
-    scheme = "https" if step.secure else "http"
-    context.modules |= {"proxy", "proxy_http"}
+def write_pool(step: Forward, context: Context, by_rule: bool = False) -> str | Unwritable:
+    """`http://origin:8000` for a pool of one member, else `balancer://name`, whose section is written once.
+
+    by_rule: in a rule, where mod_rewrite knows no uwsgi:// and puts its own host before it (is_absolute_uri; 2.4.71, probed)
+    """
+    scheme = _SCHEMES.get((step.protocol, step.secure), step.protocol)
+    context.modules |= {"proxy", f"proxy_{_MODULES.get(step.protocol, step.protocol)}"}
     if step.secure:
         context.modules.add("ssl")
     pool = context.estate.pool(step.pool)
@@ -196,7 +205,11 @@ def write_pool(step: Forward, context: Context) -> str | Unwritable:
         context.reached.add(pool.span)
     if not pool.members:
         return Unwritable("an origin: there is none that can be asked")
-    if pool.inline and len(pool.members) == 1:
+    # In a rule mod_rewrite knows no uwsgi://, and a socket's other protocols only in a balancer.
+    named = not by_rule or step.protocol in ("http", "h2c") or step.protocol == "scgi" and not pool.members[0].address.startswith("unix:")
+    if pool.inline and len(pool.members) == 1 and named and pool.members[0].address.startswith("unix:"):
+        return f"{pool.members[0].address}|{scheme}://{_name_of(pool.members[0].address, context)}"
+    if pool.inline and len(pool.members) == 1 and named:
         return f"{scheme}://{_address(pool.members[0].address, step.secure)}"
     if pool.name not in context.balancers:
         context.balancers[pool.name] = _free(pool, context)
@@ -209,6 +222,17 @@ def write_pool(step: Forward, context: Context) -> str | Unwritable:
             held = {"timeout", *(word.partition("=")[0] for word in line.words)}
             line.words += [option for option in _options(step, context) if option.partition("=")[0] not in held]
     return f"balancer://{context.balancers[pool.name]}"
+
+
+def _name_of(socket: str, context: Context) -> str:
+    """The name that httpd knows a socket by: two of one name would be the first of them (proxy_util.c, ap_proxy_define_worker; 2.4.71, probed)."""
+    if socket not in context.sockets:
+        wish = re.sub(r"[^a-z0-9]+", "-", re.sub(r"\.\w+$", "", socket.rpartition("/")[2]).lower()).strip("-") or "origin"
+        name, number = (wish, 2) if context.sockets else ("localhost", 1)
+        while name in context.sockets.values():
+            name, number = f"{wish}-{number}", number + 1
+        context.sockets[socket] = name
+    return context.sockets[socket]
 
 
 def _free(pool: Pool, context: Context) -> str:
@@ -227,7 +251,7 @@ def _address(address: str, secure: bool) -> str:
 def _balancer(name: str, pool: Pool, scheme: str, context: Context) -> Node:
     lines = []
     for member in pool.members:
-        words = [quote(f"{scheme}://{_address(member.address, scheme == 'https')}")]
+        words = [quote(f"{member.address}|{scheme}://{_name_of(member.address, context)}" if member.address.startswith("unix:") else f"{scheme}://{_address(member.address, scheme == 'https')}")]
         words += [f"loadfactor={member.weight}"] if member.weight != 1 else []
         words += [f"status=+{sign}" for sign, said in (("H", member.backup), ("D", member.down)) if said]
         words += [f"retry={round(member.fail_seconds)}"] if member.fail_seconds is not None else []
@@ -349,16 +373,26 @@ def write_reverses(step: Forward, context: Context) -> list[Node]:
     return [line for mapping in mappings if (line := _reverse(mapping, context)) is not None]
 
 
-def contradicting(nodes: list[Node]) -> set[tuple[str, ...]]:
-    """The words of ProxyPassReverse lines of which an earlier one takes what a later one is for: httpd has one list of them, places of other servers their own."""
-    found: set[tuple[str, ...]] = set()
+def contradicting(nodes: list[Node], steps: list[Forward], context: Context) -> set[tuple[str, ...]]:
+    """The words of ProxyPassReverse lines of which an earlier one takes what a later one is for: httpd has one list of them, places of other servers their own.
+
+    Some of the steps map nothing, or by a pattern: what is written for another place of their origin would count for them as well.
+    """
     rows = list(dict.fromkeys(tuple(node.words) for node in nodes))
+    unmapped = tuple(base for step in steps if not step.redirects and not any(location_mapping(field) for field in step.response_fields) for base in _bases(step, context))
+    found = {row for row in rows if row[2].strip('"').startswith(unmapped)}
     for number, later in enumerate(rows):
         for earlier in rows[:number]:
             (path, url), (path2, url2) = ((words[1].strip('"'), words[2].strip('"')) for words in (earlier, later))
             if url2.startswith(url) and path2 != path + url2[len(url):] or url.startswith(url2) and path != path2 + url[len(url2):]:
                 found |= {earlier, later}
     return found
+
+
+def _bases(step: Forward, context: Context) -> list[str]:
+    """What the URLs of a step's origins begin with."""
+    pool = context.estate.pool(step.pool)
+    return [f"{'https' if step.secure else 'http'}://{address}/" for address in (step.pool, *(member.address for member in (pool.members if pool else ())))]
 
 
 def write_own_reverses(step: Forward, contradicting: set[tuple[str, ...]], context: Context) -> list[Node]:

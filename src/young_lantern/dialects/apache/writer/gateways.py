@@ -59,15 +59,15 @@ def as_files(chain: Chain, context: Context) -> list[Node]:
             context.lost(field.span, field.name, "httpd has one place for all applications of a host, and takes whole fields away there", "change it in the application")
     for name, value in first.parameters:
         text = literal(value)
-        if name == "HTTPS" and text == "on" and _over_tls(context) or name == "HTTP_HOST" and value in _HOST:
+        if name == "HTTPS" and text == "on" and over_tls(context) or name == "HTTP_HOST" and value in _HOST:
             continue  # so it is sent anyway
-        if text is None and name not in _OWN and all(isinstance(part, str) or isinstance(part, Var) and part.variable in _KNOWN_AT_FIRST for part in value):
+        if text is None and name not in OWN and all(isinstance(part, str) or isinstance(part, Var) and part.variable in KNOWN_AT_FIRST for part in value):
             # mod_proxy_fcgi tells an application all of a request's variables.
             # Behind the tables that it may be made of.
-            chain.items.insert(_lines_of_tables(chain), SetVariable(name, value, first.span, environment=True))
+            chain.items.insert(lines_of_tables(chain), SetVariable(name, value, first.span, environment=True))
             context.parameters.add(name)
             continue
-        if text is None or name in _OWN:
+        if text is None or name in OWN:
             if value:
                 context.lost(first.span, f"the parameter {name}", "httpd sends its own value, or has no line for one that depends on the request")
             continue
@@ -79,7 +79,7 @@ def as_files(chain: Chain, context: Context) -> list[Node]:
     return [context.line("FilesMatch", quote(_ENDING), spans=(first.span,), block=lines)]
 
 
-def _lines_of_tables(chain: Chain) -> int:
+def lines_of_tables(chain: Chain) -> int:
     """How many items at the chain's start only set variables."""
     def sets(item: object) -> bool:
         return isinstance(item, SetVariable) or isinstance(item, Branch) and all(sets(inner) for fork in item.forks for inner in fork.chain.items)
@@ -88,14 +88,15 @@ def _lines_of_tables(chain: Chain) -> int:
 
 
 # What httpd says by itself, whatever is set.
-_OWN = ("SCRIPT_FILENAME", "SCRIPT_NAME", "PATH_INFO", "DOCUMENT_ROOT", "QUERY_STRING", "REQUEST_URI")
+OWN = ("SCRIPT_FILENAME", "SCRIPT_NAME", "PATH_INFO", "DOCUMENT_ROOT", "QUERY_STRING", "REQUEST_URI")
 # What a rule at the start can say, and nothing changes later.
-_KNOWN_AT_FIRST = frozenset({Variable.HOST, Variable.AUTHORITY, Variable.SCHEME, Variable.CLIENT, Variable.FIELD, Variable.VARIABLE, Variable.METHOD})
+KNOWN_AT_FIRST = frozenset({Variable.HOST, Variable.AUTHORITY, Variable.SCHEME, Variable.CLIENT, Variable.FIELD, Variable.VARIABLE, Variable.METHOD})
 _TELLS = ("What clients say of themselves is told to applications, as before.",)
 _HOST = tuple((Var(variable),) for variable in (Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY))
 
 
-def _over_tls(context: Context) -> bool:
+def over_tls(context: Context) -> bool:
+    """Whether a site is reached by TLS alone."""
     return context.site is not None and all(listener.secure for listener in context.estate.listeners_of(context.site.key))
 
 

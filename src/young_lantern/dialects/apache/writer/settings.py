@@ -47,7 +47,7 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
     """Lines for the whole host, and sections."""
     head: list[Node] = []
     last: dict[tuple[str, str], list[Node]] = {}
-    own = forwards.contradicting(plan.reverses)
+    own = forwards.contradicting(plan.reverses, [case.leaf.answer for case in plan.cases if isinstance(case.leaf.answer, Forward)], context)
     plan.reverses = [node for node in plan.reverses if tuple(node.words) not in own]
     sections: dict[tuple[str, str], list[Node]] = {}
     head += _texts_for_all(plan, chain, context)
@@ -159,7 +159,7 @@ def _expiry(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 
 def _of_handlers(node: Node) -> bool:
-    return node.words[0] == "Header" and node.words[1] != "always"
+    return node.words[0] == "Header" and node.words[1] != "always" or node.words[0] == "Substitute" or "SUBSTITUTE" in node.words[:2]
 
 
 def _pages(status: str, case: Case, chain: Chain, context: Context) -> Lines | None:
@@ -239,6 +239,13 @@ def _intercepts(case: Case, chain: Chain, context: Context) -> Lines | None:
     return tuple(Said(node, tuple(node.words), "intercepts") for node in nodes)
 
 
+def _told_besides(case: Case, chain: Chain, context: Context) -> Lines | None:
+    """What an application behind a line for origins is told."""
+    if not isinstance(case.leaf.answer, Forward):
+        return None
+    return tuple(Said(node, tuple(node.words), " ".join(node.words[:2])) for node in context.told_by.get(id(case.leaf), ()))
+
+
 def _redirects(own: set[tuple[str, ...]], case: Case, chain: Chain, context: Context) -> Lines | None:
     if not isinstance(case.leaf.answer, Forward):
         return None
@@ -259,7 +266,7 @@ def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 # In the order in which the lines stand.
 _TOPICS = (
-    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("types", _types), ("default type", _default_type), ("requests", _requests), ("errors of origins", _intercepts),
+    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("types", _types), ("default type", _default_type), ("requests", _requests), ("errors of origins", _intercepts), ("applications", _told_besides),
 )
 
 

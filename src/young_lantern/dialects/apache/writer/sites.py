@@ -28,7 +28,7 @@ from ....model import SYSTEM_TRUST, AnswerPlainly, AskFirst, Disposition, Estate
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, word
-from . import files, gateways, heads, logs, routes, settings, tls, waits
+from . import applications, files, gateways, heads, logs, routes, settings, tls, waits
 from .context import Context
 from .kept_connections import closed_after_pages
 from .output import Node
@@ -116,10 +116,11 @@ def write_body(site: Site, context: Context) -> list[Node]:
     context.deciding = deciding_variables(chain)
     own_types.defaults_as_settings(chain)
     waits.choose_wait(chain, context)
-    applications = gateways.as_files(chain, context)
+    applications.as_origins(chain, context)
+    scripts = gateways.as_files(chain, context)
     # What was left out by then decides nothing, and is told to be idle.
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
-    context.document_root = files.choose_root(chain)
+    context.document_root = files.choose_root(chain, context.told_roots)
     context.asked_indexes = routes.indexes_of_origins(chain)
     plan = routes.write_plan(chain, passing, context)
     routes.settle_passed(plan, context)
@@ -146,7 +147,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     nodes += plan.aliases
     served = [(case.leaf.answer, case.parts) for case in plan.cases if isinstance(case.leaf.answer, ServeFiles)]
     closed = closed_after_pages([*nodes, *sections], plan.mappings, context)
-    return [*nodes, *files.write_folders(served, chain, context), *sections, *closed, *applications]
+    return [*nodes, *files.write_folders(served, chain, context), *sections, *closed, *scripts]
 
 
 def _asked(step: AskFirst, leaf: Leaf, context: Context) -> None:

@@ -93,10 +93,10 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
         # reverseproxy.go (2.6.2, probed): content does not go along with such a method.
         up.append(Field(Side.REQUEST, Operation.REMOVE, "Content-Length"))
     secure = secure or any(address.startswith("https://") for address in addresses)
-    other = next((found[1] for address in addresses if (found := re.match(r"(\w+)://", address)) and found[1] not in ("http", "https")), "h2c" if "h2c" in times else "")
+    by_h2 = "h2" in times or any(address.startswith("h2c://") for address in addresses)
+    other = next((found[1] for address in addresses if (found := re.match(r"(\w+)://", address)) and found[1] not in ("http", "https", "h2c")), "")
     if other:
-        # An origin that speaks HTTP/2 alone answers nobody who speaks HTTP/1.1.
-        context.unread(directive, f"{other}://", "http:// or https:// was expected; origins that speak something else are not read")
+        context.unread(directive, f"{other}://", "http://, https:// or h2c:// was expected; origins that speak something else are not read")
         return (Unserved(directive.span.directive, directive.span),)
     pool = pool_of(addresses, policy, secure, directive, context)
     if not context.pools[pool].members or any(re.search(r"\s", address) for address in addresses):
@@ -108,7 +108,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
     if trusts:
         forwarded[0] = defaults.TRUSTED_CHAIN
     return (Forward(
-        pool=pool, secure=secure, tls=tls if secure else OriginTls(), target=target, fields=(*forwarded, *up), response_fields=tuple(down),
+        pool=pool, protocol="h2c" if by_h2 else "http", secure=secure, tls=tls if secure else OriginTls(), target=target, fields=(*forwarded, *up), response_fields=tuple(down),
         connect_seconds=times.get("dial_timeout"), read_seconds=min(filter(None, (times.get("read_timeout"), times.get("response_header_timeout"))), default=None), send_seconds=times.get("write_timeout"),
         intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises, in_place=tuple(in_place), sends_status=status, method=method, method_span=directive.span if method else None,
         upgrades=True, asks_gzip=times.get("compression") is None, span=directive.span, comments=directive.comments,
@@ -193,8 +193,8 @@ def _read_transport(inner: Directive, times: dict[str, float | None], directive:
             times[line.name] = values.read_duration_or_open(line.args[0])
         elif line.name == "compression":
             times["compression"] = 0.0 if line.args == ["off"] else None
-        elif line.name == "versions" and "h2c" in line.args:
-            times["h2c"] = None
+        elif line.name == "versions" and ("h2c" in line.args or line.args == ["2"]):
+            times["h2"] = None
         elif line.name in _OF_CONNECTIONS:
             pass
         elif line.name.startswith("tls"):

@@ -1,7 +1,8 @@
 """Error pages -> Caddy `handle_errors`. Mirror: reader/sites.py (_errors).
 
-Rule:     handle_errors belongs to the site, error pages of the source to a place in it: those that most answers have are
-          written, others are noted. It acts on errors that Caddy makes itself, not on those of an origin.
+Rule:     handle_errors belongs to the site, error pages of the source to a place in it: what most answers have is written as it is, and places
+          with other pages, or with none, put their name into a variable that is asked there. It acts on errors that Caddy makes itself,
+          not on those of an origin.
 """
 
 from __future__ import annotations
@@ -10,10 +11,10 @@ from collections import Counter
 from dataclasses import dataclass, replace
 
 from ....codes import ERROR_PAGE_PARTLY
-from ....fitting import Chain, Leaf, answer_types, hoist, leaves, unroll
+from ....fitting import Branch, Chain, Leaf, answer_types, hoist, leaves, unroll
 from ....fitting.static import bare
 from ....model import (
-    Abort, Block, Disposition, ErrorPage, ErrorPages, Estate, Forward, Gateway, InPlace, QueryEdit, Redirect, Respond, Rewrite, ServeFiles, SetPath, Site,
+    Abort, Block, Disposition, ErrorPage, ErrorPages, Estate, Forward, Gateway, InPlace, QueryEdit, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable, Site,
     Span, literal,
 )
 from ....model.walk import walk
@@ -27,22 +28,51 @@ _OWN_ERRORS = ("Errors of these hosts have no page, as before; without this line
 
 @dataclass(frozen=True)
 class Pages:
-    """The error pages that most answers of a site have, those of other places, and the fields that answers carry."""
+    """The error pages that most answers of a site have, those of other places by their names, those that are not written, and the fields that answers carry."""
 
     chosen: ErrorPages
+    named: dict[str, ErrorPages]
     others: tuple[ErrorPages, ...]
     given: frozenset[tuple[object, ...]]
+
+
+# More places with pages of their own than these would make a table of errors out of a site.
+_MOST_NAMED = 8
+_PLACE = "errors_of"
+_NONE = ErrorPages(())
+_NO_PAGE = ("Places with pages of their own have no others.",)
 
 
 def choose_pages(chain: Chain) -> Pages | None:
     """The error pages of a chain that was not hoisted yet; None if there are none."""
     raising = [leaf for leaf in leaves(chain) if not isinstance(leaf.answer, Redirect)]
-    counted = Counter(leaf.settings.pages for leaf in raising)
-    chosen = next((pages for pages, _ in counted.most_common() if pages is not None), None)
-    if chosen is None:
+    counted = Counter(leaf.settings.pages or _NONE for leaf in raising if not isinstance(leaf.answer, Abort) and not (isinstance(leaf.answer, Respond) and not leaf.answer.raises))
+    if all(not pages.pages for pages in counted):
         return None
     given = frozenset(_meaning_of(leaf) for leaf in raising if not isinstance(leaf.answer, Abort))
-    return Pages(chosen, tuple(pages for pages in counted if pages is not None and pages != chosen), given)
+    kinds: dict[object, ErrorPages] = {}
+    for pages, _ in counted.most_common():
+        kinds.setdefault(bare(pages.pages), pages)
+    chosen, *others = kinds.values()
+    # Of very many the rarest have no page, rather than that of another place.
+    names = {bare(pages.pages): (f"place_{number}" if pages.pages and number <= _MOST_NAMED else "none") for number, pages in enumerate(others, 1)}
+    _mark(chain, names)
+    named = {name: pages for pages in others if (name := names[bare(pages.pages)]) != "none"} | ({"none": _NONE} if "none" in names.values() else {})
+    return Pages(chosen, named, tuple(pages for pages in counted if pages.pages and pages not in (chosen, *named.values())), given)
+
+
+def _mark(chain: Chain, names: dict[object, str]) -> None:
+    """Puts the name of a place's pages into a variable, where they are others than the site's."""
+    made: list[object] = []
+    for item in chain.items:
+        if isinstance(item, Branch):
+            for fork in item.forks:
+                _mark(fork.chain, names)
+        elif isinstance(item, Leaf) and not isinstance(item.answer, Redirect | Abort) and not (isinstance(item.answer, Respond) and not item.answer.raises):
+            if name := names.get(bare((item.settings.pages or _NONE).pages)):
+                made.append(SetVariable(_PLACE, (name,)))
+        made.append(item)
+    chain.items[:] = made  # type: ignore[assignment]
 
 
 def answer_in_place(chain: Chain, pages: Pages | None, context: Context) -> None:
@@ -89,8 +119,15 @@ def write_pages(pages: Pages | None, site: Site, context: Context) -> list[Node]
                 context.note(page.span, Disposition.UNSUPPORTED, ERROR_PAGE_PARTLY, statuses=_statuses(page),
                              reason="Caddy has one set of error pages for a site, and this line holds for a part of it only")
     block: list[Node] = []
-    for page in filter(None, map(context.pages_of_tls, pages.chosen.pages)):
-        block += _write_page(page, site, set(pages.given), context)
+    for name, own in pages.named.items():
+        for page in filter(None, map(context.pages_of_tls, own.pages)):
+            if page.span not in context.answered:
+                block += _write_page(page, site, set(pages.given), context, name)
+    usual = [node for page in filter(None, map(context.pages_of_tls, pages.chosen.pages)) for node in _write_page(page, site, set(pages.given), context)]
+    if usual and pages.named:
+        matcher = context.name("errors elsewhere")
+        block += [Node([f"@{matcher}", "vars", _PLACE, *pages.named]), Node(["handle", f"@{matcher}"], [Node(["respond", '""'])], (), _NO_PAGE)]
+    block += usual
     if not block:
         return []
     return [Node(["handle_errors"], block, (), apart=True)]
@@ -104,17 +141,22 @@ def _meaning_of(leaf: Leaf) -> tuple[object, ...]:
     return tuple((item.name.lower(), item.operation, item.value) for item in leaf.settings.fields if item.statuses is None)
 
 
-def _write_page(page: ErrorPage, site: Site, given: set[tuple[object, ...]], context: Context) -> list[Node]:
+def _write_page(page: ErrorPage, site: Site, given: set[tuple[object, ...]], context: Context, place: str = "") -> list[Node]:
     inner = _inside(page, site, given, context)
     if isinstance(inner, Unwritable):
         context.lost(page.span, "error_page", f"it needs {inner.what}")
         return []
     spans = (page.span,) if page.span else ()
+    if page.statuses is None and place:
+        name = context.name(f"errors {place}")
+        return [Node([f"@{name}", "vars", _PLACE, place], None, spans), Node(["handle", f"@{name}"], inner, spans, page.comments)]
     if page.statuses is None:
         return inner
     codes = sorted(page.statuses)
     name = context.name("error " + "_".join(map(str, codes[:3])))
     test = f"`{{err.status_code}} == {codes[0]}`" if len(codes) == 1 else f"`{{err.status_code}} in [{', '.join(map(str, codes))}]`"
+    if place:
+        return [Node([f"@{name}"], [Node(["expression", test]), Node(["vars", _PLACE, place])], spans), Node(["handle", f"@{name}"], inner, spans, page.comments)]
     return [Node([f"@{name}", "expression", test], None, spans), Node(["handle", f"@{name}"], inner, spans, page.comments)]
 
 
@@ -157,7 +199,7 @@ def _keeping_status(chain: Chain, page: ErrorPage, given: set[tuple[object, ...]
     # Whether the file is there, file_server sees itself.
     left_out = ("header", "try_files") if same_fields else ("try_files",)
     written = routes.write_chain(chain, context)
-    nodes = [node for node in written if node.words[0] not in left_out]
+    nodes = [node for node in map(_named_first, written) if node.words[0] not in left_out]
     for node in written:
         for span in node.spans if node.words[0] == "try_files" else ():
             context.implied(span, "whether the page's file is there, the file server sees itself")
@@ -169,6 +211,13 @@ def _keeping_status(chain: Chain, page: ErrorPage, given: set[tuple[object, ...]
             if node.words[0] == "file_server":
                 node.block = [*(node.block or []), Node(["status", str(page.status.fixed or 200)])]
     return nodes
+
+
+def _named_first(node: Node) -> Node:
+    """A try_files for one file by its name -> the rewrite to that file."""
+    if node.words[0] == "try_files" and node.words[2:] in ([], ["=404"]) and "{" not in node.words[1]:
+        return Node(["rewrite", "*", node.words[1]], None, node.spans, node.comments)
+    return node
 
 
 def _set_anew(nodes: list[Node]) -> None:

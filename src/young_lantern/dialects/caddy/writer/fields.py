@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from ....codes import EXPIRES_DATE_LOST, FIELD_ON_ERRORS
 from ....fitting.static import bare
-from ....model import AllOf, Condition, Disposition, Field, HttpDate, Lookup, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, TextIs, TextMatches, Var, Variable, join, literal
+from ....model import CONTENT, AllOf, Condition, Disposition, Field, HttpDate, Lookup, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, TextIs, TextMatches, Var, Variable, join, literal
 from ....model.walk import walk
 from ..values import Unwritable, quote
 from .context import TARGET, Context
@@ -25,6 +25,9 @@ _SIGNS = {Operation.SET: "", **dict.fromkeys(_ADDS, "+"), Operation.DEFAULT: "?"
 def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context) -> list[Node]:
     """Response fields in force -> `header` nodes, two for each condition. forwards: an origin's answer may be among those that get them."""
     nodes: list[Node] = []
+    for edit in (field for field in fields if field.name == CONTENT):
+        context.lost(edit.span, "the change of the content", "Caddy has no line that changes what answers hold", "change it in the application, or build Caddy with a module for it")
+    fields = tuple(field for field in fields if field.name != CONTENT)
     fields = tuple(_unless_empty(field, context) for field in fields)
     for when in dict.fromkeys(field.when for field in fields):
         own = tuple(replace(field, when=None) for field in fields if field.when == when)

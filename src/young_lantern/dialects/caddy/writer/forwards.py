@@ -125,8 +125,8 @@ def _members(pool: Pool | None, step: Forward, context: Context) -> tuple[list[s
     if checks:
         more.append(Node(["fail_duration", values.write_duration(checks[0].fail_seconds or 10)]))
         more.append(Node(["max_fails", str(checks[0].max_fails or 1)]))
-    scheme = "https://" if step.secure else ""
-    return [scheme + member.address for member in usable], more
+    scheme = "https://" if step.secure else "h2c://" if step.protocol == "h2c" else ""
+    return [f"unix/{member.address.removeprefix('unix:')}" if member.address.startswith("unix:") else scheme + member.address for member in usable], more
 
 
 def _target(step: Forward, context: Context) -> tuple[list[Node], list[Node] | Unwritable]:
@@ -236,6 +236,9 @@ def _transport(step: Forward, context: Context) -> list[Node]:
         context.note(None, Disposition.CHANGED, ORIGIN_GZIP)
     elif not step.asks_gzip:
         lines.append(Node(["compression", "off"], None, (), ("Origins are asked for no coding, as before; Caddy by itself would ask for gzip then.",)))
+    pool = context.estate.pool(step.pool)
+    if step.protocol == "h2c" and (step.secure or pool is not None and any(member.address.startswith("unix:") for member in pool.members)):
+        lines.append(Node(["versions", *(["2"] if step.secure else ["h2c", "2"])]))
     return [Node(["transport", "http"], lines)] if lines else []
 
 

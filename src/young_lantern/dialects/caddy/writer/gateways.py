@@ -1,7 +1,7 @@
 """Gateway -> Caddy `reverse_proxy` with `transport fastcgi`. Mirror: ../reader/gateways.py.
 
 Rule:     the root is the one in force; a path is taken apart at .php, as the source did, or nearly so: the comparison shows where not.
-Left out: scripts below an alias, whose name Caddy would send without the prefix; parameters that the source did not send at all.
+Left out: applications that are asked by uWSGI's protocol or SCGI, for which Caddy has no transport; scripts below an alias, whose name Caddy would send without the prefix; parameters that the source did not send at all.
 """
 
 from __future__ import annotations
@@ -16,8 +16,13 @@ from .forwards import write_interception, write_status
 from .output import Node
 
 
+_NAMES = {"uwsgi": "uWSGI's protocol", "scgi": "SCGI"}
+
+
 def write_gateway(step: Gateway, context: Context) -> list[Node] | Unwritable:
     """Gateway -> nodes: the root where it differs, then `reverse_proxy`."""
+    if step.protocol != "fastcgi":
+        return Unwritable(f"an application that is asked by {_NAMES[step.protocol]}")
     if step.strip:
         return Unwritable("a script below an alias")
     spans = tuple(dict.fromkeys(span for span in (step.span, *step.also) if span))

@@ -9,6 +9,10 @@ from .context import Context
 from .output import Node
 
 
+# What takes the place of a file (Caddy documentation, log, "Output modules").
+_WRITERS = frozenset({"stdout", "stderr", "discard", "net"})
+
+
 def write_skip(log: LogTo, context: Context) -> list[Node]:
     """A part of a site that is not logged, or elsewhere."""
     if log.file is None:
@@ -29,6 +33,7 @@ def write_logs(logs: tuple[LogTo, ...], context: Context) -> list[Node]:
             for span in (log.span, log.format_span):
                 if span is not None:
                     context.note(span, Disposition.CHANGED, LOG_FORMAT, format=log.format)
-        output = [Node(["output", "file", quote(log.file)])] if log.file.startswith("/") else [Node(["output", log.file])] if log.file else []
+        # A path may begin with what is left to deployment, or be one below the server's own folder.
+        output = [Node(["output", *([] if log.file.partition(" ")[0] in _WRITERS else ["file"]), quote(log.file) if log.file not in _WRITERS else log.file])] if log.file else []
         nodes.append(Node(["log"], output, spans, setting=True))
     return nodes

@@ -12,7 +12,7 @@ from dataclasses import replace
 from typing import Any
 
 from ....model import (
-    SYSTEM_TRUST, AsReceived, Capture, CookieFlags, CookieMapping, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, OriginTls, Pattern, Placeholder, Pool, Side, Template, Written, join, literal,
+    SYSTEM_TRUST, AsReceived, Capture, CookieFlags, CookieMapping, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Operation, OriginTls, Pattern, Placeholder, Pool, Side, Template, Var, Variable, Written, join, literal,
 )
 from .. import defaults
 from ..syntax import Directive
@@ -23,11 +23,16 @@ from .interception import intercepts
 URL = re.compile(r"(https?)://([^/?]*?)((?:[/?]|\$(?:request_uri|uri|document_uri)\b|\$\{(?:request_uri|uri|document_uri)\}).*)?", re.DOTALL | re.IGNORECASE)
 
 
+# The path of a socket ends at a colon, or with the URL.
+SOCKET = re.compile(r"(https?)://(unix:[^:?$]+)(?::(.*))?", re.DOTALL | re.IGNORECASE)
+_LOCAL: Template = ("localhost",)
+
+
 def read_forward(directive: Directive, scope: Scope, prefix: str | None, context: Context, url: str = "") -> Forward | None:
     """The `proxy_pass` of a scope -> Forward. `prefix` is the location's own text, None in a pattern or named one; url: what it comes to with its variable."""
     context.use(directive)
     varies, written = bool(url), url or directive.args[0]
-    found = URL.fullmatch(written)
+    found = SOCKET.fullmatch(written) or URL.fullmatch(written)
     if not found:
         context.unread(directive, written, "http:// or https:// and an origin were expected (a variable may not hold the whole URL)")
         return None
@@ -35,7 +40,7 @@ def read_forward(directive: Directive, scope: Scope, prefix: str | None, context
     if any(not isinstance(part, str | Placeholder) for part in context.template(authority, directive)):
         context.unread(directive, directive.args[0], "an origin that does not depend on the request was expected")
         return None
-    pool = _pool(authority, scheme, directive, context)
+    pool = pool_of(authority, scheme, directive, context)
     target = Written(context.template(path, directive)) if varies and path else _target(path, prefix, directive, context)
     if prefix is None and path and "$" not in path and not varies:
         # proxy module, proxy_pass: the server refuses a path where there is no location's text that it could replace.
@@ -43,7 +48,7 @@ def read_forward(directive: Directive, scope: Scope, prefix: str | None, context
     has_variables = varies or literal(context.template(authority + path, directive)) is None
     http_version = context.used(scope, "proxy_http_version")
     buffering = context.switch(scope, "proxy_buffering", True)
-    set_fields, drops = _request_fields(scope, context)
+    set_fields, drops = request_fields(scope, context, authority=authority)
     version = http_version.args[0] if http_version else "1.0"
     return Forward(
         pool=pool, secure=scheme == "https", tls=_read_tls(scope, context) if scheme == "https" else OriginTls(), target=target, fields=(*set_fields, *drops),
@@ -123,10 +128,11 @@ def read_cookies(scope: Scope, context: Context) -> tuple[CookieMapping | Cookie
     return tuple(made)
 
 
-def _pool(authority: str, scheme: str, directive: Directive, context: Context) -> str:
+def pool_of(authority: str, scheme: str, directive: Directive, context: Context) -> str:
+    """The name of the pool that a line asks: its upstream, or the address that it names."""
     if authority not in context.pools:
         full = authority
-        if ":" not in re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", authority).rpartition("]")[2]:
+        if not authority.startswith("unix:") and ":" not in re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", authority).rpartition("]")[2]:
             full = f"{authority}:{443 if scheme == 'https' else 80}"
         context.pools[authority] = Pool(authority, (Member(full, span=directive.span),), inline=True, span=directive.span)
     return authority
@@ -141,17 +147,20 @@ def _target(path: str, prefix: str | None, directive: Directive, context: Contex
     return Mapped(prefix if prefix is not None else "", template)
 
 
-def _request_fields(scope: Scope, context: Context) -> tuple[list[Field], list[Field]]:
-    """The fields sent to the origin, nginx's own included; one `proxy_set_header` at a level hides all above."""
+def request_fields(scope: Scope, context: Context, line: str = "proxy_set_header", authority: str = "") -> tuple[list[Field], list[Field]]:
+    """The fields sent to the origin, nginx's own included; one `proxy_set_header`, or its like, at a level hides all above."""
     made: list[Field] = []
-    for directive in scope.inherited("proxy_set_header"):
+    for directive in scope.inherited(line):
         context.use(directive)
         value = context.template(directive.args[1], directive)
         # proxy module: a field whose value is empty is not passed at all.
+        if value == (Var(Variable.POOL),) and authority.startswith("unix:"):
+            value = _LOCAL
         operation = Operation.SET if value else Operation.REMOVE
         made.append(Field(Side.REQUEST, operation, directive.args[0], value, span=directive.span, comments=directive.comments))
     written = {field.name.lower() for field in made}
-    silent = [field for field in defaults.PROXY_FIELDS if field.name.lower() not in written]
+    own = _LOCAL if authority.startswith("unix:") else (Var(Variable.POOL),)  # ngx_http_proxy_set_vars
+    silent = [replace(field, value=own) if field.name == "Host" else field for field in defaults.PROXY_FIELDS if field.name.lower() not in written]
     drops = [Field(Side.REQUEST, Operation.REMOVE, name) for name in defaults.PROXY_DROPS if name.lower() not in written]
     return [*made, *silent], drops
 
@@ -167,9 +176,11 @@ def _mappings(scope: Scope, scheme: str, authority: str, path: str, prefix: str 
     if not written:
         if (above := _mapped_above(scope, context)) is not None:
             return (above,)
-        return () if variables else (_default_mapping(scheme, authority, path, prefix, None, directive, context),)
+        return () if variables or authority.startswith("unix:") else (_default_mapping(scheme, authority, path, prefix, None, directive, context),)
     made = []
     for item in written:
+        if item.args == ["default"] and authority.startswith("unix:"):
+            continue  # no origin calls itself by the path of its socket
         if item.args == ["default"]:
             made.append(_default_mapping(scheme, authority, path, prefix, item, directive, context))
         elif item.args != ["off"]:

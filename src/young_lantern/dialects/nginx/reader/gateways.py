@@ -1,11 +1,14 @@
-"""nginx `fastcgi_*` -> Gateway. Mirror: ../writer/gateways.py.
+"""nginx `fastcgi_*`, `uwsgi_*`, `scgi_*` -> Gateway. Mirror: ../writer/gateways.py.
 
-Source:   nginx manual, fastcgi module; PHP's own use of the parameters (RFC 3875 section 4.1).
+Source:   nginx manual, fastcgi, uwsgi and scgi modules; PHP's own use of the parameters (RFC 3875 section 4.1).
 Rule:     one fastcgi_param at a level hides all above; of several with one name the last one counts. What is not written is not sent.
-Left out: uwsgi, scgi and grpc, which stay unread; caches of such answers.
+          The three modules have the same lines, and so has the model; only FastCGI finds scripts by their files.
+Left out: grpc, which stays unread; caches of such answers; applications that are asked over TLS.
 """
 
 from __future__ import annotations
+
+import re
 
 from ....model import Field, Gateway, Member, Operation, Pattern, Pool, SENT_PARAMETERS, Side, Template, Var, Variable, join
 from ..syntax import Directive
@@ -23,31 +26,36 @@ _USUAL = {
 }
 # What every server says of itself, and of the content, in its own way.
 _OF_THE_SERVER = frozenset({
-    "CONTENT_TYPE", "CONTENT_LENGTH", "SERVER_PROTOCOL", "GATEWAY_INTERFACE", "SERVER_SOFTWARE", "REMOTE_PORT", "REMOTE_USER", "SERVER_ADDR", "REDIRECT_STATUS", "PATH_TRANSLATED",
+    "CONTENT_TYPE", "CONTENT_LENGTH", "SERVER_PROTOCOL", "GATEWAY_INTERFACE", "SERVER_SOFTWARE", "REMOTE_PORT", "REMOTE_USER", "SERVER_ADDR", "REDIRECT_STATUS", "PATH_TRANSLATED", "SCGI",
 })
 # Not compared: which path it shows depends on how the server came to the script.
 _UNCOMPARED = frozenset({"DOCUMENT_URI"})
 
 
 def read_gateway(directive: Directive, scope: Scope, context: Context) -> Gateway | None:
-    """The `fastcgi_pass` of a scope -> Gateway; None when it is not read, which is said."""
+    """The `fastcgi_pass` of a scope, or its like -> Gateway; None when it is not read, which is said."""
     context.use(directive)
-    address = directive.args[0]
+    protocol = directive.name.removesuffix("_pass")
+    address = re.sub(r"^uwsgi://", "", directive.args[0], flags=re.IGNORECASE) if protocol == "uwsgi" else directive.args[0]
+    if address.lower().startswith("suwsgi://"):
+        context.unread(directive, address, "an application that is not asked over TLS was expected")
+        return None
     if "$" in address:
         context.unread(directive, address, "an address, a socket or a pool that does not depend on the request was expected")
         return None
     root, strip, whole, root_directive = read_root(scope, context)
-    if whole is not None:
+    by_file = protocol == "fastcgi"
+    if whole is not None and by_file:
         context.unread(directive, address, "a root, not an alias in a location by pattern, was expected around it")
         return None
     split = split_of(scope, context)
-    index = context.used(scope, "fastcgi_index")
-    timeout = context.seconds(scope, "fastcgi_read_timeout")
+    index = context.used(scope, "fastcgi_index") if by_file else None
+    timeout = context.seconds(scope, f"{protocol}_read_timeout")
     usual_strip = strip
     parameters: dict[str, Template] = {name: () for name in SENT_PARAMETERS if name not in _UNCOMPARED}
     server_name: Template = ()
     keeps_info = False
-    for item in scope.inherited("fastcgi_param"):
+    for item in scope.inherited(f"{protocol}_param"):
         context.use(item)
         name, text = item.args[0], item.args[1]
         if name in _UNCOMPARED or name in _OF_THE_SERVER and (name != "REMOTE_USER" or text == "$remote_user"):
@@ -66,10 +74,10 @@ def read_gateway(directive: Directive, scope: Scope, context: Context) -> Gatewa
         else:
             parameters[name] = _template(text, root, split, item, context)
     return Gateway(
-        pool=_pool(address, directive, context), root=root, strip=usual_strip, split=split, index=index.args[0] if index else "",
+        protocol=protocol, pool=_pool(address, directive, context), root=root, strip=usual_strip, split=split, index=index.args[0] if index else "",
         remainder=keeps_info, parameters=tuple(parameters.items()), server_name=server_name, read_seconds=timeout,
-        response_fields=tuple(Field(Side.RESPONSE, Operation.REMOVE, hidden.args[0], span=context.use(hidden).span) for hidden in scope.inherited("fastcgi_hide_header")),
-        **intercepts(scope, "fastcgi_intercept_errors", context), span=directive.span, root_span=root_directive.span if root_directive else None,
+        response_fields=tuple(Field(Side.RESPONSE, Operation.REMOVE, hidden.args[0], span=context.use(hidden).span) for hidden in scope.inherited(f"{protocol}_hide_header")),
+        **intercepts(scope, f"{protocol}_intercept_errors", context), span=directive.span, root_span=root_directive.span if root_directive else None,
         comments=directive.comments,
     )
 

@@ -21,12 +21,12 @@ from ....model.walk import with_steps
 from ....patterns import search
 from .. import catalogue, defaults
 from ..syntax import Directive
-from . import access, answers, asking, client, compression, fields, files, gateways, logs, media_types, origins, rewrites
+from . import access, answers, asking, client, compression, content, fields, files, gateways, grpc, logs, media_types, origins, rewrites
 from .context import Context, Scope
 from .load import broken
 
 LOCATE = "locate"
-_OWN_SETTINGS = ("add_header", "expires", "error_page", "charset")
+_OWN_SETTINGS = ("add_header", "expires", "error_page", "charset", "sub_filter")
 
 
 @dataclass(slots=True, eq=False)
@@ -275,7 +275,12 @@ class SiteLocations:
             with self.context.gather() as spans:
                 forwarded = origins.read_origins(proxied[-1], scope, prefix, self.context)
             forwarded = forwarded and tuple(with_steps(forwarded, lambda step: [replace(step, also=tuple(spans)) if isinstance(step, Forward) else step]))
-        passed = self.own_handlers(scope, "fastcgi_pass")
+        if by_grpc := self.own_handlers(scope, "grpc_pass"):
+            if not broken(self.context, by_grpc[-1]):
+                with self.context.gather() as spans:
+                    made = grpc.read_grpc(by_grpc[-1], scope, self.context)
+                forwarded = (replace(made, also=tuple(spans)),) if made else None
+        passed = next((found for name in catalogue.GATEWAYS if (found := self.own_handlers(scope, name))), [])
         gateway = None
         if passed and not broken(self.context, passed[-1]):
             with self.context.gather() as spans:
@@ -314,7 +319,7 @@ class SiteLocations:
         elif context.switch(scope, "recursive_error_pages", False):
             # What comes after so many is not foretold, rather than foretold wrongly.
             pages = answers.read_error_pages(scope, lambda name, by: (Unserved(by.span.directive, by.span),), context)
-        added: tuple[Field, ...] = fields.read_fields(scope, context)
+        added: tuple[Field, ...] = (*fields.read_fields(scope, context), *content.read_edits(scope, context))
         if own and not any(scope.own(name) for name in _OWN_SETTINGS):
             return ()
         if own or scope.kind == "if":

@@ -46,8 +46,8 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     context.http.update(tables.never_set(context, [*context.http.values(), *chain.from_iterable(by_file.values())]))
     http += write_sizes([*context.http.values(), *chain.from_iterable(by_file.values())])
     http += [*context.http.values(), Node(["include", "sites/*.conf"], apart=True)]
-    if context.applications:
-        output.write(gateways.FILE, gateways.common_parameters())
+    for protocol in sorted(context.applications):
+        output.write(gateways.FILES[protocol], gateways.common_parameters(protocol))
     output.write("mime.types", types.write_types(estate))
     output.write("nginx.conf", [Node(["events"], []), Node(["http"], http)], tuple(line.format(dialect=estate.dialect) for line in _HEAD))
     for name, found in by_file.items():
@@ -70,6 +70,7 @@ def _waits(estate: Estate) -> list[Node]:
     """How long origins are waited for, where the source has no limit of its own."""
     if WAITS[estate.dialect] is not None:
         return []
-    kinds = [kind for kind in (Forward, Gateway) if any(isinstance(item, kind) for site in estate.sites for item in walk(site.program))]
-    return [Node([f"{'proxy' if kind is Forward else 'fastcgi'}_read_timeout", "1d"], None, (), () if number else _LONG) for number, kind in enumerate(kinds)]
+    asked = {item.protocol if isinstance(item, Gateway) else "grpc" if item.protocol == "h2c" else "proxy" for site in estate.sites for item in walk(site.program) if isinstance(item, Forward | Gateway)}
+    kinds = [kind for kind in ("proxy", "grpc", "fastcgi", "uwsgi", "scgi") if kind in asked]
+    return [Node([f"{kind}_read_timeout", "1d"], None, (), () if number else _LONG) for number, kind in enumerate(kinds)]
 

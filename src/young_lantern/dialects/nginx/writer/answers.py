@@ -61,7 +61,7 @@ def _rewrite(location: Template, step: Redirect, context: Context) -> list[str] 
         return None
     label = captures[0].pattern if captures else ""
     # The line asks its own pattern once more, so that another one asked in between takes no capture away, unless the path was changed since.
-    if captures and all(part.pattern == label for part in captures) and label in context.texts and label in context.of_paths and (label == context.pattern or not context.rewritten):
+    if captures and all(part.pattern == label for part in captures) and label in context.texts and label in context.of_paths and (label == context.pattern or context.rewritten != "path"):
         pattern = quote(context.texts[label])
         before, context.pattern = context.pattern, label
         text = context.template(tuple(template), step.span, escapes=True)
@@ -101,7 +101,7 @@ def _from_received(location: Template, step: Redirect, context: Context) -> list
     """For statuses that a `rewrite` cannot send: what follows the prefix, as it was received."""
     found = _PREFIX_AND_REST.fullmatch(context.texts.get(context.pattern, ""))
     captures = [part for part in location if isinstance(part, Capture)]
-    if found is None or context.rewritten or context.pattern not in context.of_paths or len(captures) != 1 or captures[0].group != 1:
+    if found is None or context.rewritten == "path" or context.pattern not in context.of_paths or len(captures) != 1 or captures[0].group != 1:
         return None
     plain = tuple(Capture(1, "as received") if isinstance(part, Capture) else part for part in location)
     before, context.pattern = context.pattern, "as received"

@@ -28,7 +28,7 @@ class Context(Noting):
     whole:     labels of those whose whole match is asked for, which has a name only
     texts:     label of a pattern -> its text, case and all
     asked:     labels of patterns that matched on the way: what they name is still in sight
-    rewritten: whether the path may have been changed by then
+    rewritten: what may have been changed by then: "", the "query" alone, or the "path"
     structure: lines that say which routes there are, rather than what happens there
     set_names: variables that some step sets; any other is empty, and unknown to nginx
     tables:    what each variable is looked up in
@@ -46,7 +46,7 @@ class Context(Noting):
     by_name: set[str] = field(default_factory=set)
     whole: set[str] = field(default_factory=set)
     texts: dict[str, str] = field(default_factory=dict)
-    rewritten: bool = False
+    rewritten: str = ""
     jumps: int = 0
     unlimited: bool = False
     structure: set[Span] = field(default_factory=set)
@@ -57,7 +57,7 @@ class Context(Noting):
 
     pools: dict[str, str] = field(default_factory=dict)
     files: dict[str, str] = field(default_factory=dict)  # of users, by name
-    applications: bool = False  # some are asked, so that the file with their parameters is needed
+    applications: set[str] = field(default_factory=set)  # the protocols that some are asked by, whose files of parameters are needed
     tables: dict[str, Lookup] = field(default_factory=dict)
 
     def template(self, template: Template, span: Span | None, *, escapes: bool = False) -> str | Unwritable:
@@ -84,7 +84,7 @@ class Context(Noting):
             case Placeholder(spelling):
                 return spelling
             case Capture(group, label, is_escaped):
-                return self._capture(group, label, is_escaped and not escapes)
+                return self._capture(group, label, is_escaped and label in self.of_paths, escapes)
             case HttpDate():
                 return Unwritable("a date reckoned from now")
             case Unread(spelling):
@@ -100,15 +100,17 @@ class Context(Noting):
             case Var(Variable.VARIABLE, name) if name not in self.set_names:
                 return ""
             case Var():
-                return values.write_variable(part, self.rewritten)
+                return values.write_variable(part, bool(self.rewritten))
         raise AssertionError(part)
 
-    def _capture(self, group: int | str, label: str, escaped: bool) -> str | Unwritable:
-        if escaped and label in self.of_paths:
+    def _capture(self, group: int | str, label: str, escaped: bool, escapes: bool) -> str | Unwritable:
+        by_name = isinstance(group, str) or label != self.pattern or label in self.by_name or group == 0
+        if escaped and (by_name or not escapes):
+            # ngx_http_script_copy_capture_code escapes what has a number; what has a name is a variable (1.22.1, probed).
             return Unwritable("a capture that is percent-encoded again")
         if isinstance(group, str):
             return f"${group}" if label in self.asked or label == "host" else Unwritable("a capture whose pattern is not in sight")
-        if label in self.texts and label in self.asked and (label != self.pattern or label in self.by_name or group == 0):
+        if label in self.texts and label in self.asked and by_name:
             # Another pattern was asked since, which takes the numbers away: a name stays.
             self.by_name.add(label)
             self.whole |= {label} if group == 0 else set()

@@ -14,12 +14,13 @@ from dataclasses import replace
 
 from ....codes import FIELD_ON_ERRORS
 from ....model import (
-    SUCCESS_STATUSES, AllOf, AnyOf, Capture, Condition, Disposition, Field, HostIs, HttpDate, Lookup, LookupRow, MethodIn, Not, Operation, PathIs, PathMatches,
+    CONTENT, SUCCESS_STATUSES, AllOf, AnyOf, Capture, Condition, Disposition, Field, HostIs, HttpDate, Lookup, LookupRow, MethodIn, Not, Operation, PathIs, PathMatches,
     PathStartsWith, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Var, Variable, join,
 )
 from ....model.walk import walk
 from ...noting import EARLY, Unwritable
 from ..values import quote, write_time
+from . import content
 from .context import Context
 from .cookies import write_edit
 from .output import Node
@@ -29,8 +30,8 @@ _ADDS = (Operation.SET, Operation.ADD, Operation.APPEND, Operation.MERGE, Operat
 
 def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, texts: bool = False) -> list[Node]:
     """Response fields in force -> nodes. forwards: an origin's answer may be among those that get them; texts: they go with a text that is no error, whatever its status."""
-    nodes: list[Node] = []
-    left = list(joined(fields))
+    nodes: list[Node] = content.write_edits([field for field in fields if field.name == CONTENT], context)
+    left = list(joined(tuple(field for field in fields if field.name != CONTENT)))
     expiry = _expires(left, forwards, context)
     if expiry is not None:
         nodes.append(expiry)
@@ -69,7 +70,7 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
             context.lost(field.span, name, "a date reckoned from now goes with a Cache-Control of the same age only")
             continue
         rewritten = context.rewritten
-        context.rewritten = rewritten and not field.at_once
+        context.rewritten = "" if field.at_once else rewritten
         value = context.template(field.value, field.span)
         context.rewritten = rewritten
         if isinstance(value, Unwritable):
@@ -223,12 +224,13 @@ def _less(field: Field, forwards: bool, context: Context) -> list[Node]:
 def _hides(field: Field, context: Context) -> list[Node]:
     """What takes an origin's field away; which of the lines act where they stand is seen to when all stands (inherited.py, only_where_they_act).
 
-    For an application by FastCGI it is httpd's table of `always` that does (2.4.71, probed), for other origins the other one.
+    For an application by FastCGI or SCGI it is httpd's table of `always` that does (2.4.71, probed), for other origins the other one.
     """
     spans = (field.span,) if field.span else ()
     of_proxies = context.estate.dialect != "apache" or not field.apart
     of_programs = context.estate.dialect != "apache" or field.apart
-    lines = [name for name, acts in (("proxy_hide_header", of_proxies), ("fastcgi_hide_header", of_programs)) if acts]
+    kinds = (("proxy", of_proxies), ("grpc", of_proxies), ("uwsgi", of_proxies), ("fastcgi", of_programs), ("scgi", of_programs))
+    lines = [f"{kind}_hide_header" for kind, acts in kinds if acts]
     return [Node([line, field.name], None, spans, field.comments if not number else ()) for number, line in enumerate(lines)]
 
 

@@ -25,6 +25,7 @@ from ..values import quote, write_time
 from .context import Context
 from .cookies import write_cookie, write_edit
 from .fields import by_condition
+from .grpc import as_grpc
 from .output import Node
 
 _POLICIES = {"least_connections": ["least_conn"], "client_hash": ["ip_hash"], "random": ["random"]}
@@ -44,10 +45,13 @@ def write_forward(step: Forward, before: tuple[Field, ...], prefix: str, exact: 
     authority = write_pool(step, context)
     if isinstance(authority, Unwritable):
         return authority
-    target = _target(step, prefix or exact, effects, context)
+    # To an origin by HTTP/2 no URL has a path: a rewrite says it.
+    target = _target(step, (prefix or exact) if step.protocol != "h2c" else "", effects, context)
     if isinstance(target, Unwritable):
         return target
     rewriting, path = target
+    if path and authority.startswith("unix:"):
+        path = f":{path}"
     scheme = "https" if step.secure else "http"
     nodes = [*rewriting, Node(["proxy_pass", quote(f"{scheme}://{authority}{path}")], None, spans, step.comments)]
     nodes += write_request_fields(step, before, context)
@@ -66,7 +70,7 @@ def write_forward(step: Forward, before: tuple[Field, ...], prefix: str, exact: 
         nodes.append(Node(["proxy_buffering", "off"]))
     if step.intercepts_errors:
         nodes.append(Node(["proxy_intercept_errors", "on"], None, (step.intercepts_span,) if step.intercepts_span else ()))
-    return nodes
+    return as_grpc(nodes, step, context) if step.protocol == "h2c" else nodes
 
 
 def is_usual(seconds: float, context: Context) -> bool:
@@ -276,7 +280,7 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
             nodes += [Node(["proxy_set_header", "Upgrade", "$http_upgrade"]), Node(["proxy_set_header", "Connection", str(context.template((_CONNECTION,), None))])]
         elif step.http_version == "1.1":
             nodes.append(Node(["proxy_set_header", "Connection", '""']))
-    elif step.http_version != "1.0":
+    elif step.http_version == "1.1":
         nodes.insert(0, Node(["proxy_http_version", step.http_version]))
     return nodes
 

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 
 from .output import Node
 
-_LISTS = frozenset({"add_header", "error_page", "proxy_set_header", "proxy_hide_header", "fastcgi_hide_header", "proxy_redirect", "gzip_types", "index"})
+_LISTS = frozenset({"add_header", "error_page", "proxy_set_header", "grpc_set_header", "grpc_hide_header", "proxy_hide_header", "fastcgi_hide_header", "uwsgi_hide_header", "scgi_hide_header", "proxy_redirect", "gzip_types", "index"})
 _SINGLE = frozenset({
     "root", "autoindex", "gzip", "gzip_min_length", "gzip_proxied", "client_max_body_size", "proxy_http_version", "proxy_buffering", "expires",
     "proxy_connect_timeout", "proxy_read_timeout", "proxy_send_timeout", "proxy_intercept_errors", "default_type",
@@ -55,7 +55,7 @@ def _words(node: Node) -> tuple[object, ...]:
     return tuple(node.words), tuple(_words(inner) for inner in node.block or () if isinstance(inner, Node))
 
 
-HIDES = {"proxy_hide_header": "proxy_pass", "fastcgi_hide_header": "fastcgi_pass"}
+HIDES = {f"{kind}_hide_header": f"{kind}_pass" for kind in ("proxy", "fastcgi", "uwsgi", "scgi", "grpc")}
 
 
 def hidden_as_above(nodes: list[Node], above: tuple[Node, ...] = ()) -> None:
@@ -122,7 +122,7 @@ def _serving(nodes: list[Node]) -> Iterator[list[Node]]:
     for node in nodes:
         if node.block is None or node.words[0] != "location":
             continue
-        if not any(inner.words[0] in ("proxy_pass", "fastcgi_pass", "return") or inner.words[-1] in ("permanent", "redirect") for inner in node.block):
+        if not any(inner.words[0] in (*HIDES.values(), "return") or inner.words[-1] in ("permanent", "redirect") for inner in node.block):
             yield node.block  # type: ignore[misc]
         yield from _serving(node.block)  # type: ignore[arg-type]
 

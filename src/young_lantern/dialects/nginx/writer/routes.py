@@ -149,7 +149,7 @@ def _slashless(chain: Chain, bodies: list[tuple[Place, list[Node]]], frame: Fram
         if not isinstance(place.atom, PathStartsWith) or place.as_pattern or not place.atom.prefix.endswith("/") or len(place.atom.prefix) < 2:
             continue
         bare_path = place.atom.prefix[:-1]
-        if bare_path in exact or bare_path in prefixes or not any(node.words[0] in ("proxy_pass", "fastcgi_pass") for node in body):
+        if bare_path in exact or bare_path in prefixes or not any(node.words[0] in HIDES.values() for node in body):
             continue
         own = at_path(chain, bare_path)
         if _adds_slash(own, place.atom.prefix):
@@ -368,7 +368,8 @@ def _effect(item: Rewrite | SetVariable, body: _Body, context: Context) -> None:
         return
     body.phase.append(made)
     if isinstance(item, Rewrite):
-        body.changes = context.rewritten = True
+        body.changes = True
+        context.rewritten = "path" if item.edit is not None else context.rewritten or "query"
 
 
 def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context: Context) -> None:
@@ -612,7 +613,7 @@ def _single_rewrite(condition: PathMatches, item: object, where: Where, body: _B
         made = rewrites.write_rewrite(item, context, condition)
         if isinstance(made, Unwritable):
             return None
-        body.changes = context.rewritten = True
+        body.changes, context.rewritten = True, "path"
         return made
     if isinstance(item, Leaf) and isinstance(item.answer, Redirect) and _as_frame(item, where.frame):
         before = context.pattern, context.asked

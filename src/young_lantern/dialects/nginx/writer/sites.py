@@ -51,7 +51,7 @@ class Place:
 def write_site(site: Site, context: Context) -> list[Node]:
     """A site -> its server blocks: one for each set of names that it has on its listeners."""
     context.site, context.named, context.names = site, [], set()
-    context.pattern, context.asked, context.rewritten = "", frozenset(), False
+    context.pattern, context.asked, context.rewritten = "", frozenset(), ""
     context.by_name, context.whole, context.texts, context.of_paths = set(), set(), {}, set()
     if not context.options.strict and context.estate.dialect != "nginx":
         site = by_places(site)
@@ -82,7 +82,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     body = _write_program(chain, site, context)
     if context.by_name:
         # Some captures need names, which stand in patterns that were written before: once more, with them.
-        context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, False
+        context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, ""
         chain = without_impossible(unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0], _has_place)
         own_types.as_settings(chain)
         answer_preflights(chain)

@@ -1,0 +1,192 @@
+"""What httpd makes of one request after another inside itself: rules and redirects of one section, index files, pages of errors.
+
+Each row is decided by the model and asked of the running server; what its answers are stands in the row, so that both cannot be wrong alike.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.support.conformance import disagreements
+from tests.support.reading import SITE, Reads, caddy, nginx
+from tests.test_apache_reader import httpd
+from young_lantern.behaviour import decide, real_files, request_for
+from young_lantern.behaviour.compare import Reason
+from young_lantern.lab.live import check_live
+from young_lantern.model import Rewrite, Severity
+from young_lantern.model.walk import walk
+from young_lantern.translate import read, save, translate
+
+
+def folder(lines: str, beside: str = "", name: str = "ROOT") -> str:
+    return httpd(f"DocumentRoot ROOT\n{beside}\n<Directory {name}>\nRequire all granted\n{lines}\n</Directory>")
+
+
+def closed(beside: str = "") -> str:
+    return httpd(f"DocumentRoot ROOT\nErrorDocument 403 /404.html\n<Directory ROOT>\nRequire all denied\n</Directory>\n{beside}")
+
+
+FRONT = "RewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule ^(.*)$ index.html?q=$1 [QSA]"
+BOTH = folder(f"""RewriteEngine On
+RewriteCond %{{HTTP_HOST}} ^fernhollow
+RewriteRule ^ {SITE}%{{REQUEST_URI}} [R=301,L]
+RewriteRule ^secret - [F]
+{FRONT}
+Redirect 301 /old {SITE}/new
+Redirect 301 /secret {SITE}/open
+RedirectMatch 301 ^/m/(.*) {SITE}/m2/$1
+RedirectMatch 410 ^/gone""")
+ANSWERS_FIRST = BOTH.replace("?q=$1 [QSA]", " [L]")
+LEADS_OUT = folder("""RewriteEngine On
+RewriteRule ^login$ /login.php
+RewriteRule ^logout$ logout.php
+RewriteRule ^/login - [F]
+RewriteRule ^logout - [G]""")
+INDEXES = httpd("""DocumentRoot ROOT
+DirectoryIndex none.html a.html
+DirectoryIndex index.html
+<Files a.html>
+Require all denied
+</Files>
+<Directory ROOT/bare>
+DirectoryIndex a.html b.html
+</Directory>
+<Files b.html>
+AuthType Basic
+AuthName desk
+AuthUserFile ROOT/none
+Require valid-user
+</Files>""")
+TYPES = httpd("""DocumentRoot ROOT
+Header set Content-Type text/x-set
+<Location /dir/>
+Header setifempty Content-Type text/x-empty
+</Location>
+<Location /bare/>
+Header unset Content-Type
+Header setifempty Content-Type text/x-empty
+</Location>""")
+APART = httpd("""DocumentRoot ROOT
+MergeSlashes Off
+ProxyPass /app/ http://192.0.2.3:80/v1/""")
+# Name, configuration, target, status, and where it leads: a Location, a file below the root, an origin's target, or a media type.
+ENCODED = httpd("""DocumentRoot ROOT
+RewriteEngine On
+RewriteRule ^/more$ /x?k=v [R=301,QSA,L]
+RewriteRule ^/as-it-is$ /x?k=v [R=301,QSA,NE,L]
+RewriteRule ^/none$ /x [R=301,L]
+RewriteRule ^/blank$ /x?k=a\\%20b [R=301,L]
+RewriteRule ^/open$ /x?%{QUERY_STRING}& [R=301,NE,L]""")
+ROWS = [
+    ("a rule's query shows in the redirect beside it", BOTH, "/old/x?u=1", 301, SITE + "/new/x?q=old/x&u=1"),
+    ("and in one by pattern", BOTH, "/m/y", 301, SITE + "/m2/y?q=m/y"),
+    ("and where a folder gets its slash", BOTH, "/dir", 301, SITE + "/dir/?q=dir"),
+    ("not for a file, which the rule is not for", BOTH.replace("/old ", "/a.html "), "/a.html", 301, SITE + "/new"),
+    ("what a rule answers comes first", BOTH, "/secret", 403, None),
+    ("an error is one without a query", BOTH, "/gone/x", 410, None),
+    ("a front controller comes behind the redirects", ANSWERS_FIRST, "/old/x", 301, SITE + "/new/x"),
+    ("where a rule answers, too", ANSWERS_FIRST, "/secret/x", 403, None),
+    ("and for all else", ANSWERS_FIRST, "/none", 200, "ROOT/index.html"),
+    ("a path out of the folder is matched as a whole", LEADS_OUT, "/login", 403, None),
+    ("one within is not", LEADS_OUT, "/logout", 410, None),
+    ("index files of one section add up", INDEXES, "/dir/", 200, "ROOT/dir/index.html"),
+    ("the last that is refused counts", INDEXES, "/bare/", 401, None),
+    ("the page of an error in the same folder is let in", closed(), "/a.html", 403, "ROOT/404.html"),
+    ("for what is not there, too", closed(), "/none/x", 403, "ROOT/404.html"),
+    ("from another folder it is not", closed(), "/bare/x.txt", 403, None),
+    ("nor where a section is for it", closed("<Files 404.html>\nHeader set X-Page 1\n</Files>"), "/a.html", 403, None),
+    ("set beforehand, a type is not set if empty", TYPES, "/dir/index.html", 200, "text/x-set"),
+    ("taken away beforehand, it is", TYPES, "/bare/x.txt", 200, "text/x-empty"),
+    ("slashes of a place are one, and none is left over", APART, "/app///x//y", 200, "/v1/x//y"),
+    ("a redirect's query is encoded once more", ENCODED, "/more?q=a%20b", 301, SITE + "/x?k=v&q=a%2520b"),
+    ("but for NE", ENCODED, "/as-it-is?q=a%20b", 301, SITE + "/x?k=v&q=a%20b"),
+    ("and where it is the client's as it came", ENCODED, "/none?q=a%20b", 301, SITE + "/x?q=a%20b"),
+    ("written escapes are, too", ENCODED, "/blank", 301, SITE + "/x?k=a%2520b"),
+    ("an empty argument at the end is gone", ENCODED, "/open?q=1", 301, SITE + "/x?q=1"),
+    ("before it, too", APART, "//app/x", 200, "/v1/x"),
+]
+
+
+@pytest.mark.parametrize(("text", "target", "status", "leads"), [row[1:] for row in ROWS], ids=[row[0] for row in ROWS])
+def test_one_request_after_another(reads: Reads, tmp_path: Path, text: str, target: str, status: int, leads: str | None) -> None:
+    (reads.root / "bare/a.html").write_text("a\n")
+    (reads.root / "bare/b.html").write_text("b\n")
+    outcome = decide(reads.read("apache", text).estate, request_for(SITE + target), real_files())
+    found = {outcome.location, outcome.file, outcome.origin.target if outcome.origin else None, *(outcome.media_types or ())}
+    assert outcome.status == status
+    assert leads.replace("ROOT", str(reads.root)) in found if leads else not (outcome.location or outcome.file or outcome.origin)
+    asked, wrong = disagreements("apache", text.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", target, {})], tmp_path / "asked")
+    assert asked == 1 and not wrong
+
+
+def test_redirects_beside_rules_stay_what_they_were(reads: Reads, tmp_path: Path) -> None:
+    """In both other dialects, and the servers agree."""
+    for target in ("nginx", "caddy"):
+        made = translate(reads.write("apache", BOTH), target)
+        assert not [str(entry.span) for entry in made.ledger if entry.disposition.value == "unsupported"]
+        asked = [request_for(SITE + path) for path in ("/old/x?u=1", "/m/y", "/secret", "/gone/x", "/none")]
+        before, after = ([decide(estate, one, real_files()).location for one in asked] for estate in (made.reading.estate, made.read_back.estate))
+        # Caddy escapes a slash that it puts into a query, which is told.
+        assert [location and location.replace("%2F", "/") for location in after] == before
+        save(made.writing.files, tmp_path / target)
+        assert not check_live(made.reading, read(tmp_path / target, target), requests=asked, most=300).surprises
+
+
+def test_a_page_that_is_let_in_is_told_where_it_is_lost(reads: Reads) -> None:
+    """nginx asks who comes for the page as well, and has its own words then."""
+    made = translate(reads.write("apache", closed()), "nginx")
+    assert any(cause.before.file and not cause.after.file and cause.before.status == cause.after.status == 403 for cause in made.comparison.causes)
+
+
+def test_captures_by_name_are_variables(reads: Reads, tmp_path: Path) -> None:
+    """nginx escapes what a rewrite brings into a query by its number, and nothing that has a name."""
+    text = nginx("""location /a/ { rewrite ^/a/(?<rest>.*)$ http://www.fernhollow.example/n?q=$rest permanent; }
+    location /b/ { rewrite ^/b/(.*)$ http://www.fernhollow.example/n?q=$1 permanent; }""")
+    assert reads.decide("nginx", text, "/a/%252f").location == f"{SITE}/n?q=%2f"
+    assert reads.decide("nginx", text, "/b/%252f").location == f"{SITE}/n?q=%252f"
+    rows = [("GET", "www.fernhollow.example", f"/{place}/{rest}", {}) for place in "ab" for rest in ("%252f", "x%20y", "x%26y", "%C3%A9")]
+    assert disagreements("nginx", text, rows, tmp_path / "asked") == (len(rows), [])
+
+
+def test_a_query_alone_leaves_the_path_as_it_came(reads: Reads) -> None:
+    """So that a redirect in nginx may ask its own pattern once more."""
+    made = translate(reads.write("apache", BOTH), "nginx")
+    assert any(isinstance(step, Rewrite) and step.edit is None for site in made.reading.estate.sites for step in walk(site.program))
+    written = "".join(made.writing.files.values())
+    assert "rewrite ^/old(/.*)?$ http://www.fernhollow.example/new$1 permanent;" in written and "return 501" not in written
+
+
+def test_a_type_that_comes_out_empty_is_none(reads: Reads, tmp_path: Path) -> None:
+    """Caddy's handlers ask by Go's Header.Get, for which a value of nothing is none."""
+    text = caddy("header Content-Type {header.X-Kind}\nhandle /text {\nrespond text\n}\nhandle {\nroot * ROOT\nfile_server\n}")
+    assert reads.decide("caddy", text, "/a.html").media_types == ("text/html; charset=utf-8",)
+    assert reads.decide("caddy", text, "/a.html", fields={"X-Kind": "text/x-kind"}).media_types == ("text/x-kind",)
+    rows: list[tuple[str, str, str, dict[str, str]]] = [("GET", "www.fernhollow.example", path, fields) for path in ("/a.html", "/text") for fields in ({}, {"X-Kind": "text/x-kind"})]
+    assert disagreements("caddy", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (len(rows), [])
+
+
+def test_a_redirect_to_another_host_needs_no_password(reads: Reads, tmp_path: Path) -> None:
+    """httpd asks for the password first, nginx redirects first: that says no more than the request did, and is told; a redirect with a path of its own stays closed."""
+    (tmp_path / "users").write_text("desk:{PLAIN}lantern\n")
+    closed = f"AuthType Basic\nAuthName desk\nAuthUserFile {tmp_path}/users\nRequire valid-user\nRewriteEngine On\n"
+    for rule, status in (("^ https://www.fernhollow.example%{REQUEST_URI} [R=301,L]", 301), ("^ https://www.fernhollow.example/the/key [R=301,L]", 501)):
+        made = translate(reads.write("apache", httpd(f"<Directory ROOT>\n{closed}RewriteRule {rule}\n</Directory>")), "nginx")
+        asked = request_for(f"{SITE}/staff/x")
+        assert [decide(estate, asked, real_files()).status for estate in (made.reading.estate, made.read_back.estate)] == [401, status]
+        told = [cause for cause in made.comparison.causes if cause.reason is Reason.UNASKED]
+        assert [cause.severity for cause in told] == [Severity.BREAKING] * (status == 301)
+
+
+def test_a_query_that_is_encoded_twice_is_told_and_not_made(reads: Reads, tmp_path: Path) -> None:
+    """From httpd it is lost, which is told by a query with an escape; to httpd NE keeps it from coming about, and the target as it was received stays what it was."""
+    made = translate(reads.write("apache", ENCODED), "nginx")
+    assert [cause.example.target for cause in made.comparison.causes if cause.reason is Reason.ENCODED_QUERY] == ["/more?fern=%20"]
+    back = translate(reads.write("nginx", nginx("location = /more { return 301 /x?k=v&$args; } location = /in { return 302 /login?next=$request_uri; }")), "apache")
+    for target in ("/more?q=a%20b", "/in?q=a%20b"):
+        asked = request_for(SITE + target)
+        before, after = (decide(estate, asked, real_files()).location for estate in (back.reading.estate, back.read_back.estate))
+        assert before is not None and before.removeprefix(SITE) == (after or "").removeprefix(SITE)
+    save(back.writing.files, tmp_path / "new")
+    assert not check_live(back.reading, read(tmp_path / "new", "apache"), requests=[request_for(SITE + "/more?q=a%20b"), request_for(SITE + "/in?q=a%20b")], most=200).surprises
