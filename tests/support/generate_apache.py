@@ -279,7 +279,7 @@ class ApacheSource:
                 f"Directory {self.root}/{self.pick(['docs', 'a', 'sub'])}",
                 f"Directory {self.root}",
                 f'DirectoryMatch "{self.pick(["/sub", "/a/", "docs", "/s[a-z]b"])}"',
-                f"Directory {self.root}/{self.pick(['s*', 'do[a-c]s'])}",
+                f"Directory {self.root}/{self.pick(['s*', 'do[a-c]s', '*'])}",
                 f"Files {self.pick(['*.html', 'x.html', 'y.*'])}",
                 f'FilesMatch "{self.pick([".png$", "^x"])}"',
             ]

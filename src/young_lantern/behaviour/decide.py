@@ -204,8 +204,25 @@ class _Run:
             return Outcome(None)
         # ngx_http_handler: a request that begins again inside has its proxied path replaced as usual (1.22.1, probed).
         self.state.pinned = self.state.pinned and not again
+        if again and step.reads_anew:
+            self._read_anew()
         self.state.note("begins again" if again else "leaves the rewriting", step.span, self.state.path)
         return _Jump(step.label, again)
+
+    def _read_anew(self) -> None:
+        """The path as a client's target, which may be refused: without a fragment, behind which the query is lost, and decoded."""
+        state = self.state
+        state.path, fragment, _ = state.path.partition("#")
+        if fragment:
+            state.query, state.raw_path = None, None
+        if "%" not in state.path:
+            return
+        path = paths.read_path(state.path, state.site.reading)
+        if path is None:
+            state.refused = 404 if "%00" in state.path else 400
+        elif "%2f" in state.path.lower():
+            state.refused = state.site.reading.encoded_slash_status
+        state.path, state.raw_path = path or state.path, None
 
     def rewrite(self, step: Rewrite) -> _Next:
         state = self.state

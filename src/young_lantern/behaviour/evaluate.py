@@ -170,8 +170,10 @@ def said(template: Template, state: State) -> str:
 
 def _part(part: Var | Capture | HttpDate | Placeholder | Unread | Lookup, state: State) -> str:
     match part:
-        case Capture(group, label, is_escaped):
+        case Capture(group, label, is_escaped, encoding):
             value = _capture(group, label, state)
+            if encoding is not None:
+                value = encoding.applied(value)
             reading = state.site.reading
             plain = reading.spares_plain_captures and not regex.search("[%+]", (state.received or state.request).target.partition("?")[0])
             return paths.escaped(value, reading.escapes + reading.escapes_in_captures) if is_escaped and not plain else value
@@ -429,9 +431,9 @@ def holds(condition: Condition, state: State) -> bool:
             return found is not None and (kind is FileKind.ANY or found is kind)
         case FileNameMatches(root, pattern, strip):
             return search(pattern, walked(root, state.path.removeprefix(strip), state.facts)[0].rpartition("/")[2]) is not None
-        case FolderMatches(root, pattern, strip, there):
+        case FolderMatches(root, pattern, strip, there, files=files):
             (here, kind, left), for_index = _walked_first(root, state.path.removeprefix(strip), state)
-            if there and (kind is None or kind is FileKind.FILE and (left or for_index)):
+            if there and (kind is None or kind is FileKind.FILE and (left or for_index or not files)):
                 here = here.rpartition("/")[0] + "/"
             return search(pattern, here + "/" if kind is FileKind.FOLDER else here) is not None
         case LookedUpInside():

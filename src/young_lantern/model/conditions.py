@@ -149,6 +149,7 @@ class FolderMatches:
 
     httpd asks patterns of folders against the file's whole name, so that one may hold for a file, too (2.4.71, probed).
     there: shell patterns are asked only of what is there, and not again for index files of a folder
+    files: they may hold for a file
     """
 
     root: str
@@ -156,6 +157,7 @@ class FolderMatches:
     strip: str = ""
     there: bool = False
     span: Span | None = None
+    files: bool = True
 
 
 @dataclass(frozen=True, slots=True)

@@ -118,13 +118,15 @@ class Restart:
     """`asks`: not this request begins again, but one for each of these paths is made inside, until one finds a file or an origin; if none does, the
     program goes on after this step, or fails with the last status that is not 404 (httpd FallbackResource, DirectoryIndex).
 
-    indexes: they are index files of a folder
+    indexes:    they are index files of a folder
+    reads_anew: the path is read as a client's target is, so that what looks percent-encoded in it is decoded once more
     """
 
     label: str
     span: Span | None = None
     asks: tuple[Template, ...] = ()
     indexes: bool = False
+    reads_anew: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -81,12 +81,38 @@ class Var:
 
 
 @dataclass(frozen=True, slots=True)
+class GroupEncoding:
+    """How a group is percent-encoded as it is put into a text (httpd, flags B, BNP, BNE, BCTLS): letters, digits and `_` never are.
+
+    only:     no other characters than these; spares: these not; controls: only control characters and blanks
+    plus:     a blank becomes a plus sign
+    """
+
+    only: str | None = None
+    spares: str = ""
+    controls: bool = False
+    plus: bool = True
+
+    def applied(self, value: str) -> str:
+        return "".join(map(self._one, value))
+
+    def _one(self, character: str) -> str:
+        if character.isascii() and (character.isalnum() or character == "_") or character in self.spares:
+            return character
+        control = character <= " " or character == "\x7f"
+        if self.controls and not control or self.only is not None and character not in self.only:
+            return character
+        return "+" if character == " " and self.plus else "".join(f"%{byte:02x}" for byte in character.encode(errors="surrogateescape"))
+
+
+@dataclass(frozen=True, slots=True)
 class Capture:
-    """A group of the last matching pattern: its number or its name. `escaped`: goes out percent-encoded."""
+    """A group of the last matching pattern: its number or its name. `escaped`: goes out percent-encoded; `encoding`: before that, once already."""
 
     group: int | str
     pattern: str = ""  # the label of the pattern it belongs to, where a dialect has several in sight
     escaped: bool = False
+    encoding: GroupEncoding | None = None
 
 
 @dataclass(frozen=True, slots=True)

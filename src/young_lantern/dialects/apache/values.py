@@ -11,7 +11,7 @@ import re
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from ...model import Capture, Lookup, LookupRow, Part, Placeholder, Template, Unread, Var, Variable, join
+from ...model import Capture, GroupEncoding, Lookup, LookupRow, Part, Placeholder, Template, Unread, Var, Variable, join
 from ...model.placeholders import OpenNumber, open_size, open_time
 from ..noting import NO_UNIT, Unwritable
 
@@ -77,10 +77,10 @@ def only_target(value: Template) -> Template | None:
 
 
 def read_template(text: str, *, rule: str = "", condition: str = "", escapes: bool = False, document_root: str = "",
-                  backslashes: bool = True, own: dict[str, Template] | None = None) -> Template:
+                  backslashes: bool = True, own: dict[str, Template] | None = None, encoding: GroupEncoding | None = None) -> Template:
     """A word with `$1`, `%1`, `%{NAME}` -> template.
 
-    rule, condition: labels of the patterns that `$1` and `%1` speak of; escapes: captures go out percent-encoded
+    rule, condition: labels of the patterns that `$1` and `%1` speak of; escapes: captures go out percent-encoded; encoding: and before that by flag B
     own: values of names that stand for something else here
     """
     parts: list[Part] = []
@@ -96,9 +96,9 @@ def read_template(text: str, *, rule: str = "", condition: str = "", escapes: bo
         elif placeholder or whole.startswith("{{"):
             parts.append(Placeholder(whole))
         elif number is not None:
-            parts.append(Capture(0 if number == "&" else int(number), rule, escaped=escapes))
+            parts.append(Capture(0 if number == "&" else int(number), rule, escapes, encoding))
         elif other is not None:
-            parts.append(Capture(int(other), condition, escaped=escapes))
+            parts.append(Capture(int(other), condition, escapes, encoding))
         else:
             parts += variable(name, document_root, own or {})
     parts.append(text[at:])

@@ -90,6 +90,18 @@ def follows_links(nodes: list[Node]) -> bool:
     return held
 
 
+def follows_all_links(nodes: list[Node]) -> bool:
+    """Options FollowSymLinks without SymLinksIfOwnerMatch, as silence has it: no link has to be looked at."""
+    held = {"followsymlinks"}
+    for node in nodes:
+        words = [word.lower() for word in node.args] if node.name == "options" else []
+        if words and not any(word[0] in "+-" for word in words):
+            held = {"followsymlinks", *words} if "all" in words else set(words)
+        for word in words:
+            held = held | {word[1:]} if word[0] == "+" else held - {word[1:]} if word[0] == "-" else held
+    return "followsymlinks" in held and "symlinksifownermatch" not in held
+
+
 def lists(nodes: list[Node], context: Context) -> bool:
     """Whether folders without an index file are listed: Options Indexes, and mod_autoindex is there."""
     held = False

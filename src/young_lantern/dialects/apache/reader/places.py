@@ -156,8 +156,11 @@ _ORDER = {"directory": 0, "directorymatch": 1, "proxy": 1, "files": 2, "filesmat
 EARLY = frozenset({"location", "locationmatch", "asked"})
 
 
-def condition(section: Section, place: Place | None, context: Context, form: PathForm = PathForm.CURRENT) -> Condition:
-    """When a section holds; `place` None: for what is not served from a folder (a proxied path), where folders do not count."""
+def condition(section: Section, place: Place | None, context: Context, form: PathForm = PathForm.CURRENT, files: bool = True) -> Condition:
+    """When a section holds; `place` None: for what is not served from a folder (a proxied path), where folders do not count.
+
+    files: folders by shell patterns may be files, since no link has to be looked at on the way
+    """
     node = section.node
     match section.kind:
         case "proxy":
@@ -176,16 +179,16 @@ def condition(section: Section, place: Place | None, context: Context, form: Pat
         case "directorymatch" if place is not None:
             return _folder_pattern(section.text, place, node, context)
         case "directory" if place is not None:
-            return _folder_glob(section.text, place, node, context)
+            return _folder_glob(section.text, place, node, context, files)
         case "asked" | "asked of a folder" if section.kind == "asked" or place is not None:
-            above = ALWAYS if section.stands_in is None else condition(section.stands_in, place, context, form)
+            above = ALWAYS if section.stands_in is None else condition(section.stands_in, place, context, form, files)
             asked = section.asked or ALWAYS
             return NEVER if above == NEVER else asked if above is ALWAYS else above if asked is ALWAYS else AllOf((above, asked), node.span)
         case "files" | "filesmatch" if place is not None:
             made = _file_name(section, place, context)
             if section.stands_in is None:
                 return made
-            above = condition(section.stands_in, place, context)
+            above = condition(section.stands_in, place, context, form, files)
             if isinstance(above, AllOf):
                 return AllOf((*above.conditions, *made.conditions), node.span)
             return made if above is ALWAYS else NEVER if above == NEVER else AllOf((above, *made.conditions), node.span)
@@ -215,7 +218,7 @@ def _folder_pattern(pattern: str, place: Place, node: Node, context: Context) ->
     return AllOf((PathMatches(context.pattern(loose, node), span=node.span), precise), node.span)
 
 
-def _folder_glob(text: str, place: Place, node: Node, context: Context) -> Condition:
+def _folder_glob(text: str, place: Place, node: Node, context: Context, files: bool) -> Condition:
     """`<Directory /srv/*/private>` for the paths that are served from a place."""
     if search(context.pattern(glob_pattern(text), node), place.folder):
         return ALWAYS
@@ -224,7 +227,7 @@ def _folder_glob(text: str, place: Place, node: Node, context: Context) -> Condi
         return NEVER
     rest = glob_pattern(text[len(place.folder):].rstrip("/"), anchored=False)
     loose = PathMatches(context.pattern(f"^{re.escape(place.url)}{rest}(?:/|$)", node), span=node.span)
-    return AllOf((loose, FolderMatches(place.folder, context.pattern(glob_pattern(text), node), place.url, True, node.span)), node.span)
+    return AllOf((loose, FolderMatches(place.folder, context.pattern(glob_pattern(text), node), place.url, True, node.span, files)), node.span)
 
 
 def _file_name(section: Section, place: Place, context: Context) -> AllOf:

@@ -90,7 +90,9 @@ class Program:
         return (Block(SITE, (*pages, *known, *rest, *mapping), limit=defaults.RESTARTS, new_request=True),)
 
     def _condition(self, section: Section, place: Place | None) -> Condition:
-        return condition(section, place, self.context, self.form)
+        # request.c, ap_directory_walk (2.4.71, probed): where links are followed unseen, the last name is taken for a folder's without a look at it.
+        around = [node for other in self.sections if other.kind == "directory" and other is not section and _within(section, other) for node in other.nodes]
+        return condition(section, place, self.context, self.form, files.follows_all_links([*self.host.levels, *around]))
 
     def _named(self, rules: list[rewrites.Rule]) -> tuple[Step, ...]:
         """What is served where a rule changed the path: the file below the document root, or the one that it named in full.
@@ -458,7 +460,8 @@ class Program:
         prefix = "/" if lead else place.url + (folder[len(place.folder):] if folder.startswith(place.folder + "/") else "") + "/"
         base = context.last([node for other in above for node in other.nodes], "rewritebase")
         label = context.label("folder rewriting")
-        again: tuple[Step, ...] = (Restart(SITE),)
+        # http_request.c, internal_internal_redirect: the new path is parsed and decoded as a client's is, `%61` to `a` (2.4.71, probed).
+        again: tuple[Step, ...] = (Restart(SITE, reads_anew=True),)
         # mod_dir.c, fixup_dir: the slash is added to a folder's path even if a rule has changed it to another one inside.
         folder_path = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=section.node.span)
         bare = AllOf((folder_path, Not(PathMatches(Pattern("/$"), span=section.node.span))), section.node.span)

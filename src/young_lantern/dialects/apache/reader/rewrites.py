@@ -15,7 +15,7 @@ from dataclasses import dataclass, field, replace
 from urllib.parse import quote
 
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Capture, Choose, Condition, FileExists, FileKind, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
+    ALWAYS, AllOf, AnyOf, Capture, Choose, Condition, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
     Restart, Rewrite, Route, SetPath, SetVariable, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
 )
 from ....model.walk import transform
@@ -37,7 +37,7 @@ ENDED = "rewriting_ended"
 _SPARED = "$-_.+!*'(),:;@&=/~"  # besides letters and digits (ap_os_escape_path)
 _MOST_TURNS = 3  # each doubles the ways through the rules that follow
 _SILENT = frozenset({"nc", "nocase", "ne", "noescape", "l", "last", "pt", "passthrough", "qsa", "qsappend", "qsd", "qsdiscard", "ns", "nosubreq", "end", "f", "forbidden", "g",
-                     "gone", "c", "chain", "n", "next", "p", "proxy", "b", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env", "unsafeallow3f"})
+                     "gone", "c", "chain", "n", "next", "p", "proxy", "b", "bnp", "backrefnoplus", "bne", "bctls", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env", "unsafeallow3f"})
 
 
 @dataclass(slots=True)
@@ -467,7 +467,11 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     steps: list[Step] = []
     for flag in rule.variables:
         name, _, value = flag.partition(":")
-        steps.append(SetVariable(name.removeprefix("!"), template(value), node.span, environment=True))
+        steps.append(SetVariable(name.removeprefix("!"), template(value, encoding=None), node.span, environment=True))
+        if f"%{{ENV:{name.removeprefix('!')}}}" in substitution:
+            # mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): the substitution is completed before the rule's own variables are set.
+            context.value(node, substitution, "a variable that an earlier rule sets was expected: this one is set when the substitution is made")
+            return (Unserved(node.span.directive, node.span),)
     if ends_for_good(rule):
         steps.append(SetVariable(ENDED, ("1",), node.span))
     if rule.has("f", "forbidden") or rule.has("g", "gone"):
@@ -488,7 +492,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         made = template(path, escapes=True)
         if mark:
             more = (Var(Variable.QUERY, "&"),) if rule.has("qsa", "qsappend") else ()
-            made = join(made, "?" if query else "", template(query, escapes=rule.has("b")), more)
+            made = join(made, "?" if query else "", template(query), more)
         forward = level.forward(node, made, substitution, frozenset({*rule.flags, *({"qsd"} if rule.has("qsdiscard") else ())}))
         # What is refused is refused before the rule sets its variables (2.4.71, probed).
         refusal = forward[:1] if forward and isinstance(forward[0], Choose) and forward[0].routes[0].accident else ()
@@ -497,8 +501,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         return (*steps, _redirect(rule, status, path, mark, query, encodes, level, template))
     if substitution == "-":
         return (*steps, *after)
-    escaped = rule.has("b")
-    target = template(path, escaped)
+    target = template(path)
     if not path.startswith(("/", "$", "%")) or (path.startswith(("$", "%")) and level.prefix is not None and not path.startswith("%{") and not _begins_with_map(path)):
         target = join(level.base, target)
     if level.prefix is None and path[:1] in "$%" and not maps.asks_map(path) and not path.startswith(("$0", "%{REQUEST_URI}", "%{DOCUMENT_ROOT}")):
@@ -520,13 +523,22 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
 
 def _templates(rule: Rule, level: Level, label: str, condition: str, own: dict[str, Template], context: Context) -> Callable[..., Template]:
     """What reads a rule's texts: its groups, its conditions' groups, and its maps."""
-    def template(text: str, escapes: bool = False) -> Template:
+    encoding = _encoding(rule)
+
+    def template(text: str, escapes: bool = False, encoding: GroupEncoding | None = encoding) -> Template:
         def plain(piece: str, escapes: bool = escapes) -> Template:
-            return context.template(piece, rule.node, rule=label, condition=condition, escapes=escapes, document_root=level.document_root, own={**_names(level), **own})
+            return context.template(piece, rule.node, rule=label, condition=condition, escapes=escapes, document_root=level.document_root, own={**_names(level), **own}, encoding=encoding)
 
         return maps.with_maps(text, label, context, plain) if maps.asks_map(text) else plain(text)
 
     return template
+
+
+def _encoding(rule: Rule) -> GroupEncoding | None:
+    """mod_rewrite.c, escape_backref: what B, BCTLS and BNE make of groups; BNP alone does nothing (2.4.71, probed)."""
+    if not rule.has("b", "bctls", "bne"):
+        return None
+    return GroupEncoding(rule.flags.get("b") or None, rule.flags.get("bne", ""), rule.has("bctls"), not rule.has("bnp", "backrefnoplus"))
 
 
 def _asked_first(level: Level, node: Node, drops_query: bool) -> tuple[Step, ...]:
@@ -547,7 +559,7 @@ def _query(rule: Rule, mark: str, query: str, template: Callable[..., Template])
     if not mark:
         return None
     # mod_rewrite.c (2.4.71, probed): a rewritten query with blanks or controls, which captures may bring, is 403.
-    return QueryEdit(template(query, rule.has("b")), appends_query=rule.has("qsa", "qsappend"), refuses_blanks=not rule.has("unsafeallow3f"))
+    return QueryEdit(template(query), appends_query=rule.has("qsa", "qsappend"), refuses_blanks=not rule.has("unsafeallow3f"))
 
 
 def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes: bool, level: Level, template: Callable[..., Template]) -> Redirect:
