@@ -20,7 +20,7 @@ import regex
 
 from ..model import (
     AllOf, Always, AnswerLimit, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
-    OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    NO_VALUE, OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
 from ..patterns import host_matches, search
@@ -197,6 +197,11 @@ def _part(part: Var | Capture | HttpDate | Placeholder | Unread | Lookup, state:
 
 
 def _looked_up(table: Lookup, state: State) -> str:
+    row = _row_of(table, state)
+    return text(table.fallback if row is None else row.result, state)
+
+
+def _row_of(table: Lookup, state: State) -> LookupRow | None:
     before, state.says = state.says, False
     subject = text(table.subject, state)
     state.says = before
@@ -204,10 +209,10 @@ def _looked_up(table: Lookup, state: State) -> str:
         if isinstance(row.value, Pattern):
             # nginx: the groups of a table's pattern are those in sight from then on, as after any other.
             if matches(row.value, subject, state, False):
-                return text(row.result, state)
+                return row
         elif in_network(subject, row.value) if table.networks else _same(subject, row.value, table.ignores_case):
-            return text(row.result, state)
-    return text(table.fallback, state)
+            return row
+    return None
 
 
 def _capture(group: int | str, label: str, state: State) -> str:
@@ -309,7 +314,7 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return state.field(name)
         case Variable.COOKIE:
             state.looked_at("cookie", name)
-            return _cookie(name, request, state.site.reading.cookies_mind_case)
+            return _cookie(name, request, state.site.reading.cookies_mind_case) or ""
         case Variable.VARIABLE:
             return known((state.variables.get(name, ""),), state)
         case Variable.PROTOCOL:
@@ -379,12 +384,29 @@ def _arguments(name: str, state: State) -> Iterator[str]:
             yield value
 
 
-def _cookie(name: str, request: Request, minds_case: bool) -> str:
+def _cookie(name: str, request: Request, minds_case: bool) -> str | None:
     for piece in (request.field("Cookie") or "").split(";"):
         found, _, value = piece.strip().partition("=")
         if found == name or not minds_case and found.lower() == name.lower():
             return value
-    return ""
+    return None
+
+
+def _is_nil(template: Template, state: State) -> bool:
+    """Whether nothing is there, which is another thing than an empty text in Caddy's comparisons (2.6.2, probed): no cookie, variable, or match of a pattern."""
+    if state.dialect != "caddy" or len(template) != 1:
+        return False
+    match template[0]:
+        case Var(Variable.COOKIE, name):
+            state.looked_at("cookie", name)
+            return _cookie(name, state.request, state.site.reading.cookies_mind_case) is None
+        case Var(Variable.VARIABLE, name):
+            return name not in state.variables
+        case Capture(int(), label):
+            return bool(label) and label not in state.labelled
+        case Lookup(fallback=()) as table:
+            return _row_of(table, state) is None
+    return False
 
 
 # --- conditions -------------------------------------------------------------------------------------------------------
@@ -410,8 +432,11 @@ def holds(condition: Condition, state: State) -> bool:
             state.looked_at("client")
             return any(in_network(state.request.client, network) for network in networks)
         case TextIs(template, values, ignores_case):
-            seen = text(template, state)
+            seen = NO_VALUE if _is_nil(template, state) else text(template, state)
             return any(_same(seen, value, ignores_case) for value in values)
+        case TextMatches(template, needs_value=True) if _is_nil(template, state):
+            state.gave_up = "an expression asks for a value that is not there, which is an error"
+            return False
         case TextMatches(template, pattern, miss_forgets):
             return matches(pattern, text(template, state), state, miss_forgets)
         case FileExists(root, path, kind, strip, True):

@@ -107,10 +107,13 @@ class TextIs:
 
 @dataclass(frozen=True, slots=True)
 class TextMatches:
+    """The pattern is found in the completed template. needs_value: a value that is not there makes an error of the question (Caddy's expressions)."""
+
     template: Template
     pattern: Pattern
     miss_forgets: bool = False
     span: Span | None = None
+    needs_value: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -43,9 +43,6 @@ _SHORT = {"tls_version": "http.request.tls.version", "tls_cipher": "http.request
 # Of the client's certificate; where there is none, the placeholder itself stands in a text (2.6.2, probed), and nothing in what is looked up in a table.
 CERTIFICATE_NAMES = {"subject": Variable.CERTIFICATE_SUBJECT, "issuer": Variable.CERTIFICATE_ISSUER, "fingerprint": Variable.CERTIFICATE_FINGERPRINT}
 CERTIFICATE = frozenset(CERTIFICATE_NAMES.values())
-# MatchVarsRE (2.6.2, probed): a placeholder is looked for among the variables first, where nothing of that name is; and that nothing is this text, so that a
-# pattern which fits it holds for every request.
-NO_VALUE = "<nil>"
 
 WRITE: dict[Variable, str] = {}
 for _name, _variable in _NAMES:

@@ -15,12 +15,11 @@ from dataclasses import replace
 
 from ....codes import CONDITION_UNREAD, WITHOUT_EFFECT
 from ....model import (
-    ALWAYS, AllOf, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathForm, PathGlob, PathIs,
+    ALWAYS, NO_VALUE, AllOf, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathForm, PathGlob, PathIs,
     PathMatches, PathStartsWith, SchemeIs, Span, TextIs, TextMatches, Unknowable, Var, Variable,
 )
 from ....patterns import problem, search
 from ..syntax import Directive
-from ..values import NO_VALUE
 from . import expressions
 from .context import Context, Level
 from .gateways import names_split
@@ -236,7 +235,11 @@ def _vars_regexp(line: Directive, label: str, level: Level, context: Context) ->
     pattern = context.pattern(text, line, name or f"@{label}")
     if key.startswith("{") and not problem(pattern) and search(pattern, NO_VALUE):
         template = (NO_VALUE,)
-    return TextMatches(template, pattern, span=line.span)
+    found = TextMatches(template, pattern, span=line.span)
+    if not key.startswith("{") and not problem(pattern) and search(pattern, ""):
+        # A variable that is not set has no text, not an empty one either (2.6.2, probed).
+        return AllOf((Not(TextIs(template, (NO_VALUE,)), line.span), found), line.span)
+    return found
 
 
 KINDS: dict[str, Callable[[Directive, str, Level, Context], Condition]] = {

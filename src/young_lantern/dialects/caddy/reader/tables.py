@@ -41,7 +41,7 @@ def _read(directive: Directive, context: Context) -> None:
             results = line.args
             result = results[number] if number < len(results) else ""
             if line.name == "default":
-                fallback = context.template(result, line)
+                fallback = context.template(result, line) or ("",)  # without the line there is no value at all
             elif result == "-":
                 continue  # it stands for no answer of this row
             elif line.name.startswith("~"):

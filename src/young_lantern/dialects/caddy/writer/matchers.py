@@ -14,12 +14,12 @@ from dataclasses import replace
 
 from ....codes import CASE_IGNORED, PATTERN_BEYOND
 from ....model import (
-    Always, AllOf, AnyOf, ClientIn, Condition, Disposition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MethodIn, Not, PathGlob,
+    NO_VALUE, Always, AllOf, AnyOf, Capture, ClientIn, Condition, Disposition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MethodIn, Not, PathGlob,
     PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, SchemeIs, Span, TextIs, TextMatches, Var, Variable,
 )
 from ....model.walk import walk
 from ....patterns import beyond_re2, search, to_re2
-from ..values import NO_VALUE, Unwritable, quote
+from ..values import Unwritable, quote
 from .context import Context, Matcher
 from .output import Node
 
@@ -90,8 +90,13 @@ def write_lines(condition: Condition, name: str, context: Context) -> Lines | Un
             if isinstance(subject, Unwritable):
                 return subject
             if pattern.label not in context.captured and search(pattern, NO_VALUE) is not None and not beyond_re2(pattern.text) and "`" not in (text := to_re2(pattern).text):
-                # The matcher of that name would hold for every request.
-                return [Node(["expression", f"`{subject}.matches({json.dumps(text, ensure_ascii=False)})`"])]
+                # The matcher of that name would hold for every request; an expression is an error where there is no value.
+                asked = f"{subject}.matches({json.dumps(text, ensure_ascii=False)})"
+                if any(map(_may_be_missing, template)):
+                    if len(template) > 1:
+                        return Unwritable("a pattern for a text of several values that may not be there")
+                    asked = f"{subject} == null || {asked}" if search(pattern, "") else f"{subject} != null && {asked}"
+                return [Node(["expression", f"`{asked}`"])]
             return _pattern_line(["vars_regexp"], pattern, name, context, condition.span, quote(subject))
         case FileExists():
             return _file(condition, context)
@@ -170,6 +175,8 @@ def _text_is(condition: TextIs, context: Context) -> Lines | Unwritable:
         case (Var(Variable.ARGUMENT, name),) if not {"", "*"} & set(condition.values) and "=" not in name:
             # Of several arguments of the name it takes the first, where the placeholder has all of them.
             return [Node(["query", *(quote(f"{name}={value}") for value in condition.values)])]
+    if any(map(_may_be_missing, condition.template)) and ("" in condition.values or len(condition.template) > 1):
+        return _text_is_by_pattern(condition, context)
     pieces: list[str] = []
     for part in condition.template:
         piece = _in_expression(part if isinstance(part, str) else part.spelling) if isinstance(part, str | Placeholder) else context.template((part,), condition.span)
@@ -182,6 +189,23 @@ def _text_is(condition: TextIs, context: Context) -> Lines | Unwritable:
     quoted = list(map(_in_expression, condition.values))
     text = f"{subject} == {quoted[0]}" if len(quoted) == 1 else f"{subject} in [{', '.join(quoted)}]"
     return [Node(["expression", f"`{text}`"])]
+
+
+def _may_be_missing(part: object) -> bool:
+    """Whether a placeholder may have no value, which equals no text in Caddy's expressions, the empty one neither (2.6.2, probed)."""
+    return isinstance(part, Capture) or isinstance(part, Var) and part.variable in (Variable.COOKIE, Variable.VARIABLE)
+
+
+def _text_is_by_pattern(condition: TextIs, context: Context) -> Lines | Unwritable:
+    """A comparison for which no value is an empty one."""
+    if len(condition.template) > 1:
+        return Unwritable("a comparison of a text of several values that may not be there")
+    subject = context.template(condition.template, condition.span)
+    if isinstance(subject, Unwritable):
+        return subject
+    held = "|".join(re.escape(value) for value in condition.values if value)
+    pattern = f"^(?:{held})?$" if held else "^$"
+    return [Node(["vars_regexp", quote(subject), quote(("(?i)" if condition.ignores_case else "") + pattern)])]
 
 
 def _in_expression(text: str) -> str:

@@ -36,7 +36,8 @@ def write_table(table: Lookup, context: Context) -> str | Unwritable:
     if isinstance(fallback, Unwritable):
         return fallback
     lines.append(Node(["default", quote(fallback)]))
-    name = key if key not in READ else f"{key}_looked_up"
+    # A name of one letter is taken for something else, and Caddy does not start (2.6.2, probed).
+    name = f"{key}_looked_up" if key in READ or len(key) == 1 else key
     node = Node(["map", quote(subject), f"{{{name}}}"], lines, (table.span,) if table.span else (), setting=True)
     context.tables[key] = f"{{{name}}}", node
     context.made_from[key] = table

@@ -13,6 +13,7 @@ import re
 
 from ....codes import VALUE_UNREAD
 from ....model import Lookup, LookupRow, Pattern, Template, Unread, Var, Variable
+from ....patterns import problem, search
 from ..syntax import Directive
 from .context import Context, Scope
 
@@ -73,6 +74,9 @@ def _read_map(name: str, directive: Directive, context: Context) -> Lookup:
             stars.append((-len(line.name) if not line.name.endswith(".*") else 10**6 - len(line.name), LookupRow(_star(line.name), result)))
         else:
             texts.append(LookupRow(line.name.removeprefix("\\"), result))
+    if not any(row.value == "" for row in texts) and any(not problem(row.value) and search(row.value, "") for row in patterns):
+        # ngx_http_map_find: patterns are tried on a text that is not empty only (1.22.1, probed).
+        texts.append(LookupRow("", fallback))
     rows = (*texts, *(row for _, row in sorted(stars, key=lambda pair: pair[0])), *patterns)
     return Lookup(name, _subject(directive, context), rows, fallback, span=directive.span)
 

@@ -9,8 +9,9 @@ from __future__ import annotations
 import re
 
 from ....fitting.static import bare
-from ....model import Lookup, Pattern, Var, Variable
+from ....model import Capture, Lookup, Pattern, Var, Variable
 from ....model.walk import walk
+from ....patterns import problem, search
 from ...noting import Unwritable
 from ..values import quote, variable_name
 from .context import Context
@@ -43,7 +44,18 @@ def _map(name: str, table: Lookup, context: Context) -> Node | Unwritable:
     kinds = [isinstance(row.value, Pattern) for row in table.rows]
     as_patterns = kinds != sorted(kinds) or (not table.ignores_case and any(isinstance(row.value, str) and re.search("[A-Za-z]", row.value) for row in table.rows))
     before = context.pattern
+    empty = next((row for row in table.rows if _holds_for_nothing(row.value)), None)
     for row in table.rows:
+        if row.value == "" and row is not empty:
+            continue
+        if row is empty and (as_patterns or row.value != ""):
+            # ngx_http_map_find: patterns are tried on a text that is not empty only (1.22.1, probed).
+            nothing = context.template(tuple(part for part in row.result if not isinstance(part, Capture)), table.span)
+            if isinstance(nothing, Unwritable):
+                return nothing
+            lines.append(Node(['""', quote(nothing)]))
+            if row.value == "":
+                continue
         if isinstance(row.value, Pattern):
             context.pattern = row.value.label
             word = quote(("~*" if row.value.ignores_case else "~") + row.value.text)
@@ -62,6 +74,10 @@ def _map(name: str, table: Lookup, context: Context) -> Node | Unwritable:
     if fallback:
         lines.insert(0, Node(["default", quote(fallback)]))
     return Node(["map", quote(subject), f"${name}"], lines, (table.span,) if table.span else ())
+
+
+def _holds_for_nothing(value: str | Pattern) -> bool:
+    return not problem(value) and search(value, "") is not None if isinstance(value, Pattern) else value == ""
 
 
 def _text(value: str) -> str:
