@@ -20,7 +20,7 @@ from . import answering, asking, client_certificates, content_types, contents, c
 from .choosing import choose_listener, choose_site
 from .client import seen_from
 from .evaluate import State, holds, in_network, said, text, user_of
-from .origin_answers import SELF, VERDICT, OriginAnswer, wanted
+from .origin_answers import SELF, VERDICT, wanted
 from .origin_words import policy
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request, one_slash

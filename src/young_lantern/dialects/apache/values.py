@@ -137,10 +137,10 @@ def expression_variable(name: str) -> Template:
     return VARIABLES.get(name, (Unread(f"%{{{name}}}"),))
 
 
-def or_null(name: str) -> Template:
-    """mod_headers.c: a variable that is not set reads "(null)"."""
-    variable_ = Var(Variable.VARIABLE, name)
-    return (Lookup(f"{name}_or_null", (variable_,), (LookupRow("", ("(null)",)),), (variable_,)),)
+def or_null(name: str, there: str = "") -> Template:
+    """mod_headers.c: a variable that is not set reads "(null)". there: the variable that tells whether it is."""
+    subject = Var(Variable.VARIABLE, there or name)
+    return (Lookup(f"{name}_or_null", (subject,), (LookupRow("", ("(null)",)),), (Var(Variable.VARIABLE, name),)),)
 
 
 # ssl_engine_vars.c, ssl_var_lookup: what mod_ssl knows of every request, over TLS or not (2.4.71, probed).

@@ -12,6 +12,7 @@ from ....model import (
     ALWAYS, AddressRule, AllOf, AnyOf, Choose, ClientIn, Condition, Credentials, MethodIn, Not, Protect, Respond, Route, SchemeIs, Step, TextIs, Unknowable, Unserved, Var, Variable,
 )
 from ....source.passwords import read_groups
+from . import environment
 from .context import Context, Node
 from .expressions import read_expression
 from .hosts import networks_of
@@ -164,7 +165,7 @@ def _of(node: Node, context: Context) -> Condition | None:
         case "env":
             if not values or not set(values) <= context.environment:
                 return None
-            set_ = [Not(TextIs((Var(Variable.VARIABLE, name),), ("",), span=node.span), node.span) for name in values]
+            set_ = [Not(environment.is_unset(name, node.span, context), node.span) for name in values]
             made = set_[0] if len(set_) == 1 else AnyOf(tuple(set_), node.span)
         case "expr":
             found = read_expression(values[0] if len(values) == 1 else " ".join(node.raw[2 if negated else 1:]), node.span)

@@ -53,7 +53,7 @@ class Map:
 class Context(Collector):
     """modules: those loaded, by `alias` of mod_alias; None: not known, all are taken to be there.
 
-    formats: LogFormat names; environment: variables that some rewrite rule sets; folders: reads `.htaccess` files
+    formats: LogFormat names; environment: variables that some rewrite rule sets, maybe_empty: to nothing, maybe; folders: reads `.htaccess` files
     asking: numbers of the `<If>` nodes that were read; shared_types: lines of the table that all hosts share
     waits: how long a worker, or a balancer's members, are waited for, by its URL
     protocols: what the members of each balancer speak; maps: rewriting maps, by name, and the keys that each is asked for
@@ -63,6 +63,7 @@ class Context(Collector):
     modules: set[str] | None = None
     formats: dict[str, Span] = field(default_factory=dict)
     environment: set[str] = field(default_factory=set)
+    maybe_empty: set[str] = field(default_factory=set)
     folders: "FolderFiles | None" = None
     asking: set[int] = field(default_factory=set)
     shared_types: set[Span] = field(default_factory=set)

@@ -9,8 +9,9 @@ Left out: names of fields given as patterns, what is known of the connection alo
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
-from ....model import ALWAYS, ONE_SLASH, Capture, Choose, Condition, Disposition, Not, Route, SetVariable, Step, Template, TextMatches, Var, Variable, join
+from ....model import ALWAYS, ONE_SLASH, Capture, Choose, Condition, Disposition, Not, Route, SetVariable, Span, Step, Template, TextIs, TextMatches, Var, Variable, join
 from ....patterns import search
 from .context import Context, Node
 from .expressions import read_expression
@@ -36,6 +37,41 @@ def names_set(nodes: list[Node]) -> set[str]:
     by_rules = {name for node in nodes if node.name == "rewriterule" for name in re.findall(r"(?:^\[|,)\s*(?:E|env)=!?(\w+)", "".join(node.args[2:]))}
     by_lines = {word.lstrip("!").partition("=")[0] for node in nodes if node.name in _NAMES for word in _words(node)}
     return by_rules | {name for name in by_lines if name and name.lower() not in {*_OF_THE_SERVER, "no-gzip"}}
+
+
+# A value that may come to nothing: groups and what the server knows, without a letter of its own.
+_MAYBE_NOTHING = re.compile(r"(?:[$%]\d|%\{[^}]*\})*")
+
+
+def may_be_empty(nodes: list[Node]) -> set[str]:
+    """The variables that are asked whether they are set, and may be set to nothing, which is not the same in httpd (2.4.71, probed)."""
+    made: set[str] = set()
+    for node in nodes:
+        if node.name == "rewriterule":
+            pairs = [(name, value) for name, value in re.findall(r"(?:^\[|,)\s*(?:E|env)=([\w-]+):?([^,\]]*)", "".join(node.args[2:]))]
+        else:
+            pairs = [(name, value) for word in _words(node) if node.name in _NAMES for name, _, value in [word.partition("=")] if value]
+        made |= {name for name, value in pairs if _MAYBE_NOTHING.fullmatch(value)}
+    words = [word for node in nodes for word in node.args]
+    asked = {name.lower() for word in words for name in re.findall(r"^env=!?([\w-]+)$|%\{([\w-]+)\}e", word) for name in name if name}
+    asked |= {word.lower() for node in nodes if node.name == "require" and "env" in [word.lower() for word in node.args[:2]] for word in node.args}
+    return {name for name in made if name.lower() in asked}
+
+
+def set_steps(step: SetVariable, unsets: bool, context: Context) -> list[Step]:
+    """The step, and beside it one that says whether the variable is there, where that is asked and its value does not tell."""
+    if step.name not in context.maybe_empty:
+        return [step]
+    return [step, replace(step, name=there(step.name, context), value=() if unsets else ("1",))]
+
+
+def there(name: str, context: Context) -> str:
+    """The variable that is empty where one is not set."""
+    return f"{name}_is_set" if name in context.maybe_empty else name
+
+
+def is_unset(name: str, span: Span, context: Context) -> TextIs:
+    return TextIs((Var(Variable.VARIABLE, there(name, context)),), ("",), span=span)
 
 
 # Where a line names a variable: the text before it, by which it is one.
@@ -87,8 +123,9 @@ def read_environment(nodes: list[Node], context: Context) -> tuple[Step, ...]:
         held = _asked(node, label, set_before, context)
         if held is None:
             continue
-        steps = [step for word in own if (step := _set(word, label if node.name != "setenvifexpr" else "", node, context)) is not None]
-        set_before |= {step.name for step in steps}
+        set_ = [step for word in own if (step := _set(word, label if node.name != "setenvifexpr" else "", node, context)) is not None]
+        set_before |= {step.name for step in set_}
+        steps = [item for step in set_ for item in set_steps(step, step.value == () and f"!{step.name}" in own, context)]
         claim = context.claims[node.span]
         if steps and claim.disposition is None:
             claim.disposition, claim.why = Disposition.KEPT, "what it asks for is said where its variable is asked for"
@@ -125,14 +162,14 @@ def _asked(node: Node, label: str, set_before: set[str], context: Context) -> Co
 
 
 def _set(word: str, label: str, node: Node, context: Context) -> SetVariable | None:
-    name, sign, value = word.partition("=")
+    name, _, value = word.partition("=")
     if name.startswith("!"):
         return SetVariable(name[1:], (), node.span, environment=True, outside=True)
     if name.lower() == "no-gzip":
         context.value(node, word, "compression is offered all the same")
         return None
     parts: list[Template] = []
-    for piece in re.split(r"(\$\d)", value if sign else "1"):
+    for piece in re.split(r"(\$\d)", value or "1"):  # mod_setenvif.c: `name=` is 1, too (2.4.71, probed)
         # mod_setenvif.c: a pattern that is plain text is searched for as such, and has no groups.
         parts.append((Capture(int(piece[1]), label),) if re.fullmatch(r"\$\d", piece) and label and re.search(r"[\^$.*+?()\[\]{}|\\]", node.args[-1 - len(_words(node))]) else (piece,))
     return SetVariable(name, join(*(item for part in parts for item in part)), node.span, environment=True, outside=True)

@@ -12,10 +12,11 @@ import re
 from dataclasses import replace
 
 from ....model import (
-    ALWAYS, Condition, Disposition, Field, HANDLED_STATUSES, HttpDate, Not, Operation, Pattern, Side, Span, Step, Template, TextIs, TextMatches, Unread, Var, Variable,
+    ALWAYS, Condition, Disposition, Field, HANDLED_STATUSES, HttpDate, Not, Operation, Pattern, Side, Span, Step, Template, TextMatches, Unread, Var, Variable,
 )
 from ....model.walk import walk
 from .. import values
+from . import environment
 from .context import Context, Node
 from .expressions import Read, read_expression
 from .late_environment import is_unknown, value_of
@@ -129,11 +130,11 @@ def _from_environment(name: str, for_all: bool, context: Context) -> Template:
     if is_unknown(name, context):
         return (Unread(f"%{{{name}}}e"),)
     if name not in context.late:
-        return values.or_null(name)
+        return values.or_null(name, environment.there(name, context))
     value = value_of(name, context) or ""
     if for_all or name in context.environment:
         context.late_asked.add(name)
-        return values.or_null(name)
+        return values.or_null(name, environment.there(name, context))
     return (value,) if value else ()
 
 
@@ -151,7 +152,7 @@ def _by_environment(by: str, for_all: bool, node: Node, context: Context) -> Rea
         if not for_all or not is_set:
             return Read(ALWAYS if is_set is not bool(found[1]) else NEVER)
         context.late_asked.add(name)
-    empty = TextIs((Var(Variable.VARIABLE, found[2]),), ("",), span=node.span)
+    empty = environment.is_unset(found[2], node.span, context)
     return Read(empty if found[1] else Not(empty, node.span))
 
 

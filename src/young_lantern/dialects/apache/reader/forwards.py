@@ -14,8 +14,7 @@ from dataclasses import replace
 
 from ....codes import PLACE_UNREAD, PROTOCOL_UNREAD, SOCKET_UNASKED
 from ....model import (
-    ALWAYS, SYSTEM_TRUST, AllOf, Block, Capture, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, Gateway,
-    LocationMapping, Mapped, Member, Not, Operation, OriginTls, PathMatches, Pattern, Pool, Rewrite, Route, SetPath, Side, Span, Step, Template,
+    ALWAYS, SYSTEM_TRUST, AllOf, Block, Capture, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Not, Operation, OriginTls, PathMatches, Pattern, Pool, Rewrite, Route, SetPath, Side, Span, Step, Template,
     TextMatches, Unserved, Var, Variable, Written, join,
 )
 from ....model.walk import transform

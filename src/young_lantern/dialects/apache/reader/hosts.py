@@ -12,7 +12,8 @@ from __future__ import annotations
 import ipaddress
 from dataclasses import dataclass, replace
 
-from ....model import ALWAYS, AddressRule, AllOf, AnyOf, Choose, ClientIn, Condition, Not, Protect, Respond, Route, Span, Step, TextIs, Unserved, Var, Variable
+from ....model import ALWAYS, AddressRule, AllOf, AnyOf, Choose, ClientIn, Condition, Not, Protect, Respond, Route, Span, Step, Unserved
+from . import environment
 from .context import Context, Node
 from .limited import ALL, LIMITS, read_by_methods
 from .places import NEVER
@@ -136,7 +137,7 @@ def _set(word: str, line: Node, context: Context) -> Condition | None:
     absent, name = name.startswith("!"), name.removeprefix("!")
     if name not in context.environment:
         return None
-    empty = TextIs((Var(Variable.VARIABLE, name),), ("",), span=line.span)
+    empty = environment.is_unset(name, line.span, context)
     return empty if absent else Not(empty, line.span)
 
 

@@ -12,6 +12,7 @@ import re
 
 from ....model import Choose, Disposition, Route, SetVariable, Step, TextIs, Var, Variable
 from .. import catalogue, values
+from . import environment
 from .context import Context, Node
 
 _NAMES = ("setenv", "unsetenv", "passenv")
@@ -65,5 +66,6 @@ def late_steps(context: Context) -> tuple[Step, ...]:
     for name in sorted(context.late_asked):
         line = context.late_lines.get(name)
         step = SetVariable(name, (context.late[name] or "",), line.span if line else None, environment=True, late=True)
-        made.append(step if line is None else Choose((Route(TextIs((Var(Variable.VARIABLE, name),), ("",)), (step,), step.span),), step.span))
+        steps = environment.set_steps(step, False, context)
+        made += steps if line is None else [Choose((Route(TextIs((Var(Variable.VARIABLE, environment.there(name, context)),), ("",)), tuple(steps), step.span),), step.span)]
     return tuple(made)

@@ -16,11 +16,11 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, AllOf, AnswerLimit, AnyOf, Block, Capture, Choose, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, ForgetFields, LetInBefore, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, QueryEdit, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, TextIs, TextMatches, Unserved,
+    ALWAYS, AllOf, AnswerLimit, AnyOf, Block, Choose, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, ForgetFields, LetInBefore, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, QueryEdit, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, TextIs, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.placeholders import PLACEHOLDER
-from ....model.walk import walk, with_steps
+from ....model.walk import with_steps
 from .. import catalogue, defaults
 from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, tls
 from .context import Context, Node
@@ -72,7 +72,9 @@ class Program:
             # Such a rule says which file is meant and leaves the path that sections are chosen by.
             self.form = PathForm.URL
         late_environment.read_late(self.host.levels, [section.nodes for section in self.sections], self.host.secure, self.context)
-        self.context.environment |= environment.names_set([node for section in self.sections for node in section.nodes])
+        inside = [node for section in self.sections for node in section.nodes]
+        self.context.environment |= environment.names_set(inside)
+        self.context.maybe_empty |= environment.may_be_empty([*self.host.levels, *inside])
         known = environment.read_environment(self.host.levels, self.context)
         head = self._head()
         mapping = self._mapping()

@@ -22,7 +22,7 @@ from ....model.walk import transform
 from ....patterns import compiled, problem, search
 from ....patterns.examples import literal_start
 from .. import values
-from . import maps
+from . import environment, maps
 from .context import Context, Node
 from .expressions import read_expression
 from .files import SITE
@@ -467,7 +467,8 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     steps: list[Step] = []
     for flag in rule.variables:
         name, _, value = flag.partition(":")
-        steps.append(SetVariable(name.removeprefix("!"), template(value, encoding=None), node.span, environment=True))
+        variable = SetVariable(name.removeprefix("!"), template(value, encoding=None), node.span, environment=True)
+        steps += environment.set_steps(variable, name.startswith("!"), context)
         if f"%{{ENV:{name.removeprefix('!')}}}" in substitution:
             # mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): the substitution is completed before the rule's own variables are set.
             context.value(node, substitution, "a variable that an earlier rule sets was expected: this one is set when the substitution is made")

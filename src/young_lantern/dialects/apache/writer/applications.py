@@ -9,7 +9,6 @@ Left out: path information other than the path, or what follows a part of it tha
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 
 from ....fitting import Chain, leaves
 from ....model import AsReceived, Field, Forward, Gateway, Mapped, Operation, SetVariable, Side, Template, Var, Variable, literal

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 
 from ....model import (
-    ALWAYS, AnyOf, Choose, Condition, FileExists, FileKind, PathForm, PathMatches, Pattern, QueryEdit, Respond, Rewrite, Route, ServeFiles, SetPath, Span, Step, Template, Var, Variable,
+    ALWAYS, AnyOf, Choose, Condition, FileExists, FileKind, PathForm, PathMatches, QueryEdit, Respond, Rewrite, Route, ServeFiles, SetPath, Span, Step, Template, Var, Variable,
     join, literal,
 )
 from .. import defaults
