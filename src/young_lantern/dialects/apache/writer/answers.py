@@ -9,10 +9,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from copy import copy
+from dataclasses import replace
 
 from ....codes import NO_COUNTERPART
 from ....model import Abort, Capture, Disposition, Redirect, Respond, Template, Var, Variable
 from ...noting import Unwritable
+from .. import values
 from .conditions import Asked, target_in_query
 from .context import Context
 from .errors import STATUSES, body_text
@@ -37,9 +40,18 @@ def write_redirect(step: Redirect, asked: Asked, context: Context) -> list[Node]
     text = context.in_rule(location, step.span, asked)
     if isinstance(text, Unwritable):
         return text
+    first = _escaped_queries(step, text, flags, asked, context) if asks_query and from_request and "?" in literals and not context.rewritten else []
     if not text or not re.match(r"/|[a-z][a-z+.-]*:|%\{REQUEST_SCHEME\}|\$|%|\{\{", text):
         return Unwritable("a Location that is neither a URL nor a path from the root on")
-    return rule(asked, text, [f"R={step.status}", *flags, "L"], context, (step.span,), step.comments)
+    return [*first, *rule(asked, text, [f"R={step.status}", *flags, "L"], context, (step.span,), () if first else step.comments)]
+
+
+def _escaped_queries(step: Redirect, text: str, flags: list[str], asked: Asked, context: Context) -> list[Node]:
+    """The rule for a query with escapes, which would be encoded once more without NE, on paths that need no encoding."""
+    escapes = context.line("RewriteCond", "%{QUERY_STRING}", "%")
+    plain = context.line("RewriteCond", "%{THE_REQUEST}", values.quote(r"!^\S+ [^?]*%"))
+    twin = replace(asked, conditions=[escapes, plain, *map(copy, asked.conditions)])
+    return rule(twin, text, [f"R={step.status}", "NE", *flags, "L"], context, (step.span,), step.comments)
 
 
 def _without_query(location: Template, context: Context) -> tuple[Template, list[str]]:
