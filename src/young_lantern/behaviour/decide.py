@@ -7,16 +7,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from urllib.parse import quote_plus
 
 from ..model import (
-    CONTENT, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
-    ForgetFields, Forward, Gateway, Leave, LogTo, MediaTypes, Note, Operation, Part, Placeholder, Protect,
-    QueryEdit, Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
-    StripPrefix, StripSuffix, Template, Unserved, Var, Variable, with_field,
+    CONTENT, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    ForgetFields, Forward, Gateway, Leave, LogTo, MediaTypes, Note, Operation, Protect,
+    Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
+    StripPrefix, StripSuffix, Unserved, Var, Variable, with_field,
 )
 from ..model.media_types import has_charset
-from . import answering, asking, client_certificates, content_types, contents, cookies, forwarding, gateway, heads, origin_errors, paths
+from . import answering, asking, client_certificates, content_types, contents, cookies, forwarding, gateway, heads, origin_errors, paths, targets
 from .choosing import choose_listener, choose_site
 from .client import seen_from
 from .evaluate import State, holds, in_network, said, text, user_of
@@ -113,6 +112,8 @@ def _holds_for_all(step: Step) -> bool:
     """Whether a step is one that the whole site has, or that is taken before anything is asked of the path (mod_setenvif)."""
     if isinstance(step, Choose):
         return all(route.steps and all(isinstance(item, SetVariable) and item.environment for item in route.steps) for route in step.routes)
+    if isinstance(step, SetVariable):
+        return step.environment
     return isinstance(step, Block | ErrorPages | Field | AnswerLimit) and getattr(step, "when", None) is None and not getattr(step, "merges", False)
 
 
@@ -205,24 +206,9 @@ class _Run:
         # ngx_http_handler: a request that begins again inside has its proxied path replaced as usual (1.22.1, probed).
         self.state.pinned = self.state.pinned and not again
         if again and step.reads_anew:
-            self._read_anew()
+            targets.read_anew(self.state)
         self.state.note("begins again" if again else "leaves the rewriting", step.span, self.state.path)
         return _Jump(step.label, again)
-
-    def _read_anew(self) -> None:
-        """The path as a client's target, which may be refused: without a fragment, behind which the query is lost, and decoded."""
-        state = self.state
-        state.path, fragment, _ = state.path.partition("#")
-        if fragment:
-            state.query, state.raw_path = None, None
-        if "%" not in state.path:
-            return
-        path = paths.read_path(state.path, state.site.reading)
-        if path is None:
-            state.refused = 404 if "%00" in state.path else 400
-        elif "%2f" in state.path.lower():
-            state.refused = state.site.reading.encoded_slash_status
-        state.path, state.raw_path = path or state.path, None
 
     def rewrite(self, step: Rewrite) -> _Next:
         state = self.state
@@ -230,7 +216,7 @@ class _Run:
         state.url = (before if state.url is None else state.url) if step.keeps_url else None
         query = state.query
         if step.query is not None:
-            query = self._query(step.query)
+            query = targets.query_of(step.query, state)
             if step.query.refuses_blanks and any(ord(character) <= 32 or ord(character) == 127 for character in query):
                 state.note("a query with blanks is refused", step.span, query)
                 return self.fail(403, step.span)
@@ -239,7 +225,7 @@ class _Run:
                 query = None
         match step.edit:
             case SetPath(template):
-                if step.edit.refuses_marks and self._brings_mark(template):
+                if step.edit.refuses_marks and targets.brings_mark(template, state):
                     return self.fail(403, step.span, insists=True)
                 if len(template) == 1 and isinstance(template[0], Var) and template[0].variable is Variable.SCRIPT_NAME:
                     state.found_rest = text((Var(Variable.PATH_INFO, template[0].name),), state)
@@ -279,30 +265,6 @@ class _Run:
         state.pinned = state.pinned or step.pins
         state.note("rewrite", step.span, f"{before} -> {state.path}")
         return None
-
-    def _brings_mark(self, template: Template) -> bool:
-        """Whether something put into a text brings a question mark, before one that is written there (mod_rewrite.c, do_expand)."""
-        for part in template:
-            if isinstance(part, str):
-                if "?" in part:
-                    return False
-            elif "?" in text((replace(part, escaped=False) if isinstance(part, Capture) else Var(Variable.PATH) if part == Var(Variable.PATH_ESCAPED) else part,), self.state):
-                self.state.note("a question mark from the path is refused", None)
-                return not (isinstance(part, Var) and part.variable is Variable.QUERY)
-        return False
-
-    def _query(self, edit: QueryEdit) -> str:
-        written = text(edit.template, self.state)
-        if edit.encodes:
-            written = "".join(
-                part if isinstance(part, str) else quote_plus(text((part,), self.state)) if part != Var(Variable.QUERY)
-                else text((part,), self.state) for part in edit.template
-            ).strip("&")
-        if edit.appends_query and self.state.query:
-            return f"{written}&{self.state.query}" if written else self.state.query
-        if self.estate.dialect == "apache":
-            written = written.removesuffix("&")  # mod_rewrite.c, splitout_queryargs (2.4.71, probed)
-        return written
 
     def set_variable(self, step: SetVariable) -> _Next:
         if step.outside and self.state.depth:
@@ -412,22 +374,14 @@ class _Run:
 
     # --- answers ------------------------------------------------------------------------------------------------------
 
-    def _encoded_query(self, location: Template) -> Template:
-        made: list[Part] = []
-        for part in location:
-            inside = any(isinstance(item, str) and "?" in item for item in made)
-            encodes = inside and not isinstance(part, str | Placeholder) and not (isinstance(part, Capture) and part.escaped)
-            made.append(paths.escaped(text((part,), self.state), f"{self.state.site.reading.escapes}[]") if encodes else part)
-        return tuple(made)
-
     def redirect(self, step: Redirect) -> _Next:
-        if step.refuses_marks and self._brings_mark(step.location):
+        if step.refuses_marks and targets.brings_mark(step.location, self.state):
             return self.fail(403, step.span, insists=True)
         written = step.location
         if step.encodes_path:
             written = tuple(paths.escaped(self.state.path, self.state.site.reading.escapes) if part == Var(Variable.PATH) else part for part in written)
         if step.encodes_query:
-            written = self._encoded_query(written)
+            written = targets.encoded_query(written, self.state)
         location = text(written, self.state)
         if self.estate.dialect == "apache" and step.insists and "?" in location:
             location = location.removesuffix("&")  # mod_rewrite.c, splitout_queryargs (2.4.71, probed)

@@ -16,7 +16,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, AllOf, AnswerLimit, AnyOf, Block, Choose, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, ForgetFields, LetInBefore, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, QueryEdit, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, TextIs, Unserved,
+    ALWAYS, AllOf, AnswerLimit, AnyOf, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, LetInBefore, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, QueryEdit, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, TextIs, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.placeholders import PLACEHOLDER
@@ -86,10 +86,7 @@ class Program:
             # A changed path skips the mapping; what an earlier round of the rules changed counts, too.
             changed = Choose((Route(Rewritten(SITE), named),))
             mapping = (Block(_PHASE, phase, limit=rewrites.rounds(rules)), changed, *mapping)
-        # A target that is refused is so before anything is asked of it, and has the page for 404 all the same (2.4.71, probed).
-        pages = tuple(step for step in head if isinstance(step, ErrorPages) and all(page.redirect or page.statuses == {404} for page in step.pages)) if known else ()
-        rest = tuple(step for step in head if step not in pages)
-        return (Block(SITE, (*pages, *known, *rest, *mapping), limit=defaults.RESTARTS, new_request=True),)
+        return (Block(SITE, (*known, *head, *mapping), limit=defaults.RESTARTS, new_request=True),)
 
     def _condition(self, section: Section, place: Place | None) -> Condition:
         # request.c, ap_directory_walk (2.4.71, probed): where links are followed unseen, the last name is taken for a folder's without a look at it.

@@ -1,0 +1,63 @@
+"""Targets that rules make: the query of a rewrite, what a redirect encodes once more, and a path that is read anew. Used by: decide.py.
+
+Source:   mod_rewrite.c (splitout_queryargs, do_expand, hook_uri2file), http_request.c (internal_internal_redirect); Caddy rewrite.go.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from urllib.parse import quote_plus
+
+from ..model import Capture, Part, Placeholder, QueryEdit, Template, Var, Variable
+from . import paths
+from .evaluate import State, text
+
+
+def read_anew(state: State) -> None:
+    """The path as a client's target, which may be refused: without a fragment, behind which the query is lost, and decoded."""
+    state.path, fragment, _ = state.path.partition("#")
+    if fragment:
+        state.query, state.raw_path = None, None
+    if "%" not in state.path:
+        return
+    path = paths.read_path(state.path, state.site.reading)
+    if path is None:
+        state.refused = 404 if "%00" in state.path else 400
+    elif "%2f" in state.path.lower():
+        state.refused = state.site.reading.encoded_slash_status
+    state.path, state.raw_path = path or state.path, None
+
+
+def brings_mark(template: Template, state: State) -> bool:
+    """Whether something put into a text brings a question mark, before one that is written there (mod_rewrite.c, do_expand)."""
+    for part in template:
+        if isinstance(part, str):
+            if "?" in part:
+                return False
+        elif "?" in text((replace(part, escaped=False) if isinstance(part, Capture) else Var(Variable.PATH) if part == Var(Variable.PATH_ESCAPED) else part,), state):
+            state.note("a question mark from the path is refused", None)
+            return not (isinstance(part, Var) and part.variable is Variable.QUERY)
+    return False
+
+
+def query_of(edit: QueryEdit, state: State) -> str:
+    """What an edit makes of the query."""
+    written = text(edit.template, state)
+    if edit.encodes:
+        written = "".join(
+            part if isinstance(part, str) else quote_plus(text((part,), state)) if part != Var(Variable.QUERY) else text((part,), state) for part in edit.template
+        ).strip("&")
+    if edit.appends_query and state.query:
+        return f"{written}&{state.query}" if written else state.query
+    # mod_rewrite.c, splitout_queryargs (2.4.71, probed).
+    return written.removesuffix("&") if state.dialect == "apache" else written
+
+
+def encoded_query(location: Template, state: State) -> Template:
+    """A Location whose query is percent-encoded as a whole, whatever it brings; groups that go out encoded are so already."""
+    made: list[Part] = []
+    for part in location:
+        inside = any(isinstance(item, str) and "?" in item for item in made)
+        encodes = inside and not isinstance(part, str | Placeholder) and not (isinstance(part, Capture) and part.escaped)
+        made.append(paths.escaped(text((part,), state), f"{state.site.reading.escapes}[]") if encodes else part)
+    return tuple(made)
