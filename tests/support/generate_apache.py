@@ -29,6 +29,13 @@ MORE_CONDITIONS = [
 ODD = ["/a/x%3fy", "/docs/x%3F.html", "//a", "/a//x.html", "/n/docs/x.html", "/n/n/n/n/a", "/a%2Fx", "/m/x.html", "/m/"]
 
 
+# What a rule of a folder decodes once more, and what B encodes.
+ENCODED_TWICE = (
+    "/a/%2578.html", "/docs/%2561/.html", "/docs/x%252fy.html", "/a/x%2523y", "/a/x%23y", "/docs/a%20b.html", "/a/a&b+c", "/api/a%26b/c", "/old%2520", "/a/%25zz", "/docs/%2500.html",
+    "/docs/;%252e%252e/x.html", "/b/%C3%A9%2525", "/a/%7e(x)'!*",
+)
+
+
 # What a server makes itself, and what it says of the request.
 OWN_VALUES = (
     "expr=%{REMOTE_PORT}", "expr=%{REMOTE_USER}", "expr=%{HTTPS}", "expr=%{SERVER_PROTOCOL}", "%{SSL_PROTOCOL}s", "%{REMOTE_ADDR}s", "%{REMOTE_USER}s", "%{UNIQUE_ID}e", "%D",
@@ -44,6 +51,7 @@ class ApacheSource:
         self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
         self.asking = random.Random(f"asking {seed}")
         self.own = random.Random(f"own {seed}")
+        self.absent = random.Random(f"absent {seed}")
         self.seed, self.root = seed, root
         self.beside: dict[str, str] = {}
         self.text = self._config()
@@ -432,6 +440,8 @@ class ApacheSource:
             flags = "L"
         if target.startswith("http://www") and flags in ("PT", "L,QSA", "QSD", "C", "S=1", "END", "", "L,NC"):
             flags = "R"
+        if "$" in target and self.absent.random() < 0.2:
+            flags = ",".join(filter(None, (flags, self.absent.choice(["B", "B", "B,BNP", "BCTLS", "B=&?", "BNP", "B,BNE=/"]))))
         lines = [*conditions, f"RewriteRule {pattern} {target}{' [' + flags + ']' if flags else ''}"]
         return "".join(f"{indent}{line}\n" for line in lines)
 
@@ -442,7 +452,7 @@ class ApacheSource:
             (
                 method,
                 self.pick(HOSTS) if self.chance(0.2) else host,
-                self.pick(ODD) if self.chance(0.08) else target,
+                self.pick(ODD) if self.chance(0.08) else self.absent.choice(ENCODED_TWICE) if self.absent.random() < 0.08 else target,
                 fields,
             )
             for method, host, target, fields in rows

@@ -31,6 +31,14 @@ OWN_VALUES = (
 )
 
 
+# What is asked of values that may not be there.
+OF_THE_ABSENT = (
+    'expression {cookie.mark} == ""', 'expression {http.request.cookie.mark} != "a"', 'vars {cookie.mark} ""', "vars_regexp {cookie.mark} ^$", "not vars {cookie.mark} a",
+    'expression {cookie.mark} in ["", "a"]', 'vars foo ""', "not vars foo 1", "vars_regexp foo ^$", 'expression {vars.foo} == ""', "expression {vars.foo} == null",
+    'expression {cookie.mark} != null && {cookie.mark}.matches("^a")', "expression {cookie.mark} == null || {cookie.mark}.startsWith('a')", "header Cookie *mark=a*",
+)
+
+
 class CaddySource:
     """One random configuration; `text` is complete."""
 
@@ -39,6 +47,7 @@ class CaddySource:
         self.types = random.Random(f"types {seed}")  # of their own, so that all else stays what it was
         self.asking = random.Random(f"asking {seed}")  # likewise
         self.own = random.Random(f"own {seed}")  # likewise
+        self.absent = random.Random(f"absent {seed}")  # likewise
         self.root = root
         self.names = 0
         addresses = self.random.sample(ADDRESSES, self.random.randint(1, 3))
@@ -95,6 +104,10 @@ class CaddySource:
                 self.random.randint(1, 2),
             )
             out += [f"{name} {lines[0]}"] if len(lines) == 1 else [f"{name} {{", *(f"\t{line}" for line in lines), "}"]
+        if self.absent.random() < 0.3:
+            self.names += 1
+            self.defined.append(f"@m{self.names}")
+            out.append(f"@m{self.names} {self.absent.choice(OF_THE_ABSENT)}")
         return out
 
     def _matcher(self) -> str:
@@ -285,6 +298,8 @@ class CaddySource:
                 fields["X-Probe"] = self.pick(["bb", "b", "c"])
             if self.chance(0.1):
                 fields["X-Forwarded-For"] = "203.0.113.7"
+            if self.absent.random() < 0.3:
+                fields["Cookie"] = self.absent.choice(["mark=a", "mark=", "mark=b; other=a", "other=a"])
             if self.types.random() < 0.1:
                 fields["Lantern-Answer"] = self.types.choice(["404", "500", "503", "301 /x"])
             elif self.types.random() < 0.08:

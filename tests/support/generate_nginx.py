@@ -54,6 +54,7 @@ class NginxSource:
         self.asking = random.Random(f"asking {seed}")  # likewise
         self.naming = random.Random(f"named {seed}")
         self.own = random.Random(f"own {seed}")  # likewise
+        self.absent = random.Random(f"absent {seed}")
         self.root = root
         self.depth = 0
         self.text = self._config()
@@ -70,6 +71,7 @@ class NginxSource:
             "events {}\nhttp {\n  upstream pool_a { server 192.0.2.1:8000; }\n"
             "  upstream pool_b { server 192.0.2.2:8000 weight=2; server 192.0.2.3:8000; }\n"
             + "  map $sent_http_content_type $age { default off; text/html 10m; ~^image/ 2h; application/json 3m; ~*^text/CSS -1; }\n"
+            + '  map $cookie_mark $marked { default d; "" none; ~^a* a; }\n  map $arg_x $sorted { default d; ~^x? p; }\n'
             + self._settings("  ", 0.2)
             + self._proxies()
             + servers
@@ -122,6 +124,8 @@ class NginxSource:
             lines.append(f"proxy_set_header {field};")
         if self.own.random() < share / 2:
             lines.append(self.own.choice(["add_header", "add_header", "proxy_set_header"]) + f" X-Own {self.own.choice(OWN_VALUES)};")
+        if self.absent.random() < share / 4:
+            lines.append(self.absent.choice(['add_header X-Marked "$marked|$sorted|$cookie_mark";', "proxy_set_header X-Marked $cookie_mark;", "add_header X-Marked $marked always;"]))
         if self.types.random() < share / 2:
             lines.append(
                 self.types.choice(
@@ -209,6 +213,9 @@ class NginxSource:
             lines.append(f"{indent}auth_request {self.asking.choice(['/asked', '/asked', '/asked', 'off'])};\n")
             if self.asking.random() < 0.5:
                 lines.append(f"{indent}auth_request_set $user $upstream_http_x_user; {self.asking.choice(['proxy_set_header X-User $user;', 'add_header X-Who $user;', 'add_header X-Who $user-$host always;'])}\n")
+        if self.absent.random() < 0.12:
+            asked = self.absent.choice(['= ""', '!= ""', "= a", "!= a", "~ ^$", "~ .", ""])
+            lines.append(f"{indent}if ({f'$cookie_mark {asked}'.strip()}) {{ {self.absent.choice(['return 302 /none;', 'return 403;', 'set $v 2;', 'rewrite ^ /y.png last;'])} }}\n")
         content = self.random.random()
         pattern = kind in ("~", "~*")
         if content < 0.3:
@@ -327,6 +334,8 @@ class NginxSource:
                 fields["User-Agent"] = "Bot/1"
             if self.chance(0.1):
                 fields["X-Forwarded-For"] = self.types.choice(["203.0.113.7", "203.0.113.7", "10.0.0.5", "10.0.0.5, 203.0.113.7"])
+            if self.absent.random() < 0.3:
+                fields["Cookie"] = self.absent.choice(["mark=a", "mark=", "mark=b; other=a", "other=a"])
             if self.types.random() < 0.1:
                 fields["Lantern-Answer"] = self.types.choice(["404", "500", "503", "301 /x"])
             elif self.types.random() < 0.08:

@@ -382,11 +382,9 @@ class _Run:
             written = tuple(paths.escaped(self.state.path, self.state.site.reading.escapes) if part == Var(Variable.PATH) else part for part in written)
         if step.encodes_query:
             written = targets.encoded_query(written, self.state)
-        location = text(written, self.state)
+        location = targets.split_at_mark(written, self.state) if step.splits_at_mark else text(written, self.state)
         if self.estate.dialect == "apache" and step.insists and "?" in location:
             location = location.removesuffix("&")  # mod_rewrite.c, splitout_queryargs (2.4.71, probed)
-        if step.splits_at_mark and "?" not in location:
-            location = location.replace("%3F", "?", 1)
         if step.decodes:
             location = paths.decoded_for_redirect(location)
         if step.absolute and location.startswith("/"):

@@ -61,3 +61,20 @@ def encoded_query(location: Template, state: State) -> Template:
         encodes = inside and not isinstance(part, str | Placeholder) and not (isinstance(part, Capture) and part.escaped)
         made.append(paths.escaped(text((part,), state), f"{state.site.reading.escapes}[]") if encodes else part)
     return tuple(made)
+
+
+def split_at_mark(location: Template, state: State) -> str:
+    """A Location whose groups are percent-encoded up to a query or fragment, which a group may bring in; then the client's query comes no more.
+
+    mod_alias.c, try_alias_list, fixup_redir (httpd 2.4.71, probed): the completed text is parsed as a URL, and its path alone is encoded.
+    """
+    made = ""
+    for part in location:
+        if isinstance(part, Var) and part.variable is Variable.QUERY and part.name == "?" and "?" in made:
+            continue
+        piece = text((replace(part, escaped=False) if isinstance(part, Capture) else part,), state)
+        if isinstance(part, Capture) and not {"?", "#"} & set(made):
+            end = next((number for number, character in enumerate(piece) if character in "?#"), len(piece))
+            piece = paths.escaped(piece[:end], state.site.reading.escapes) + piece[end:]
+        made += piece
+    return made

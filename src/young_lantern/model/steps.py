@@ -303,7 +303,7 @@ class LogTo:
 class Redirect:
     """`absolute`: a location that is a path gets scheme and authority of the request in front (nginx). `insists`: as in Respond; `refuses_marks` as in SetPath.
 
-    splits_at_mark: a question mark that a capture brings in begins the query (httpd RedirectMatch)
+    splits_at_mark: a question mark, or the sign of a fragment, that a capture brings in ends the path, and nothing is encoded from there on (httpd RedirectMatch)
     encodes_path: the current path in it goes out percent-encoded (httpd, mod_rewrite)
     encodes_query: variables in its query are percent-encoded, the client's query among them, so that what was encoded is so twice (httpd, mod_rewrite)
     decodes:  what is percent-encoded in it without need is decoded up to the query, whose mark may come out of it (nginx, rewrite)
