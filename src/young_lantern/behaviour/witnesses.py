@@ -31,6 +31,8 @@ from .request import CLIENT, Assumed, Facts, Request, assumed
 
 # Every site is asked for these, whatever it says: the root, slashes, dots, escapes in either case, letters beyond ASCII, case, a file and a folder.
 _ALWAYS = ("/", "/x", "/x/", "/x.html", "/X.html", "//x", "/x//y", "/x/./y", "/x/../y", "/%78", "/x%20y", "/x%2Fy", "/x%2fy", "/x/%2e%2e/y", "/%C3%A9", "/%c3%a9", "/x+y", "/x;y", "/.x")
+# Within a path: a blank, percent signs before a letter's code and alone, a mark and a fragment's sign, letters beyond ASCII, and signs that have a meaning in URLs.
+_SPELLINGS = ("%20y", "%2579", "%25", "%3Fy", "%23y", "%C3%A9", "+y", "&y=z", "%26y", "%2By", ";y", "%22y")
 # Tables of these are asked with each of their rows as the path.
 _WHOLE_PATHS = ((Var(Variable.PATH),), (Var(Variable.TARGET),), (Var(Variable.TARGET_NOW),), (Var(Variable.ORIGINAL_PATH),))
 OTHER_HOST = "other-name.example"
@@ -111,6 +113,7 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
             others = [path for path in (*standing, *around) if path not in asked]
             rows += _requests(plain, [*thorough, *others[:_MOST_USUAL]], facts)
             rows += _further(parts, compresses, plain, thorough, facts)
+            rows += _spelt(explored)
             rows += _of_origins(here, [WAITS[estate.dialect] for estate in (before, after)], explored, asked, facts[1])
             rows += _of_heads((before, after), plain, thorough, explored, facts)
             rows += _of_methods((before, after), plain, thorough, facts)
@@ -122,6 +125,20 @@ def find_witnesses(before: Estate, after: Estate) -> Witnesses:
                     seen.add(key)
                     found.rows.append(row)
     return found
+
+
+def _spelt(explored: list[Explored]) -> Iterator[Witness]:
+    """Each way that a path goes out again, to a client or an origin, with characters in it that servers encode or decode in ways of their own."""
+    seen = set()
+    for row in explored:
+        way = tuple((outcome.decided_by, outcome.origin is not None, outcome.location is not None) for outcome in row.outcomes)
+        if row.request.method != "GET" or way in seen or not any(origin or location for _, origin, location in way):
+            continue
+        seen.add(way)
+        path, mark, query = row.request.target.partition("?")
+        front, last, back = path.rpartition("x")
+        for spelling in _SPELLINGS:
+            yield Witness(replace(row.request, target=(f"{front}{last}{spelling}{back}" if last else path + spelling) + mark + query), row.facts)
 
 
 def _of_origins(sites: list[Site], waits: list[float | None], explored: list[Explored], thorough: set[str], files: Facts) -> Iterator[Witness]:
