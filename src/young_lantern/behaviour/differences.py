@@ -70,7 +70,7 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
         one, other = resolved(before.location, request), resolved(after.location, request)
         # Behind the last argument of a query a sign for another one says nothing.
         bare = one is not None and other is not None and "?" in one and one.removesuffix("&") == other.removesuffix("&")
-        differ("location", one, other, Severity.MINOR if bare else Severity.BREAKING)
+        differ("location", one, other, Severity.MINOR if bare or _same_spelt(one, other) else Severity.BREAKING)
     if (before.origin is None) != (after.origin is None):
         # That a script is missing may be said by the server, or by what runs scripts.
         missing = before.status == after.status == 404 and (before.origin or after.origin).protocol == "fastcgi"  # type: ignore[union-attr]
@@ -159,9 +159,7 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         weak = all(not item.certificate.startswith("all") for item in (before, after))
         differ("what is checked of the origin's certificate", before.certificate, after.certificate, Severity.MINOR if weak else Severity.BREAKING)
     differ("method to the origin", before.method, after.method, _method_weight(before.method, after.method, request))
-    # RFC 3986 section 6.2.2.1: the letters of an escape mean the same in either case.
-    same = _upper_escapes(before.target) == _upper_escapes(after.target)
-    differ("target at the origin", before.target, after.target, Severity.MINOR if same else Severity.BREAKING)
+    differ("target at the origin", before.target, after.target, Severity.MINOR if _same_spelt(before.target, after.target) else Severity.BREAKING)
     differ("choice of the origin", before.policy, after.policy, Severity.BREAKING if "when all fail" in before.policy else Severity.MINOR)
     one = {name: canonical(value) for name, value in before.fields}
     other = {name: canonical(value) for name, value in after.fields}
@@ -172,12 +170,27 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         slight = name in _CLIENT_FIELDS or alike_but_for_form(*seen) or set(seen) <= {EMPTY, None} or all(value in (EMPTY, None) or NO_CERTIFICATE.fullmatch(value) for value in seen)
         differ(f"field {name} to the origin", *seen, Severity.MINOR if slight else Severity.BREAKING)
     backs = [resolved(canonical(item.mapped_back), request) or "" for item in (before, after)]
-    differ("redirects of the origin", *backs, Severity.MINOR if _upper_escapes(backs[0]) == _upper_escapes(backs[1]) else Severity.BREAKING)
+    differ("redirects of the origin", *backs, Severity.MINOR if _same_spelt(*backs) else Severity.BREAKING)
     return found
 
 
-def _upper_escapes(text: str) -> str:
-    return re.sub(r"%[0-9a-fA-F]{2}", lambda found: found[0].upper(), text)
+# Signs that a path may hold as they are, and that part nothing in it (RFC 3986 section 3.3), but for those by which some programs part parameters in it.
+_PLAIN_IN_PATHS = frozenset("!$&'()*:@-._~")
+
+
+def _same_spelt(one: str | None, other: str | None) -> bool:
+    """Whether two URLs are the same but for what stands percent-encoded in their paths without need: letters of an escape in either case, `&` for `%26`."""
+    return one is not None and other is not None and _plainly(one) == _plainly(other)
+
+
+def _plainly(url: str) -> str:
+    path, mark, query = url.partition("?")
+
+    def plain(found: re.Match[str]) -> str:
+        character = chr(int(found[1], 16))
+        return character if character in _PLAIN_IN_PATHS or character.isascii() and character.isalnum() else found[0].upper()
+
+    return re.sub("%([0-9a-fA-F]{2})", plain, path) + mark + re.sub("%[0-9a-fA-F]{2}", lambda found: found[0].upper(), query)
 
 
 def _same_arguments(one: str, other: str) -> bool:
