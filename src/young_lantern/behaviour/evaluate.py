@@ -404,7 +404,7 @@ def _is_nil(template: Template, state: State) -> bool:
             return name not in state.variables
         case Capture(int(), label):
             return bool(label) and label not in state.labelled
-        case Lookup(fallback=()) as table:
+        case Lookup(nothing=True) as table:
             return _row_of(table, state) is None
     return False
 

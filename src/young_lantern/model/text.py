@@ -170,6 +170,7 @@ class Lookup:
 
     name:     of the variable that the configuration calls it by; it is looked up once for a request, where it is used first
     networks: rows are networks, and the longest that holds the address comes first
+    nothing:  where no row holds it there is no value, which equals no text (Caddy)
     exact rows are tried before patterns, wherever they stand, as the reader orders them
     """
 
@@ -180,6 +181,7 @@ class Lookup:
     networks: bool = False
     ignores_case: bool = True
     span: Span | None = None
+    nothing: bool = False
 
 
 Part = str | Var | Capture | HttpDate | Placeholder | Unread | Lookup

@@ -36,12 +36,13 @@ def _read(directive: Directive, context: Context) -> None:
         name = made.strip("{}")
         rows: list[LookupRow] = []
         fallback: Template = ()
+        nothing = True  # without a line that says what else, there is no value at all
         for line in directive.block or []:
             context.claim(line.span)
             results = line.args
             result = results[number] if number < len(results) else ""
             if line.name == "default":
-                fallback = context.template(result, line) or ("",)  # without the line there is no value at all
+                fallback, nothing = context.template(result, line), False
             elif result == "-":
                 continue  # it stands for no answer of this row
             elif line.name.startswith("~"):
@@ -49,7 +50,7 @@ def _read(directive: Directive, context: Context) -> None:
                 rows.append(LookupRow(context.pattern(line.name[1:], line, label), _expanded(result, label)))
             else:
                 rows.append(LookupRow(line.name, context.template(result, line)))
-        context.lookups[name] = Lookup(name, subject, tuple(rows), fallback, ignores_case=False, span=directive.span)
+        context.lookups[name] = Lookup(name, subject, tuple(rows), fallback, ignores_case=False, span=directive.span, nothing=nothing)
 
 
 def _expanded(result: str, label: str) -> Template:
