@@ -60,7 +60,7 @@ class Reason(Enum):
     FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
     ENCODED_MARK = "an encoded question mark in the path is refused where a rule passes it on"
-    ENCODED_TWICE = "the path has characters percent-encoded twice, and one of them decodes it twice"
+    SIGNS = "the path has an encoded percent sign or #, which not both pass on as it came"
     ENCODED_QUERY = "the query has characters percent-encoded, which one of them encodes once more in a redirect"
     PAGE = "one of them asks for the page of an error by GET, whatever the client asked by"
     INSIDE = "the path is one by which the new configuration asks an origin first; nothing is answered to clients there"
@@ -232,8 +232,6 @@ class _Row:
         lost = lost or self.reason is Reason.SLOW and (self.before.status or 500) < 500 <= (self.after.status or 500)
         # A long address, or a long cookie, that was answered and is refused now: users meet that. So many fields, or so large in all, no browser sends.
         lost = lost or self.reason is Reason.HEAD and (self.before.status or 500) < 400 <= (self.after.status or 500) and not is_crowded(self.witness.request)
-        # A redirect leads clients elsewhere, where what is answered by itself is a matter of odd names of files.
-        lost = lost or self.reason is Reason.ENCODED_TWICE and any(item.what == "location" for item in self.part)
         # And a browser that asks beforehand whether another origin may send its request (Fetch standard, CORS-preflight fetch).
         lost = lost or self.reason is Reason.METHOD and self.witness.request.method == "OPTIONS" and (self.before.status or 500) < 300 <= (self.after.status or 500) and any(
             name.startswith("access-control-") for name, _ in self.before.fields)
@@ -399,9 +397,9 @@ def _normal(request: Request) -> Request:
     return replace(request, target=(normalised(plain, PathReading()) or path) + mark + query)
 
 
-def _without_twice(request: Request) -> Request:
+def _without_signs(request: Request) -> Request:
     path, mark, query = request.target.partition("?")
-    return replace(request, target=re.sub("%25(?=[0-9A-Fa-f]{2})", "x", path) + mark + query)
+    return replace(request, target=re.sub("%2[35]", "x", path) + mark + query)
 
 
 def _without_dots(request: Request) -> Request:
@@ -421,12 +419,12 @@ def _without_odd_names(request: Request) -> Request:
 # Order: the first that applies names the reason where it takes several.
 _TWINS: dict[Reason, Callable[[Request], Request]] = {
     Reason.TRACE: _without_trace, Reason.HEAD: shortened, Reason.NAMES: _without_odd_names, Reason.SLOW: at_once, Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
-    Reason.ENCODED_MARK: _plain_mark, Reason.ENCODED_TWICE: _without_twice, Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
+    Reason.ENCODED_MARK: _plain_mark, Reason.SIGNS: _without_signs, Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
 }
 
 
 # Reasons that say by themselves how the path is spelt.
-_SPELT = frozenset({Reason.CASE, Reason.SPELLING, Reason.DOTS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.ENCODED_TWICE, Reason.FILE_SLASH, Reason.SLASH})
+_SPELT = frozenset({Reason.CASE, Reason.SPELLING, Reason.DOTS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.SIGNS, Reason.FILE_SLASH, Reason.SLASH})
 
 
 def _cause(rows: list[_Row], groups: list[PathClasses], decider: _Decider) -> Cause:

@@ -40,8 +40,8 @@ def resolved(location: str | None, request: Request) -> str | None:
     """The absolute form of a Location: host in lower case (RFC 3986 section 3.2.2), no default port (RFC 9110 section 10.2.2)."""
     if location is None:
         return None
-    # A client sends a space in a Location percent-encoded (RFC 3986 section 2.4).
-    joined = urljoin(request.url, location.replace(" ", "%20"))
+    # A client sends a space in a Location percent-encoded (RFC 3986 section 2.4), and other signs that no URL has (URL standard, path percent-encode set).
+    joined = urljoin(request.url, re.sub(r'[ "<>`{}]', lambda found: f"%{ord(found[0]):02X}", location))
     # And letters beyond ASCII by the bytes of their UTF-8 (RFC 3987 section 3.1).
     joined = re.sub(r"[^\x00-\x7f]", lambda found: "".join(f"%{byte:02X}" for byte in found[0].encode("utf-8", "surrogateescape")), joined)
     absolute = re.sub(r"^\w+://[^/?#]*", lambda found: found[0].lower(), joined)

@@ -20,7 +20,7 @@ import regex
 
 from ..model import (
     AllOf, Always, AnswerLimit, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
-    NO_VALUE, OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
 from ..patterns import host_matches, search
@@ -432,7 +432,9 @@ def holds(condition: Condition, state: State) -> bool:
             state.looked_at("client")
             return any(in_network(state.request.client, network) for network in networks)
         case TextIs(template, values, ignores_case):
-            seen = NO_VALUE if _is_nil(template, state) else text(template, state)
+            if _is_nil(template, state):
+                return not values
+            seen = text(template, state)
             return any(_same(seen, value, ignores_case) for value in values)
         case TextMatches(template, needs_value=True) if _is_nil(template, state):
             state.gave_up = "an expression asks for a value that is not there, which is an error"

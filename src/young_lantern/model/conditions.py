@@ -97,7 +97,7 @@ class ClientIn:
 
 @dataclass(frozen=True, slots=True)
 class TextIs:
-    """The completed template equals one of the values; `("",)` asks whether it is empty."""
+    """The completed template equals one of the values; `("",)` asks whether it is empty, `()` whether there is no value at all (Caddy's null)."""
 
     template: Template
     values: tuple[str, ...]

@@ -68,8 +68,8 @@ class Variable(Enum):
     ANSWER_TYPE = "answer_type"  # the Content-Type of the answer before field operations: of a file without charset, of an origin as it says it
 
 
-# What Caddy's comparisons see in the place of a value that is not there (2.6.2, probed); MatchVarsRE looks for a placeholder among the variables first, where
-# nothing of that name is, and that nothing is this text, so that a pattern which fits it holds for every request.
+# MatchVarsRE of Caddy (2.6.2, probed) looks for a placeholder among the variables first, where nothing of that name is, and that nothing is this text, so that a
+# pattern which fits it holds for every request.
 NO_VALUE = "<nil>"
 # What has no value without TLS.
 OF_TLS = frozenset({Variable.TLS_VERSION, Variable.TLS_CIPHER, Variable.TLS_NAME})

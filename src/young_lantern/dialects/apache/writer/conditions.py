@@ -18,7 +18,7 @@ from ....model import (
 )
 from ....model.placeholders import is_open
 from ....model.walk import walk
-from ....patterns import literal_start
+from ....patterns import literal_start, problem, search
 from ...noting import Unwritable
 from .. import values
 from .context import Context, Names
@@ -191,7 +191,7 @@ def _literal(condition: Condition, asked: Asked, context: Context) -> list[str] 
             asks = " || ".join(f"-R '{network}'" for network in networks if not network.startswith("unix"))
             return ["expr", values.quote((f"! ({asks})" if len(networks) > 1 else f"! {asks}") if negated else asks)] if asks else Unwritable("a condition that never holds")
         case TextIs(template, wanted, ignores_case):
-            return _text_is(template, wanted, ignores_case, sign, asked, context)
+            return _text_is(template, wanted or ("",), ignores_case, sign, asked, context)
         case TextMatches(template, pattern):
             return _text_matches(template, pattern, sign, asked, context)
         case FileExists():
@@ -240,7 +240,9 @@ def _text_matches(template: Template, pattern: Pattern, sign: str, asked: Asked,
         if "$" in re.sub(r"\\.|\[[^\]]*\]", "", inside):
             inside = re.sub(r"\$$", f"(?={'[&]|$' if subject == '%{QUERY_STRING}' else '[;]|$'})", inside)
         stop = "&" if subject == "%{QUERY_STRING}" else ";"
-        return [subject, values.quote(f"{sign}{before}{f'[^{stop}]*?' if anywhere else ''}(?:{inside.removeprefix('^')})"), *case]
+        # Where the pattern holds for an empty text, it does so for one that is not there.
+        absent = f"^(?!{before.replace('(?:^|', '(?:|.*', 1)})|" if not problem(pattern) and search(pattern, "") else ""
+        return [subject, values.quote(f"{sign}{absent}{before}{f'[^{stop}]*?' if anywhere else ''}(?:{inside.removeprefix('^')})"), *case]
     made = context.in_rule(template, None, asked)
     if isinstance(made, Unwritable):
         return made

@@ -13,7 +13,7 @@ import operator
 import re
 from collections.abc import Callable
 
-from ....model import ALWAYS, NO_VALUE, AllOf, AnyOf, Condition, Not, Pattern, Placeholder, Span, Template, TextIs, TextMatches, join
+from ....model import ALWAYS, AllOf, AnyOf, Condition, Not, Pattern, Placeholder, Span, Template, TextIs, TextMatches, join
 from ....model.placeholders import PLACEHOLDER
 from ..syntax import Directive, Word
 
@@ -132,7 +132,7 @@ class Reader:
             # Statuses are all that such comparisons are read of: the ones that are meant, one by one (RFC 9110 section 15).
             held = tuple(str(status) for status in range(400, 600) if _ORDERS[sign](status, int(number[0])))
             return TextIs(template, held, span=self.span)
-        same = TextIs(template, self.list() if sign == "in" else (NO_VALUE,) if self.take("null") else (self.value(),), span=self.span)
+        same = TextIs(template, self.list() if sign == "in" else () if self.take("null") else (self.value(),), span=self.span)
         return Not(same, self.span) if sign == "!=" else same
 
     def asked(self, template: Template) -> Condition:

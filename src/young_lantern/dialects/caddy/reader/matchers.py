@@ -238,7 +238,7 @@ def _vars_regexp(line: Directive, label: str, level: Level, context: Context) ->
     found = TextMatches(template, pattern, span=line.span)
     if not key.startswith("{") and not problem(pattern) and search(pattern, ""):
         # A variable that is not set has no text, not an empty one either (2.6.2, probed).
-        return AllOf((Not(TextIs(template, (NO_VALUE,)), line.span), found), line.span)
+        return AllOf((Not(TextIs(template, ()), line.span), found), line.span)
     return found
 
 

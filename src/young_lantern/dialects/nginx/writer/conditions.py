@@ -93,6 +93,7 @@ def _single(condition: Condition, context: Context) -> tuple[list[Node], Test] |
         case ClientIn(found):
             return [], (networks(found, context), "", "")
         case TextIs(template, found, ignores_case):
+            found = found or ("",)
             subject = _subject(template, context)
             if isinstance(subject, Unwritable):
                 return subject

@@ -126,7 +126,7 @@ def _table(condition: Condition, yes: Template, no: Template, name: str, field: 
             return made((Var(Variable.PATH),), [atom_pattern(part) for part in parts], "path")  # type: ignore[arg-type]
         case TextIs(template, values, ignores_case):
             # map module: texts in the table ignore the case of letters.
-            return made(template, [value if not re.search("[A-Za-z]", value) else Pattern(f"^{re.escape(value)}$", "pcre", ignores_case) for value in values], _of(template))
+            return made(template, [value if not re.search("[A-Za-z]", value) else Pattern(f"^{re.escape(value)}$", "pcre", ignores_case) for value in values or ("",)], _of(template))
         case TextMatches(template, pattern):
             return made(template, [pattern], _of(template))
         case MethodIn(methods):
