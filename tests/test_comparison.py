@@ -21,6 +21,7 @@ from young_lantern.behaviour.witnesses import assumptions, find_witnesses
 from young_lantern.demo import unpack
 from young_lantern.dialects import named
 from young_lantern.errors import LanternError
+from young_lantern.lab.live import check_live
 from young_lantern.model import Estate, FileKind, Refuse, Severity
 from young_lantern.translate import Translation, save, translate
 from young_lantern.translate import read as read_estate
@@ -355,3 +356,22 @@ def test_queries_by_their_arguments(reads: Reads, before: str, after: str, sever
         one, other = (reads.read("nginx", nginx(site.format(line.format(query)))).estate for query in (before, after))
         found = [item for pair in compare_requests(one, other, [request_for("http://www.fernhollow.example/x")], real_files()) for item in pair.differences]
         assert [(item.what, item.severity) for item in found if item.what == what] == [(what, wanted)]
+
+
+def test_what_goes_out_again_is_asked_in_all_spellings(reads: Reads) -> None:
+    """A mark that a group brings in cuts Caddy's redirect, and httpd decodes what a folder's rule makes: each way is asked, where no condition speaks of it."""
+    made = translate(reads.write("nginx", nginx("location /a/ { rewrite ^/a/(.*)$ /b/$1 permanent; } location /o/ { proxy_pass http://192.0.2.1:81/v1/; }")), "caddy")
+    asked = {row.request.target for row in find_witnesses(made.reading.estate, made.read_back.estate).rows}
+    for place in ("/a/", "/o/"):
+        assert {f"{place}{spelt}" for spelt in ("%20y", "%25", "%2579", "%3Fy", "%23y", "%C3%A9", "%26y", "%2By", "+y", ";y")} <= asked
+    cut = [cause for cause in made.comparison.causes if cause.reason is Reason.ENCODED_MARK]
+    assert [(cause.severity, cause.example.target) for cause in cut] == [(Severity.BREAKING, "/a/%3Fy")]
+    assert not check_live(made.reading, made.read_back, most=600).surprises
+
+
+@pytest.mark.parametrize(("one", "other", "severity"), [("/b/%26x", "/b/&x", Severity.MINOR), ("/b/%2bx", "/b/%2Bx", None), ("/b/%2Bx", "/b/+x", Severity.BREAKING), ("/b/%3Bx", "/b/;x", Severity.BREAKING), ("/b?x=%26", "/b?x=&", Severity.BREAKING), ('/b/"x', "/b/%22x", None)])
+def test_another_spelling_of_the_same_path_is_minor(one: str, other: str, severity: Severity | None) -> None:
+    """`&` for `%26`, but not what programs part things by, nor anything in a query."""
+    request = request_for("http://www.fernhollow.example/")
+    found = differences(Outcome(302, location=one), Outcome(302, location=other), request)
+    assert [item.severity for item in found] == ([severity] if severity else [])

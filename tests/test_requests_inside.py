@@ -71,6 +71,20 @@ Header setifempty Content-Type text/x-empty
 APART = httpd("""DocumentRoot ROOT
 MergeSlashes Off
 ProxyPass /app/ http://192.0.2.3:80/v1/""")
+ANEW = folder("""RewriteEngine On
+RewriteRule ^docs/(.+)\\.page$ /$1?page=$1 [L]
+RewriteRule ^groups/(.+)$ /a.html?q=$1 [B,QSA,L]
+RewriteRule ^blanks/(.+)$ /$1 [B,L]
+RewriteRule ^go/(.+)$ /x?q=$1 [B,NE,R]
+RewriteRule ^twice/(.+)$ /x?q=$1 [B,R]
+RewriteRule ^plain/(.+)$ /a.html?q=$1 [B,BNP,L]
+RewriteRule ^marks/(.+)$ /a.html?q=$1 [B=&?,L]""", beside="""Header set X-Query "expr=%{QUERY_STRING}"
+RedirectMatch ^/m/(.+)/end$ /x/$1""")
+STAR = httpd("""DocumentRoot ROOT
+<Directory ROOT/*>
+Redirect 410 /
+</Directory>""")
+STAR_LINKS = STAR.replace("<Directory ROOT/*>", "<Directory ROOT>\nOptions SymLinksIfOwnerMatch\n</Directory>\n<Directory ROOT/*>")
 # Name, configuration, target, status, and where it leads: a Location, a file below the root, an origin's target, or a media type.
 ENCODED = httpd("""DocumentRoot ROOT
 RewriteEngine On
@@ -105,6 +119,22 @@ ROWS = [
     ("and where it is the client's as it came", ENCODED, "/none?q=a%20b", 301, SITE + "/x?q=a%20b"),
     ("written escapes are, too", ENCODED, "/blank", 301, SITE + "/x?k=a%2520b"),
     ("an empty argument at the end is gone", ENCODED, "/open?q=1", 301, SITE + "/x?q=1"),
+    ("a folder's rule has its path decoded once more", ANEW, "/docs/%2561.html.page", 200, "ROOT/a.html"),
+    ("a slash that comes out of it is refused", ANEW, "/docs/x%252fy.page", 404, None),
+    ("and what is no escape", ANEW, "/docs/x%25zz.page", 400, None),
+    ("a fragment ends it", ANEW, "/docs/a.html%23x.page", 200, "ROOT/a.html"),
+    ("a blank is a plus sign by B, which is no blank in a path", ANEW, "/blanks/a%20b.html", 404, None),
+    ("B encodes all but letters, digits and _", ANEW, "/go/a%20b%26c/d-e.f_g", 302, SITE + "/x?q=a+b%26c%2fd%2de%2ef_g"),
+    ("and a redirect once more", ANEW, "/twice/a%26b", 302, SITE + "/x?q=a%2526b"),
+    ("a query by B", ANEW, "/groups/a%20b%26c/d?k=v", 200, "ROOT/a.html"),
+    ("without plus signs", ANEW, "/plain/a%20b", 200, "ROOT/a.html"),
+    ("of some signs only, so that a blank is refused", ANEW, "/marks/a%20b", 403, None),
+    ("of some signs only", ANEW, "/marks/a%26b%3fc", 200, "ROOT/a.html"),
+    ("RedirectMatch encodes a group up to a mark", ANEW, "/m/a%20b%3fc%26/end", 302, SITE + "/x/a%20b?c&"),
+    ("and then takes no query", ANEW, "/m/a%3fb/end?k=v", 302, SITE + "/x/a?b"),
+    ("up to a fragment", ANEW, "/m/a%23b%25/end", 302, SITE + "/x/a#b%"),
+    ("a folder's pattern is for files", STAR, "/a.html", 410, None),
+    ("but not where links are looked at", STAR_LINKS, "/a.html", 200, "ROOT/a.html"),
     ("before it, too", APART, "//app/x", 200, "/v1/x"),
 ]
 
