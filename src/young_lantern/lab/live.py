@@ -133,7 +133,7 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         together(*(reading.estate for reading in readings))
         plans, origins = [], []
         for number, reading in enumerate(readings):
-            plan = Plan(folder / f"copy-{number}", free_port, certificate, issuer, files=(*empty, *placed), fills=fills, certificates=shown.files)
+            plan = Plan(folder / f"copy-{number}", free_port, certificate, issuer, files=(*empty, *placed), fills=fills, certificates=shown.files, stood_in=tuple(here for _, here in empty))
             move = named(reading.dialect).move
             assert move is not None
             command = move(reading, plan)

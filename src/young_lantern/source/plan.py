@@ -31,6 +31,7 @@ class Plan:
     members: the addresses of the estate's origins (canonical)
     deciders: of those, the ones that are asked whether requests may go on: their stand-ins obey nothing else
     certificates: files here for those of certificates and keys, by their names as configured; certificate_files is for all others
+    stood_in: empty folders here, for document roots that are not on this machine
     """
 
     folder: Path
@@ -45,6 +46,13 @@ class Plan:
     members: set[str] = field(default_factory=set)
     deciders: frozenset[str] = frozenset()
     certificates: dict[str, Path] = field(default_factory=dict)
+    stood_in: tuple[Path, ...] = ()
+
+    def stand_in(self, configured: str) -> None:
+        """Makes a folder that a line is for, where it lies below one that an empty folder stands in for: the line counts for a folder that is there."""
+        here = Path(self.path(configured))
+        if any(here.is_relative_to(root) for root in self.stood_in):
+            here.mkdir(parents=True, exist_ok=True)
 
     def port(self, configured: str) -> int:
         key = canonical(configured)

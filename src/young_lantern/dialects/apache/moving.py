@@ -160,6 +160,8 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
         loaded.add(first.text)
         words[2].raw = str(_MODULES / Path(words[2].text).name)
     elif name in ("documentroot", "<directory") and first.text.startswith("/"):
+        if name == "<directory" and not re.search(r"[*?\[]", first.text):
+            plan.stand_in(first.text)
         first.raw = _quoted(plan.path(first.text))
     elif name in ("alias", "aliasmatch") and len(words) == 3 and last.text.startswith("/"):
         last.raw = _quoted(plan.path(last.text))

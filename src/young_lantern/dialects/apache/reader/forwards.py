@@ -75,6 +75,7 @@ class Proxies:
 
     def __init__(self, levels: list[Node], sections: list[Section], server_name: str, context: Context, document_root: str, held: Callable[[Section], Condition]) -> None:
         self.document_root, self.held = document_root, held
+        self.of_sections: dict[Span, Section] = {}  # lines that stand in a section
         self.levels, self.sections, self.server_name, self.context = levels, sections, server_name, context
         self.workers = Workers([*levels, *(node for section in sections for node in section.nodes)])
         self.reverses = [(node, node.args) for node in context.take(levels, "proxypassreverse") if len(node.args) >= 2]
@@ -89,6 +90,7 @@ class Proxies:
             if section.kind not in ("location", "locationmatch"):
                 continue
             for node in self.context.take(section.nodes, "proxypass", "proxypassmatch")[-1:]:
+                self.of_sections[node.span] = section
                 by_pattern = node.name == "proxypassmatch" or _is_shell_pattern(section.text)
                 start = len(made)
                 if node.args and by_pattern:

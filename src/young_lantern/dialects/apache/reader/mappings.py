@@ -26,8 +26,15 @@ def read_redirects(nodes: list[Node], context: Context, in_section: bool = False
 
 def read_section_redirects(nodes: list[Node], context: Context) -> list[Route]:
     """Those with a target alone, for all of a section: they are tried before the redirects of the server."""
-    lone = [node for node in nodes if node.name in REDIRECTS[:3] and len([word for word in node.args if word.lower() not in _STATUSES and not word.isdigit()]) < 2]
-    return read_redirects(lone, context, True)
+    return read_redirects([node for node in nodes if node.name in REDIRECTS[:3] and _is_lone(node)], context, True)
+
+
+def _is_lone(node: Node) -> bool:
+    """Whether a line is for all of its section. `Redirect 503 /` names a path, and is tried with the folder's rules (mod_alias.c, fixup_redir; 2.4.71, probed)."""
+    first = node.args[0].lower() if node.args else ""
+    status = _STATUSES.get(first) or (int(first) if re.fullmatch(r"\d{3}", first) else None)
+    words = node.args if status is None else node.args[1:]
+    return len(words) == (1 if status is None or 300 <= status < 400 else 0)
 
 
 def _redirect(node: Node, context: Context, in_section: bool, form: PathForm) -> Route | None:

@@ -21,6 +21,7 @@ from ....model import (
 )
 from ....model.placeholders import PLACEHOLDER
 from ....model.walk import with_steps
+from ....patterns.path_languages import exclude_each_other
 from .. import catalogue, defaults
 from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, tls
 from .context import Context, Node
@@ -81,7 +82,7 @@ class Program:
         if rules and rewrites.is_on(self.host.levels, self.context):
             named = self._named(rules)
             level = rewrites.Level(
-                _PHASE, None, "/", named, self._mapped_anew(mapping, head), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure)
+                _PHASE, None, "/", named, partial(self._mapped_anew, mapping, head), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure)
             phase = self._unless_ended(rewrites.read_phase(rules, level, self.context))
             # A changed path skips the mapping; what an earlier round of the rules changed counts, too.
             changed = Choose((Route(Rewritten(SITE), named),))
@@ -118,15 +119,22 @@ class Program:
         found |= {folder.rstrip("/") for nodes in (self.host.own, self.host.main) for _, _, folder in mappings.read_aliases(nodes, self.context)}
         return {folder for folder in found if folder.startswith("/") or PLACEHOLDER.match(folder)}
 
-    def _mapped_anew(self, mapping: tuple[Step, ...], head: tuple[Step, ...]) -> tuple[Step, ...]:
+    def _mapped_anew(self, mapping: tuple[Step, ...], head: tuple[Step, ...], rule: rewrites.Rule) -> tuple[Step, ...]:
         """The mapping of a path that a rule with PT has changed: sections are chosen by it once it is mapped, not for a redirect of the mapping (2.4.71, probed)."""
+        # mod_proxy.c, proxy_trans (2.4.71, probed): a ProxyPass of a section counts where the path as it came lies in the section, too.
+        asked = None if rule.node.args[0].startswith("!") else PathMatches(self.context.pattern(rule.node.args[0], rule.node))
+
+        def is_passed_by(route: Route) -> bool:
+            section = self.proxies.of_sections.get(route.span) if route.span else None
+            return section is not None and asked is not None and exclude_each_other(asked, self._condition(section, None))
+
         def anew(route: Route) -> Route:
             if all(isinstance(step, Choose) for step in route.steps):
-                return replace(route, steps=self._mapped_anew(route.steps, head))  # redirects of a section, or what an exclusion from a proxy leaves
+                return replace(route, steps=self._mapped_anew(route.steps, head, rule))  # redirects of a section, or what an exclusion from a proxy leaves
             early = all(isinstance(step, Redirect | Respond) for step in route.steps)
             return route if early else replace(route, steps=(ForgetFields(), *head, *route.steps))
 
-        return tuple(replace(step, routes=tuple(map(anew, step.routes))) if isinstance(step, Choose) else step for step in mapping)
+        return tuple(replace(step, routes=tuple(anew(route) for route in step.routes if not is_passed_by(route))) if isinstance(step, Choose) else step for step in mapping)
 
     # --- settings that hold before a path is mapped -------------------------------------------------------------------------
 
@@ -425,7 +433,7 @@ class Program:
             context.value(odd.node, " ".join(odd.node.args), "a rule for every path was expected, which answers or sets a variable: a pattern is tried on the origin's URL, which is not read")
             return (Unserved(odd.node.span.directive, odd.node.span),)
         label = context.label("location rewriting")
-        level = rewrites.Level(label, None, "/", (), (), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure, user=self._looked_up_user())
+        level = rewrites.Level(label, None, "/", (), lambda rule: (), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure, user=self._looked_up_user())
         return self._unless_ended((Block(label, rewrites.read_phase(rules, level, context)),))
 
     def _looked_up_user(self) -> Template:
@@ -465,7 +473,7 @@ class Program:
         folder_path = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=section.node.span)
         bare = AllOf((folder_path, Not(PathMatches(Pattern("/$"), span=section.node.span))), section.node.span)
         adds_slash = self._adds_slash(above, place)
-        level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else prefix, again, again, partial(self._proxy_rule, place=place),
+        level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else prefix, again, lambda rule: again, partial(self._proxy_rule, place=place),
                                self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare if adds_slash is ALWAYS else AllOf((*bare.conditions, adds_slash), section.node.span) if adds_slash != NEVER else None,
                                # mod_rewrite.c, hook_fixup: without RewriteBase a relative redirect shows the folder's own name (2.4.71, probed).
                                shown="" if base and base.args else folder + "/",

@@ -69,7 +69,7 @@ class Level:
     prefix: str | None
     base: str
     goes_on: tuple[Step, ...]
-    passes: tuple[Step, ...]
+    passes: Callable[[Rule], tuple[Step, ...]]
     forward: Callable[[Node, Template, str, frozenset[str]], tuple[Step, ...]]
     document_root: str
     folder: str = ""
@@ -483,7 +483,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         return (*steps, Respond(status, raises=True, insists=True, span=node.span))
     if substitution == "-" and code is None and rule.has("pt", "passthrough") and level.prefix is None:
         # What rules before it named as the file becomes the path that goes on.
-        return (*steps, Rewrite(SetPath((Var(Variable.PATH),)), internal=False, span=node.span), *level.passes)
+        return (*steps, Rewrite(SetPath((Var(Variable.PATH),)), internal=False, span=node.span), *level.passes(rule))
     if substitution == "-" and code is None:
         ends = rule.has("l", "last", "end")
         return (*steps, *after, *((Leave(level.label, node.span),) if ends else ()))
@@ -519,7 +519,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     if rule.has("n", "next"):
         return (*steps, Restart(level.label, node.span))
     if rule.has("pt", "passthrough"):
-        return (*steps, *level.passes)
+        return (*steps, *level.passes(rule))
     if rule.has("l", "last", "end"):
         return (*steps, *level.goes_on)
     return (*steps, *after)
