@@ -80,6 +80,8 @@ RewriteRule ^twice/(.+)$ /x?q=$1 [B,R]
 RewriteRule ^plain/(.+)$ /a.html?q=$1 [B,BNP,L]
 RewriteRule ^marks/(.+)$ /a.html?q=$1 [B=&?,L]""", beside="""Header set X-Query "expr=%{QUERY_STRING}"
 RedirectMatch ^/m/(.+)/end$ /x/$1""")
+FRONT_ALONE = folder("RewriteEngine On\nRewriteRule ^(.*)$ a.html?url=$1 [QSA,L]", "<Directory ROOT/dir>\nRewriteEngine On\nRewriteBase /dir/\nRewriteRule . none.html [L]\n</Directory>\n"
+                     "<Directory ROOT/bare>\nRewriteEngine On\nRewriteRule ^ /bare/none.html\n</Directory>")
 STAR = httpd("""DocumentRoot ROOT
 <Directory ROOT/*>
 Redirect 410 /
@@ -133,6 +135,11 @@ ROWS = [
     ("RedirectMatch encodes a group up to a mark", ANEW, "/m/a%20b%3fc%26/end", 302, SITE + "/x/a%20b?c&"),
     ("and then takes no query", ANEW, "/m/a%3fb/end?k=v", 302, SITE + "/x/a?b"),
     ("up to a fragment", ANEW, "/m/a%23b%25/end", 302, SITE + "/x/a#b%"),
+    ("a rule that says the same file rewrites nothing", FRONT_ALONE, "/none?k=v", 200, "ROOT/a.html"),
+    ("nor for the file itself", FRONT_ALONE, "/a.html", 200, "ROOT/a.html"),
+    ("with what is behind a file in the path", FRONT_ALONE, "/a.html/more", 404, None),
+    ("which need not be there", FRONT_ALONE, "/dir/x", 404, None),
+    ("a path from the root on goes round", FRONT_ALONE, "/bare/x", 500, None),
     ("a folder's pattern is for files", STAR, "/a.html", 410, None),
     ("but not where links are looked at", STAR_LINKS, "/a.html", 200, "ROOT/a.html"),
     ("before it, too", APART, "//app/x", 200, "/v1/x"),
@@ -220,3 +227,15 @@ def test_a_query_that_is_encoded_twice_is_told_and_not_made(reads: Reads, tmp_pa
         assert before is not None and before.removeprefix(SITE) == (after or "").removeprefix(SITE)
     save(back.writing.files, tmp_path / "new")
     assert not check_live(back.reading, read(tmp_path / "new", "apache"), requests=[request_for(SITE + "/more?q=a%20b"), request_for(SITE + "/in?q=a%20b")], most=200).surprises
+
+
+def test_one_page_for_all_without_a_condition(reads: Reads, tmp_path: Path) -> None:
+    """The shortest way to an application that answers for a whole folder is no round without an end."""
+    for target in ("nginx", "caddy"):
+        made = translate(reads.write("apache", folder("RewriteEngine On\nRewriteRule ^(.*)$ a.html [QSA,L]")), target)
+        assert "500" not in "".join(text for name, text in made.writing.files.items() if "sites/" in name)
+        for path in ("/", "/none/x", "/a.html"):
+            before, after = (decide(estate, request_for(SITE + path), real_files()) for estate in (made.reading.estate, made.read_back.estate))
+            assert before.status == after.status == 200 and before.file == after.file == str(reads.root / "a.html")
+        save(made.writing.files, tmp_path / target)
+        assert not check_live(made.reading, read(tmp_path / target, target), most=300).surprises

@@ -165,7 +165,7 @@ class _Run:
         self.kept[step.label] = (list(state.fields), list(state.request_fields), state.pages, state.compress, state.types)
         entries = 0
         while True:
-            state.entered[step.label] = state.rewrites
+            state.entered[step.label], state.entered_at[step.label] = state.rewrites, state.path
             result = self.run(step.steps)
             if not isinstance(result, _Jump) or result.label != step.label:
                 return result
@@ -205,6 +205,10 @@ class _Run:
             return Outcome(None)
         # ngx_http_handler: a request that begins again inside has its proxied path replaced as usual (1.22.1, probed).
         self.state.pinned = self.state.pinned and not again
+        if again and step.unless is not None and targets.says_same_file(step.unless[0], self.state):
+            self.state.note("the same file as before, so that nothing is rewritten", step.span, self.state.path)
+            self.state.path, self.state.raw_path, self.state.rewrites = self.state.entered_at[step.unless[0]], None, self.state.entered[step.unless[0]]
+            return _Jump(step.unless[1], False)
         if again and step.reads_anew:
             targets.read_anew(self.state)
         self.state.note("begins again" if again else "leaves the rewriting", step.span, self.state.path)
@@ -262,6 +266,7 @@ class _Run:
         if step.internal:
             state.rewrites += 1
             state.internal = True
+        state.below = step.below if step.edit is not None else state.below
         state.pinned = state.pinned or step.pins
         state.note("rewrite", step.span, f"{before} -> {state.path}")
         return None
@@ -596,7 +601,7 @@ class _Run:
         refused = None
         for name in names:
             inner = replace(
-                state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, types=None, entered={}, trace=[],
+                state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
                 variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
                 for_index=for_index, asked_inside=True, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
             outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)

@@ -19,7 +19,7 @@ from urllib.parse import parse_qsl, unquote_plus
 import regex
 
 from ..model import (
-    AllOf, Always, AnswerLimit, AnyOf, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
+    AllOf, Always, AnswerLimit, AnyOf, Below, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
     OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
@@ -79,6 +79,8 @@ class State:
     internal: bool = False
     pinned: bool = False
     entered: dict[str, int] = field(default_factory=dict)
+    entered_at: dict[str, str] = field(default_factory=dict)  # the path then
+    below: Below | None = None  # of the last rewrite
     in_error: bool = False
     restored: bool = False
     recurs: bool = False

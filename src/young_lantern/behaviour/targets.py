@@ -10,7 +10,7 @@ from urllib.parse import quote_plus
 
 from ..model import Capture, Part, Placeholder, QueryEdit, Template, Var, Variable
 from . import paths
-from .evaluate import State, text
+from .evaluate import State, text, walked
 
 
 def read_anew(state: State) -> None:
@@ -26,6 +26,19 @@ def read_anew(state: State) -> None:
     elif "%2f" in state.path.lower():
         state.refused = state.site.reading.encoded_slash_status
     state.path, state.raw_path = path or state.path, None
+
+
+def says_same_file(since: str, state: State) -> bool:
+    """Whether the last rewrite says the file that the path came to when a block was entered.
+
+    mod_rewrite.c, hook_fixup (httpd 2.4.71, probed): what is put behind the folder is compared with the file's name, without what the path has behind a file;
+    a path from the root on never is.
+    """
+    below = state.below
+    if below is None or not state.path.startswith(below.base):
+        return False
+    before = walked(below.root, state.entered_at[since].removeprefix(below.strip), state.facts)[0]
+    return f"{below.folder}/{state.path[len(below.base):]}" == before
 
 
 def brings_mark(template: Template, state: State) -> bool:

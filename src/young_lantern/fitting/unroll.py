@@ -74,6 +74,7 @@ class _Env:
     unknown_restarts: int = 0
     visited: frozenset[tuple[str, str]] = frozenset()
     through: tuple[Span, ...] = ()
+    begun: str | None = None  # the path with which it last began again
 
 
 def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False, strict: bool = True, own_indexes: bool = False) -> tuple[Chain, list[LostRestart]]:
@@ -164,6 +165,12 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case Restart(label) if walker.own_requests and env.known.path is None and any(isinstance(item, _End) and item.block.label == label for item in steps):
                 items.append(Leaf(Restart(label, step.span), Settings()))
                 return Chain(items)
+            case Restart(unless=(since, leaves)) if env.begun is not None and env.known.path == env.begun:
+                # mod_rewrite.c, hook_fixup: nothing is rewritten where the file stays the same; what was made of the query stays.
+                if items and isinstance(items[-1], Rewrite) and items[-1].query is None:
+                    items.pop()
+                env = replace(env, known=replace(env.known, entered=env.known.entered | {since}))
+                steps = _after(steps, leaves)
             case Restart(label):
                 again = _restart(step, steps, env, walker)
                 if again is None:
@@ -549,7 +556,7 @@ def _restart(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> t
         turn = (step.label, env.known.path or "")
         if item.entries >= item.block.limit or (env.known.path is not None and turn in env.visited):
             return None
-        env = replace(env, visited=env.visited | {turn})
+        env = replace(env, visited=env.visited | {turn}, begun=env.known.path)
         known = replace(env.known, internal=True, entered=frozenset({step.label}), unsure=frozenset())
         # Who was let in on the way there was asked for his name all the same.
         again = replace(env, settings=replace(item.before, guard=item.before.guard or env.settings.guard, asks=item.before.asks or env.settings.asks), known=known)

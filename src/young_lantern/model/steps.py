@@ -64,6 +64,7 @@ class Rewrite:
 
     pins:      the path of a later Forward is ignored (nginx `break`)
     keeps_url: it says which file is meant; sections, index files and the added slash go by the path as it was (httpd)
+    below:     the new path is the name of a file below a folder (httpd, rules of a folder)
     """
 
     edit: SetPath | StripPrefix | StripSuffix | None
@@ -73,6 +74,17 @@ class Rewrite:
     span: Span | None = None
     comments: tuple[str, ...] = ()
     keeps_url: bool = False
+    below: "Below | None" = None
+
+
+@dataclass(frozen=True, slots=True)
+class Below:
+    """A path without `base` is the name of a file in `folder`; paths without `strip` are walked from `root` on."""
+
+    folder: str
+    base: str
+    root: str
+    strip: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,6 +132,7 @@ class Restart:
 
     indexes:    they are index files of a folder
     reads_anew: the path is read as a client's target is, so that what looks percent-encoded in it is decoded once more
+    unless:     (since, leaves): where a rewrite says the file that the path was when a block was entered, the path stays what it was, and another block is left
     """
 
     label: str
@@ -127,6 +140,7 @@ class Restart:
     asks: tuple[Template, ...] = ()
     indexes: bool = False
     reads_anew: bool = False
+    unless: tuple[str, str] | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field, replace
 from urllib.parse import quote
 
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Capture, Choose, Condition, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
+    ALWAYS, AllOf, AnyOf, Below, Capture, Choose, Condition, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
     Restart, Rewrite, Route, SetPath, SetVariable, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
 )
 from ....model.walk import transform
@@ -85,6 +85,11 @@ class Level:
     @property
     def whole(self) -> bool:
         return self.turns % 2 == 1
+
+    @property
+    def names(self) -> Below:
+        """What a relative substitution is the name of."""
+        return Below((self.folder + (self.prefix or "/")[len(self.strip):]).rstrip("/"), self.base, self.folder, self.strip)
 
 
 def is_on(nodes: list[Node], context: Context) -> bool:
@@ -503,7 +508,8 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     if substitution == "-":
         return (*steps, *after)
     target = template(path)
-    if not path.startswith(("/", "$", "%")) or (path.startswith(("$", "%")) and level.prefix is not None and not path.startswith("%{") and not _begins_with_map(path)):
+    relative = not path.startswith(("/", "$", "%")) or (path.startswith(("$", "%")) and level.prefix is not None and not path.startswith("%{") and not _begins_with_map(path))
+    if relative:
         target = join(level.base, target)
     if level.prefix is None and path[:1] in "$%" and not maps.asks_map(path) and not path.startswith(("$0", "%{REQUEST_URI}", "%{DOCUMENT_ROOT}")):
         # A group at the front may begin with the slash, or not; a path without one is refused.
@@ -515,7 +521,8 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         return (*steps, Unserved(node.span.directive, node.span))
     edit = _query(rule, mark, query, template)
     leads = isinstance(target[0], str) and target[0].startswith("/") and not target[0].startswith("//") if target else False
-    steps.append(Rewrite(SetPath(target, refuses_marks=not rule.has("unsafeallow3f"), one_slash=leads), edit, keeps_url=level.prefix is None and names_file(rule), span=node.span, comments=node.comments))
+    steps.append(Rewrite(SetPath(target, refuses_marks=not rule.has("unsafeallow3f"), one_slash=leads), edit, keeps_url=level.prefix is None and names_file(rule), span=node.span, comments=node.comments,
+                         below=level.names if relative and level.prefix is not None and not level.whole else None))
     if rule.has("n", "next"):
         return (*steps, Restart(level.label, node.span))
     if rule.has("pt", "passthrough"):
