@@ -63,6 +63,7 @@ class Program:
         self.ends = False
         self.rules_apart = True
         self.made: dict[Place, tuple[Step, ...]] = {}
+        self.lone: list[Route] = []
 
     def steps(self) -> tuple[Step, ...]:
         # mod_rewrite.c, hook_uri2file: a host without a line of the module's has the configuration of the main server, which is for that alone
@@ -82,7 +83,8 @@ class Program:
         if rules and rewrites.is_on(self.host.levels, self.context):
             named = self._named(rules)
             level = rewrites.Level(
-                _PHASE, None, "/", named, partial(self._mapped_anew, mapping, head), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure)
+                _PHASE, None, "/", named, partial(self._mapped_anew, mapping, head), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure,
+                before_passing=(Choose(tuple(self.lone)),) if self.lone else ())
             phase = self._unless_ended(rewrites.read_phase(rules, level, self.context))
             # A changed path skips the mapping; what an earlier round of the rules changed counts, too.
             changed = Choose((Route(Rewritten(SITE), named),))
@@ -125,6 +127,8 @@ class Program:
         asked = None if rule.node.args[0].startswith("!") else PathMatches(self.context.pattern(rule.node.args[0], rule.node))
 
         def is_passed_by(route: Route) -> bool:
+            if route in self.lone:
+                return True  # asked before, of the path as it came
             section = self.proxies.of_sections.get(route.span) if route.span else None
             return section is not None and asked is not None and exclude_each_other(asked, self._condition(section, None))
 
@@ -203,6 +207,7 @@ class Program:
             aliases += [made[id(node)] for node in nodes if id(node) in made]
         lone = [Route(held, (Choose(tuple(routes)),), section.node.span) for section in reversed(self.sections) if section.kind in ("location", "asked")
                 if (routes := mappings.read_section_redirects(section.nodes, context)) and (held := self._condition(section, None)) != NEVER]
+        self.lone = lone
         rest = (*lone, *redirects, *unread, *aliases, Route(ALWAYS, self.files(self.place, host.root), host.root.span if host.root else None, label="(document root)"))
         proxied = [replace(route, steps=self._proxied(route.steps)) for route in self.proxies.routes(host.own, host.main, rest)]
         number = next((number for number, route in enumerate(proxied, 1) if route.condition is ALWAYS), 0)

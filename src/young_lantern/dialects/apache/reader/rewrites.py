@@ -62,6 +62,7 @@ class Level:
     indexes: the index files looked for in folders, by what holds, the last that speaks first; shown: what a relative redirect is put behind
     user: what a lookahead for who asks finds
     by_url: rules of the server have said which file is meant, and left REQUEST_URI as it was
+    before_passing: what a section says, of the path as it came, of a path that a rule with PT changes
     turns: how often a rule has led out of the folder, or back into it; out of it the whole path is matched
     """
 
@@ -81,6 +82,7 @@ class Level:
     user: Template = ()
     by_url: bool = False
     turns: int = 0
+    before_passing: tuple[Step, ...] = ()
 
     @property
     def whole(self) -> bool:
@@ -222,7 +224,9 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     text, substitution = node.args[0], node.args[1]
     negated = text.startswith("!")
     label, condition_label = context.label("rule"), context.label("condition")
-    pattern = _pattern(text.removeprefix("!"), level, rule.has("nc", "nocase"), node, context)
+    # In a folder `$0` is what the pattern found behind the folder, so that it needs a group of its own.
+    needs_whole = level.prefix is not None and not level.whole and not negated and any("$0" in word or "$&" in word for item in (node, *rule.conditions) for word in item.args[(item is node):])
+    pattern = _pattern(text.removeprefix("!"), level, rule.has("nc", "nocase"), node, context, needs_whole)
     unread = [name for name in rule.flags if name not in _SILENT]
     for name in unread:
         context.value(node, name, "a flag that is read was expected")
@@ -261,7 +265,7 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     parts = [part for part in (matched, *asked, *client_only) if part is not ALWAYS]
     whole = AllOf(tuple(parts), node.span) if len(parts) > 1 else parts[0] if parts else ALWAYS
     steps = _effects(rule, substitution, level, label, condition_label, own, after, context)
-    if empty := _empty_groups(pattern, negated):
+    if empty := _empty_groups(pattern, negated, needs_whole):
         parts, steps = transform((tuple(parts), steps), lambda value: "" if isinstance(value, Capture) and value.pattern == label and value.group in empty else value)
         whole = AllOf(parts, node.span) if len(parts) > 1 else parts[0] if parts else ALWAYS
     also = tuple(item.span for item in rule.conditions)
@@ -278,20 +282,23 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         there = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.ANY, strip=level.strip, span=node.span, walks=True)
         lost = AllOf((*parts, LookedUpInside(node.span), Not(there, node.span)), node.span)
         routes.insert(0, Route(lost, (Respond(404, raises=True, insists=True, span=node.span),), node.span, accident=True))
-    return Choose(tuple(routes), node.span)
+    made = Choose(tuple(routes), node.span)
+    if not needs_whole:
+        return made
+    return transform(made, lambda value: replace(value, group=value.group + 1) if isinstance(value, Capture) and value.pattern == label and isinstance(value.group, int) else value)
 
 
-def _empty_groups(pattern: Pattern, negated: bool) -> range:
+def _empty_groups(pattern: Pattern, negated: bool, needs_whole: bool) -> range:
     """The groups that a rule may refer to although its pattern has none of these, or is one that must not match: they are empty."""
     if negated:
         return range(10)
-    return range(0) if problem(pattern) else range(compiled(pattern).groups + 1, 10)
+    return range(0) if problem(pattern) else range(compiled(pattern).groups + 1 - needs_whole, 10)
 
 
-def _pattern(text: str, level: Level, ignores_case: bool, node: Node, context: Context) -> Pattern | None:
+def _pattern(text: str, level: Level, ignores_case: bool, node: Node, context: Context, needs_whole: bool = False) -> Pattern | None:
     """The rule's pattern for the whole path; in a folder it was written for what follows the folder. None: not read."""
     if level.prefix is not None and not level.whole:
-        made = under(text, level.prefix)
+        made = _under_with_whole(text, level.prefix) if needs_whole else under(text, level.prefix)
         if made is None:
             context.value(node, text, "a pattern that is anchored as a whole, or not at all, was expected in a folder")
             return None
@@ -322,6 +329,14 @@ def under(text: str, prefix: str) -> str | None:
     if len(ways) > 1:
         return f"^{front}.*?(?:{text})"
     return f"^{front}.*{text}" if text.endswith("$") and "(" not in text else f"^{front}.*?{text}"
+
+
+def _under_with_whole(text: str, prefix: str) -> str | None:
+    """As `under`, with a first group for all that the pattern itself finds."""
+    front, inside = re.escape(prefix), _bare(text)
+    if text.startswith("^") and "^" not in inside[1:] and len(_ways(text)) == 1:
+        return f"^{front}({text[1:]})"
+    return None if "^" in inside else f"^{front}.*?({text})"
 
 
 _AT_START_OR_SLASH = re.compile(r"(\(|\(\?:)(?:\^\|/|/\|\^)\)")
@@ -488,7 +503,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         return (*steps, Respond(status, raises=True, insists=True, span=node.span))
     if substitution == "-" and code is None and rule.has("pt", "passthrough") and level.prefix is None:
         # What rules before it named as the file becomes the path that goes on.
-        return (*steps, Rewrite(SetPath((Var(Variable.PATH),)), internal=False, span=node.span), *level.passes(rule))
+        return (*steps, *level.before_passing, Rewrite(SetPath((Var(Variable.PATH),)), internal=False, span=node.span), *level.passes(rule))
     if substitution == "-" and code is None:
         ends = rule.has("l", "last", "end")
         return (*steps, *after, *((Leave(level.label, node.span),) if ends else ()))
@@ -521,6 +536,8 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         return (*steps, Unserved(node.span.directive, node.span))
     edit = _query(rule, mark, query, template)
     leads = isinstance(target[0], str) and target[0].startswith("/") and not target[0].startswith("//") if target else False
+    if rule.has("pt", "passthrough"):
+        steps += level.before_passing
     steps.append(Rewrite(SetPath(target, refuses_marks=not rule.has("unsafeallow3f"), one_slash=leads), edit, keeps_url=level.prefix is None and names_file(rule), span=node.span, comments=node.comments,
                          below=level.names if relative and level.prefix is not None and not level.whole else None))
     if rule.has("n", "next"):
