@@ -18,7 +18,7 @@ from ..model.media_types import has_charset
 from . import answering, asking, client_certificates, content_types, contents, cookies, forwarding, gateway, heads, origin_errors, paths, targets
 from .choosing import choose_listener, choose_site
 from .client import seen_from
-from .evaluate import State, holds, in_network, said, text, user_of
+from .evaluate import State, holds, in_network, said, text, user_of, walked_first
 from .origin_answers import SELF, VERDICT, wanted
 from .origin_words import policy
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
@@ -205,6 +205,8 @@ class _Run:
             return Outcome(None)
         # ngx_http_handler: a request that begins again inside has its proxied path replaced as usual (1.22.1, probed).
         self.state.pinned = self.state.pinned and not again
+        if again and step.unless is not None and step.walks is not None:
+            walked_first(step.walks[0], self.state.entered_at[step.unless[0]].removeprefix(step.walks[1]), self.state)
         if again and step.unless is not None and targets.says_same_file(step.unless[0], self.state):
             self.state.note("the same file as before, so that nothing is rewritten", step.span, self.state.path)
             self.state.path, self.state.raw_path, self.state.rewrites = self.state.entered_at[step.unless[0]], None, self.state.entered[step.unless[0]]

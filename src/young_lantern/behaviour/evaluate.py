@@ -461,7 +461,7 @@ def holds(condition: Condition, state: State) -> bool:
         case FileNameMatches(root, pattern, strip):
             return search(pattern, walked(root, state.path.removeprefix(strip), state.facts)[0].rpartition("/")[2]) is not None
         case FolderMatches(root, pattern, strip, there, files=files):
-            (here, kind, left), for_index = _walked_first(root, state.path.removeprefix(strip), state)
+            (here, kind, left), for_index = walked_first(root, state.path.removeprefix(strip), state)
             if there and (kind is None or kind is FileKind.FILE and (left or for_index or not files)):
                 here = here.rpartition("/")[0] + "/"
             return search(pattern, here + "/" if kind is FileKind.FOLDER else here) is not None
@@ -519,7 +519,7 @@ def walked(root: str, path: str, facts: Facts) -> tuple[str, FileKind | None, st
     return here, kind, left
 
 
-def _walked_first(root: str, path: str, state: State) -> tuple[tuple[str, FileKind | None, str], bool]:
+def walked_first(root: str, path: str, state: State) -> tuple[tuple[str, FileKind | None, str], bool]:
     """As `walked`, and whether it was for an index file; where an earlier request inside came to the same folder, what it came to there.
 
     request.c, ap_directory_walk (2.4.71, probed): what sections of folders say is kept from one request to the next that it leads to.

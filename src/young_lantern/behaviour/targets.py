@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import replace
 from urllib.parse import quote_plus
 
-from ..model import Capture, Part, Placeholder, QueryEdit, Template, Var, Variable
+from ..model import Capture, FileKind, Part, Placeholder, QueryEdit, Template, Var, Variable
 from . import paths
 from .evaluate import State, text, walked
 
@@ -37,8 +37,9 @@ def says_same_file(since: str, state: State) -> bool:
     below = state.below
     if below is None or not state.path.startswith(below.base):
         return False
-    before = walked(below.root, state.entered_at[since].removeprefix(below.strip), state.facts)[0]
-    return f"{below.folder}/{state.path[len(below.base):]}" == before
+    path = state.entered_at[since]
+    before, kind, _ = walked(below.root, path.removeprefix(below.strip), state.facts)
+    return f"{below.folder}/{state.path[len(below.base):]}" == before + ("/" if kind is FileKind.FOLDER and path.endswith("/") else "")
 
 
 def brings_mark(template: Template, state: State) -> bool:

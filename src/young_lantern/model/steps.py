@@ -133,6 +133,7 @@ class Restart:
     indexes:    they are index files of a folder
     reads_anew: the path is read as a client's target is, so that what looks percent-encoded in it is decoded once more
     unless:     (since, leaves): where a rewrite says the file that the path was when a block was entered, the path stays what it was, and another block is left
+    walks:      (root, strip): the path with which that block was entered was walked from the root on, which sections go by afterwards
     """
 
     label: str
@@ -141,6 +142,7 @@ class Restart:
     indexes: bool = False
     reads_anew: bool = False
     unless: tuple[str, str] | None = None
+    walks: tuple[str, str] | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -474,7 +474,7 @@ class Program:
         label = context.label("folder rewriting")
         # http_request.c, internal_internal_redirect: the new path is parsed and decoded as a client's is, `%61` to `a` (2.4.71, probed).
         ending = context.label("end of folder rewriting")
-        again: tuple[Step, ...] = (Restart(SITE, reads_anew=True, unless=(label, label)),)
+        again: tuple[Step, ...] = (Restart(SITE, reads_anew=True, unless=(label, label), walks=(place.folder, place.url)),)
         # mod_dir.c, fixup_dir: the slash is added to a folder's path even if a rule has changed it to another one inside.
         folder_path = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=section.node.span)
         bare = AllOf((folder_path, Not(PathMatches(Pattern("/$"), span=section.node.span))), section.node.span)
@@ -493,7 +493,7 @@ class Program:
             if other not in above and not files.follows_links(other.nodes) and (held := self._condition(other, place)) != NEVER
         ]
         return self._unless_ended((*slashes, *refused, Block(label, rewrites.read_phase(rules, level, context)),
-                                    Block(ending, (Choose((Route(Rewritten(label), (Restart(SITE, reads_anew=True, unless=(label, ending)),)),)),))))
+                                    Block(ending, (Choose((Route(Rewritten(label), (Restart(SITE, reads_anew=True, unless=(label, ending), walks=(place.folder, place.url)),)),)),))))
 
     def _adds_slash(self, above: list[Section], place: Place) -> Condition:
         """Where a folder's path gets its slash: what the last section that holds says of it."""
