@@ -33,8 +33,6 @@ BEYOND = {
     ("nginx", "caddy", "location ~ ^/u/(\\w+)$ { alias ROOT/$1.html; }"),
     ("nginx", "caddy", "root ROOT; location /m { alias ROOT/dir; }"),
     *(("caddy", "apache", text) for text, _ in CADDY_TO_HTTPD if "abort" in text),
-    # Before an answer to all else httpd asks an origin by a rule with P, which writes `%2B` as `+`.
-    *(("caddy", "apache", text) for text, _ in CADDY_TO_HTTPD if text.startswith("handle_path /api/* {\nreverse_proxy") and "respond x" in text),
 }
 # nginx knows three media types by itself: a page that it sent as plain text would be one for the others.
 WRITTEN: dict[str, Callable[[str], str]] = {"nginx": lambda text: nginx(text, PAGES), "caddy": caddy, "apache": httpd}

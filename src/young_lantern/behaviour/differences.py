@@ -175,7 +175,7 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
 
 
 # Signs that a path may hold as they are, and that part nothing in it (RFC 3986 section 3.3), but for those by which some programs part parameters in it.
-_PLAIN_IN_PATHS = frozenset("!$&'()*:@-._~")
+_PLAIN_IN_PATHS = frozenset("!$&'()*+:@-._~")
 
 
 def _same_spelt(one: str | None, other: str | None) -> bool:

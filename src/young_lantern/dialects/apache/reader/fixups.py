@@ -10,6 +10,7 @@ Left out: rules that change the path and let others follow, chains, skips and li
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -57,7 +58,8 @@ def _answering(steps: tuple[Step, ...], label: str) -> tuple[Step, ...]:
 
 def refuses_marks(template: Template, span: Span | None) -> tuple[Choose, ...]:
     """What is refused as the rule is met: a question mark that something brings into a path (2.4.71, probed)."""
-    brought = tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in template if not isinstance(part, str) and part != Var(Variable.QUERY))
+    path = itertools.takewhile(lambda part: not (isinstance(part, str) and "?" in part), template)  # a query may have marks, brought in or not
+    brought = tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in path if not isinstance(part, str) and not (isinstance(part, Var) and part.variable is Variable.QUERY))
     refusal = Route(TextMatches(brought, Pattern("\\?", "pcre"), span=span), (Respond(403, raises=True, insists=True, span=span),), span, accident=True)
     return (Choose((refusal,)),) if brought else ()
 
