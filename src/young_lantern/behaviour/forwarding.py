@@ -11,7 +11,7 @@ from ..model import AfterRewrite, AsReceived, Estate, Forward, Lookup, Mapped, O
 from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
 from . import answering, paths
-from .evaluate import State, text
+from .evaluate import State, holds, text
 from .origin_words import certificate, policy
 from .outcome import OriginRequest
 
@@ -90,7 +90,7 @@ def mapped(step: Forward, location: str, state: State, dialect: str) -> str:
                 return location
             break
     # What a host or a place says acts on it, too: in httpd's own table, and in Caddy where it is deferred.
-    more = [item for item in state.fields if item.deferred or dialect == "apache" and not item.apart]
+    more = [item for item in state.fields if (item.deferred or dialect == "apache" and not item.apart) and (item.when is None or not item.asked_last or holds(item.when, state))]
     for item in (*step.response_fields, *more):
         if item.operation is Operation.EDIT and item.name.lower() == "location" and item.find is not None:
             location = compiled(item.find).sub(go_replacement(text(item.value, state)), location)
