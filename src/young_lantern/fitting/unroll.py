@@ -75,6 +75,7 @@ class _Env:
     visited: frozenset[tuple[str, str]] = frozenset()
     through: tuple[Span, ...] = ()
     begun: str | None = None  # the path with which it last began again
+    below: bool = False  # the last rewrite said the name of a file
 
 
 def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False, strict: bool = True, own_indexes: bool = False) -> tuple[Chain, list[LostRestart]]:
@@ -165,7 +166,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case Restart(label) if walker.own_requests and env.known.path is None and any(isinstance(item, _End) and item.block.label == label for item in steps):
                 items.append(Leaf(Restart(label, step.span), Settings()))
                 return Chain(items)
-            case Restart(unless=(since, leaves)) if env.begun is not None and env.known.path == env.begun:
+            case Restart(unless=(since, leaves)) if env.below and env.begun is not None and env.known.path == env.begun:
                 # mod_rewrite.c, hook_fixup: nothing is rewritten where the file stays the same; what was made of the query stays.
                 if items and isinstance(items[-1], Rewrite) and items[-1].query is None:
                     items.pop()
@@ -356,6 +357,8 @@ def _effect(step: Rewrite | SetVariable, env: _Env) -> tuple[Effect, _Env]:
         return made, replace(env, known=known.with_variable(made.name, fixed(made.value)))
     if made.edit is None and not made.internal:
         return made, env
+    if made.edit is not None:
+        env = replace(env, below=made.below is not None)
     known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=())
     if made.internal:
         known = replace(known, internal=True, entered=frozenset(), unsure=frozenset())

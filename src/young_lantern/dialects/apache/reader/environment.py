@@ -53,7 +53,7 @@ def may_be_empty(nodes: list[Node]) -> set[str]:
             pairs = [(name, value) for word in _words(node) if node.name in _NAMES for name, _, value in [word.partition("=")] if value]
         made |= {name for name, value in pairs if _MAYBE_NOTHING.fullmatch(value)}
     words = [word for node in nodes for word in node.args]
-    asked = {name.lower() for word in words for name in re.findall(r"^env=!?([\w-]+)$|%\{([\w-]+)\}e", word) for name in name if name}
+    asked = {name.lower() for word in words for found in re.findall(r"^env=!?([\w-]+)$|%\{([\w-]+)\}e", word) for name in found if name}
     asked |= {word.lower() for node in nodes if node.name == "require" and "env" in [word.lower() for word in node.args[:2]] for word in node.args}
     return {name for name in made if name.lower() in asked}
 
