@@ -290,7 +290,7 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
 
     def differs(twin: Request) -> bool:
         seen = decider.both(twin, row.facts)
-        return not _went_round(seen[0]) and any(item.what in whats for item in differences(*seen, twin) if not breaks or item.severity is Severity.BREAKING)
+        return not any(map(_went_round, seen)) and any(item.what in whats for item in differences(*seen, twin) if not breaks or item.severity is Severity.BREAKING)
 
     if (unknown := replace(request, host=OTHER_HOST)) != request and not _is_named(decider.estates[0], request) and not differs(unknown):
         return Reason.NAMELESS
@@ -312,7 +312,7 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
         for chosen in combinations(applying, size):
             if chosen and not differs(reduce(lambda twin, item: item[1](twin), chosen, request)):
                 return chosen[0][0]
-    if "status" in whats and _went_round(one):
+    if "status" in whats and (_went_round(one) or _went_round(other)):
         return Reason.FALLBACK
     for number, (moved, refused) in enumerate(((one, other), (other, one))):
         if whats == {"status"} and moved.location and moved.location.partition("?")[0].endswith("/") and (refused.status or 0) >= 400:

@@ -386,7 +386,7 @@ class _Run:
             return self.fail(403, step.span, insists=True)
         written = step.location
         if step.encodes_path:
-            written = tuple(paths.escaped(self.state.path, self.state.site.reading.escapes) if part == Var(Variable.PATH) else part for part in written)
+            written = targets.encoded_path(written, self.state)
         if step.encodes_query:
             written = targets.encoded_query(written, self.state)
         location = targets.split_at_mark(written, self.state) if step.splits_at_mark else text(written, self.state)

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from ..model import AfterRewrite, AsReceived, Estate, Forward, Lookup, Mapped, Operation, Pattern, Rewrite, Var, Variable, Written
+from ..model import AfterRewrite, AsReceived, Estate, Forward, Mapped, Operation, Pattern, Rewrite, Written
 from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
-from . import answering, paths
+from . import answering, paths, targets
 from .evaluate import State, holds, text
 from .origin_words import certificate, policy
 from .outcome import OriginRequest
@@ -48,9 +48,7 @@ def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewr
         case Written(template, adds_query):
             if dialect == "apache":
                 # mod_proxy_http.c, proxy_http_canon (2.4.71, probed): what is made goes out escaped, percent signs too.
-                end = next((number for number, part in enumerate(template) if isinstance(part, str) and "?" in part), len(template))
-                template = tuple(paths.escaped(text((part,), state), state.site.reading.escapes) if number < end and (isinstance(part, Lookup) or isinstance(part, Var) and part.variable is not Variable.QUERY) else part
-                                 for number, part in enumerate(template))
+                template = targets.encoded_path(template, state)
             written = text(template, state)
             if dialect == "apache" and "?" in written:
                 written = written.removesuffix("&")  # as in a query that a rule rewrites

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import replace
 from urllib.parse import quote_plus
 
-from ..model import Capture, FileKind, Part, Placeholder, QueryEdit, Template, Var, Variable
+from ..model import Capture, FileKind, Lookup, Part, Placeholder, QueryEdit, Template, Var, Variable
 from . import paths
 from .evaluate import State, text, walked
 
@@ -65,6 +65,16 @@ def query_of(edit: QueryEdit, state: State) -> str:
         return f"{written}&{state.query}" if written else state.query
     # mod_rewrite.c, splitout_queryargs (2.4.71, probed).
     return written.removesuffix("&") if state.dialect == "apache" else written
+
+
+def encoded_path(location: Template, state: State) -> Template:
+    """A Location, or an origin's target, whose path is percent-encoded as a whole, whatever it brings (mod_rewrite.c, mod_proxy_http.c; httpd 2.4.71, probed)."""
+    end = next((number for number, part in enumerate(location) if isinstance(part, str) and "?" in part), len(location))
+    kept = (Variable.QUERY, Variable.PATH_ESCAPED)
+    return tuple(
+        paths.escaped(text((part,), state), state.site.reading.escapes) if number < end and (isinstance(part, Lookup) or isinstance(part, Var) and part.variable not in kept) else part
+        for number, part in enumerate(location)
+    )
 
 
 def encoded_query(location: Template, state: State) -> Template:

@@ -76,6 +76,7 @@ class _Env:
     through: tuple[Span, ...] = ()
     begun: str | None = None  # the path with which it last began again
     below: bool = False  # the last rewrite said the name of a file
+    tests_files: bool = False  # and what is there was asked since
 
 
 def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False, strict: bool = True, own_indexes: bool = False) -> tuple[Chain, list[LostRestart]]:
@@ -166,7 +167,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case Restart(label) if walker.own_requests and env.known.path is None and any(isinstance(item, _End) and item.block.label == label for item in steps):
                 items.append(Leaf(Restart(label, step.span), Settings()))
                 return Chain(items)
-            case Restart(unless=(since, leaves)) if env.below and env.begun is not None and env.known.path == env.begun:
+            case Restart(unless=(since, leaves)) if env.below and env.begun is not None and env.known.path == env.begun and (walker.strict or not env.tests_files):
                 # mod_rewrite.c, hook_fixup: nothing is rewritten where the file stays the same; what was made of the query stays.
                 if items and isinstance(items[-1], Rewrite) and items[-1].query is None:
                     items.pop()
@@ -221,6 +222,8 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
     known_after = known_here = env.known
     falling: list[Route] = []
     total = False
+    if any(isinstance(item, FileExists) for route in step.routes if not route.accident for item in walk(route.condition)):
+        env = replace(env, tests_files=True)
     for route in step.routes:
         value = truth(route.condition, known_here)
         if value is False:
@@ -559,7 +562,7 @@ def _restart(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> t
         turn = (step.label, env.known.path or "")
         if item.entries >= item.block.limit or (env.known.path is not None and turn in env.visited):
             return None
-        env = replace(env, visited=env.visited | {turn}, begun=env.known.path)
+        env = replace(env, visited=env.visited | {turn}, begun=env.known.path, tests_files=False)
         known = replace(env.known, internal=True, entered=frozenset({step.label}), unsure=frozenset())
         # Who was let in on the way there was asked for his name all the same.
         again = replace(env, settings=replace(item.before, guard=item.before.guard or env.settings.guard, asks=item.before.asks or env.settings.asks), known=known)

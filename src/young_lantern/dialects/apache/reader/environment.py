@@ -11,8 +11,9 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....model import ALWAYS, ONE_SLASH, Capture, Choose, Condition, Disposition, Not, Route, SetVariable, Span, Step, Template, TextIs, TextMatches, Var, Variable, join
+from ....model import ALWAYS, ONE_SLASH, Capture, Choose, Condition, Disposition, Not, Pattern, Route, SetVariable, Span, Step, Template, TextIs, TextMatches, Var, Variable, join
 from ....patterns import search
+from ....patterns.groups import inside_group
 from .context import Context, Node
 from .expressions import read_expression
 from .mappings import labelled
@@ -46,9 +47,14 @@ _MAYBE_NOTHING = re.compile(r"(?:[$%]\d|%\{[^}]*\})*")
 def may_be_empty(nodes: list[Node]) -> set[str]:
     """The variables that are asked whether they are set, and may be set to nothing, which is not the same in httpd (2.4.71, probed)."""
     made: set[str] = set()
+    asked_before = ""
     for node in nodes:
+        if node.name == "rewritecond" and len(node.args) > 1:
+            asked_before = node.args[1]
         if node.name == "rewriterule":
-            pairs = [(name, value) for name, value in re.findall(r"(?:^\[|,)\s*(?:E|env)=([\w-]+):?([^,\]]*)", "".join(node.args[2:]))]
+            groups = {"$": node.args[0] if node.args else "", "%": asked_before}
+            pairs = [(name, value) for name, value in re.findall(r"(?:^\[|,)\s*(?:E|env)=([\w-]+):?([^,\]]*)", "".join(node.args[2:]))
+                     if not (re.fullmatch(r"[$%][1-9]", value) and _takes_something(groups[value[0]], int(value[1])))]
         else:
             pairs = [(name, value) for word in _words(node) if node.name in _NAMES for name, _, value in [word.partition("=")] if value]
         made |= {name for name, value in pairs if _MAYBE_NOTHING.fullmatch(value)}
@@ -56,6 +62,16 @@ def may_be_empty(nodes: list[Node]) -> set[str]:
     asked = {name.lower() for word in words for found in re.findall(r"^env=!?([\w-]+)$|%\{([\w-]+)\}e", word) for name in found if name}
     asked |= {word.lower() for node in nodes if node.name == "require" and "env" in [word.lower() for word in node.args[:2]] for word in node.args}
     return {name for name in made if name.lower() in asked}
+
+
+def _takes_something(text: str, group: int) -> bool:
+    """Whether a group of a pattern takes part in every match, and never of nothing: `(.+)`, not `(.*)` nor `(x)?`."""
+    inside = inside_group(text, group)
+    if inside is None or "|" in re.sub(r"\(.*\)", "", text) or search(Pattern(f"^(?:{inside})$", "pcre"), "") is not None:
+        return False
+    before, _, after = text.partition(f"({inside})")
+    alone = "(" not in inside and text.count(f"({inside})") == 1 and before.count("(") == before.count(")")
+    return alone and not after.startswith(("?", "*", "{0"))
 
 
 def set_steps(step: SetVariable, unsets: bool, context: Context) -> list[Step]:
