@@ -531,8 +531,8 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         if not re.search(r"\((?:\?:)?/", node.args[0]) and not (path.startswith("$1") and _AT_START.match(node.args[0])):
             context.value(node, substitution, "a substitution that begins with a slash was expected")
             return (*steps, Unserved(node.span.directive, node.span))
-    if path.startswith("%{DOCUMENT_ROOT}$") and any(isinstance(part, Capture) and part.encoding for part in target):
-        context.value(node, ",".join(rule.flags), "a file's name without B was expected: where its slashes are encoded it lies elsewhere, which is not read")
+    if level.prefix is None and re.match(r"(?:%\{DOCUMENT_ROOT\})?[$%][\d&]", path) and any(isinstance(part, Capture) and part.encoding for part in target):
+        context.value(node, ",".join(rule.flags), "a path without B at its front was expected: where its first slash is encoded it is none, which is not read")
         return (*steps, Unserved(node.span.directive, node.span))
     edit = _query(rule, mark, query, template)
     leads = isinstance(target[0], str) and target[0].startswith("/") and not target[0].startswith("//") if target else False
