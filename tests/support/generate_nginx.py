@@ -213,9 +213,6 @@ class NginxSource:
             lines.append(f"{indent}auth_request {self.asking.choice(['/asked', '/asked', '/asked', 'off'])};\n")
             if self.asking.random() < 0.5:
                 lines.append(f"{indent}auth_request_set $user $upstream_http_x_user; {self.asking.choice(['proxy_set_header X-User $user;', 'add_header X-Who $user;', 'add_header X-Who $user-$host always;'])}\n")
-        if self.absent.random() < 0.12:
-            asked = self.absent.choice(['= ""', '!= ""', "= a", "!= a", "~ ^$", "~ .", ""])
-            lines.append(f"{indent}if ({f'$cookie_mark {asked}'.strip()}) {{ {self.absent.choice(['return 302 /none;', 'return 403;', 'set $v 2;', 'rewrite ^ /y.png last;'])} }}\n")
         content = self.random.random()
         pattern = kind in ("~", "~*")
         if content < 0.3:

@@ -59,7 +59,7 @@ class Reason(Enum):
     ARGUMENTS = "an argument of the query is there more than once, and not both of them take the first"
     FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
-    ENCODED_MARK = "an encoded question mark in the path is refused where a rule passes it on"
+    ENCODED_MARK = "the path has an encoded question mark, which not both pass on as it came"
     SIGNS = "the path has an encoded percent sign or #, which not both pass on as it came"
     ENCODED_QUERY = "the query has characters percent-encoded, which one of them encodes once more in a redirect"
     PAGE = "one of them asks for the page of an error by GET, whatever the client asked by"
