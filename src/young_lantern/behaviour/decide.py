@@ -174,7 +174,8 @@ class _Run:
             entries += 1
             if entries > step.limit:
                 state.note(CYCLE, step.span)
-                return self.end(step.span, status=500, is_error=True)
+                # http_request.c, ap_die (2.4.71, probed): on the way to an error's page the first error stays.
+                return self.end(step.span, status=state.error_status if state.in_error and state.keeps_first and state.error_status else 500, is_error=True)
             fields, request_fields, state.pages, state.compress, state.types = self.kept[step.label]
             state.answer_limit = None
             if step.new_request:
