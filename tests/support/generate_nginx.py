@@ -125,7 +125,7 @@ class NginxSource:
         if self.own.random() < share / 2:
             lines.append(self.own.choice(["add_header", "add_header", "proxy_set_header"]) + f" X-Own {self.own.choice(OWN_VALUES)};")
         if self.absent.random() < share / 4:
-            lines.append(self.absent.choice(['add_header X-Marked "$marked|$sorted|$cookie_mark";', "add_header X-Marked $marked always;"]))
+            lines.append(self.absent.choice(['add_header X-Marked "$marked|$sorted";', "add_header X-Marked $marked always;"]))
         if self.types.random() < share / 2:
             lines.append(
                 self.types.choice(
