@@ -125,7 +125,7 @@ class NginxSource:
         if self.own.random() < share / 2:
             lines.append(self.own.choice(["add_header", "add_header", "proxy_set_header"]) + f" X-Own {self.own.choice(OWN_VALUES)};")
         if self.absent.random() < share / 4:
-            lines.append(self.absent.choice(['add_header X-Marked "$marked|$sorted";', "add_header X-Marked $marked always;"]))
+            lines.append(self.absent.choice(['add_header X-Marked "$marked|$sorted|$cookie_mark";', "proxy_set_header X-Marked $cookie_mark;", "add_header X-Marked $marked always;"]))
         if self.types.random() < share / 2:
             lines.append(
                 self.types.choice(
@@ -213,6 +213,9 @@ class NginxSource:
             lines.append(f"{indent}auth_request {self.asking.choice(['/asked', '/asked', '/asked', 'off'])};\n")
             if self.asking.random() < 0.5:
                 lines.append(f"{indent}auth_request_set $user $upstream_http_x_user; {self.asking.choice(['proxy_set_header X-User $user;', 'add_header X-Who $user;', 'add_header X-Who $user-$host always;'])}\n")
+        if self.absent.random() < 0.12:
+            asked = self.absent.choice(['= ""', '!= ""', "= a", "!= a", "~ ^$", "~ .", ""])
+            lines.append(f"{indent}if ({f'$cookie_mark {asked}'.strip()}) {{ {self.absent.choice(['return 302 /none;', 'return 403;', 'set $v 2;', 'rewrite ^ /y.png last;'])} }}\n")
         content = self.random.random()
         pattern = kind in ("~", "~*")
         if content < 0.3:

@@ -12,7 +12,7 @@ from dataclasses import replace
 from ..model import UNDERSCORED, Field, Operation
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
-from .evaluate import State, holds, said, text
+from .evaluate import State, holds, text, with_placeholders
 from .outcome import OriginRequest
 
 
@@ -39,7 +39,7 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
         if name == UNDERSCORED:
             got |= {sent.lower(): None for sent in (*got, *(sent for sent, _ in state.request.fields)) if "_" in sent}
             continue
-        value = said(item.value, state)
+        value = with_placeholders(item.value, state, says=True)
         held = got[name] if name in got else state.request.field(name)
         adds = item.operation in (Operation.ADD, Operation.APPEND, Operation.MERGE, Operation.DEFAULT)
         if not value and not state.drops_empty and name != "host" and (item.operation is Operation.SET or adds and not held):
@@ -127,7 +127,7 @@ def _applied(operations: list[Field], state: State, sent: tuple[tuple[str, str],
             continue
         if item.unless_sent and name in arrived:
             item = replace(item, operation=Operation.MERGE)
-        value = said(item.value, state)
+        value = with_placeholders(item.value, state, says=True)
         others = [(found, held) for found, held in fields if found != name]
         if item.operation is Operation.REMOVE:
             fields = others

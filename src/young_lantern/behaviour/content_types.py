@@ -16,7 +16,7 @@ from ..model import Field, MediaTypes, Operation
 from ..model.media_types import has_charset, of_name
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
-from .evaluate import State, text
+from .evaluate import State, text, with_placeholders
 from .origin_answers import USUAL_TYPE
 
 # An origin's answer has its own type, which nobody here knows; it begins so in an outcome.
@@ -91,7 +91,7 @@ def sent(own: str | None, operations: list[Field], state: State, *, listing: boo
 
 
 def _changed(lines: list[str | None], item: Field, state: State) -> list[str | None]:
-    value = text(item.value, state)
+    value = with_placeholders(item.value, state)
     match item.operation:
         case Operation.SET:
             return [value]

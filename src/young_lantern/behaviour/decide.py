@@ -18,7 +18,7 @@ from ..model.media_types import has_charset
 from . import answering, asking, client_certificates, content_types, contents, cookies, forwarding, gateway, heads, origin_errors, paths, targets
 from .choosing import choose_listener, choose_site
 from .client import seen_from
-from .evaluate import State, holds, in_network, said, text, user_of, walked_first
+from .evaluate import State, holds, in_network, said, text, user_of, walked_first, with_placeholders
 from .origin_answers import SELF, VERDICT, wanted
 from .origin_words import policy
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
@@ -293,7 +293,7 @@ class _Run:
         if step.at_once:
             # mod_headers does it last of all before a request is answered.
             self.state.let_in = self.estate.dialect == "apache"
-            step = replace(step, value=(said(step.value, self.state),))
+            step = replace(step, value=(with_placeholders(step.value, self.state, says=True),))
             self.state.let_in = False
         if step.side is Side.REQUEST and step.operation is Operation.SET and step.name.lower() == "host" and self.estate.dialect in ("apache", "caddy"):
             # mod_headers, and headers.go, change the request itself, so that what comes after it sees another Host (2.4.71, 2.6.2, probed).
@@ -408,7 +408,7 @@ class _Run:
         if step.raises:
             return self.fail(step.status, step.span, insists=step.insists)
         status = step.status if step.insists else self.state.forced_status or step.status
-        body = text(step.body, self.state)
+        body = with_placeholders(step.body, self.state)
         # staticresp.go (2.6.2, probed): a text that comes out empty has no type.
         kind = step.media_type if body or self.estate.dialect != "caddy" else ""
         return self.end(step.span, status=status, body=body, is_error=self.state.in_error and self.state.keeps_first, media_type=kind)

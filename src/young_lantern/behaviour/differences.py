@@ -167,7 +167,7 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         # What no rule speaks of passes as the client sent it.
         seen = one.get(name, request.field(name)) or None, other.get(name, request.field(name)) or None
         # A field without a value says as little as none.
-        slight = name in _CLIENT_FIELDS or alike_but_for_form(*seen) or set(seen) <= {EMPTY, None} or all(value in (EMPTY, None) or NO_CERTIFICATE.fullmatch(value) for value in seen)
+        slight = name in _CLIENT_FIELDS or alike_but_for_form(*seen) or _but_for_unfilled(*seen) or set(seen) <= {EMPTY, None} or all(value in (EMPTY, None) or NO_CERTIFICATE.fullmatch(value) for value in seen)
         differ(f"field {name} to the origin", *seen, Severity.MINOR if slight else Severity.BREAKING)
     backs = [resolved(canonical(item.mapped_back), request) or "" for item in (before, after)]
     differ("redirects of the origin", *backs, Severity.MINOR if _same_spelt(*backs) else Severity.BREAKING)
@@ -205,6 +205,13 @@ def _method_weight(before: str, after: str, request: Request) -> Severity:
 
 # What stands in a text in the place of what is known of a certificate that is not there (httpd, Caddy), or of a field that who was asked first did not send.
 NO_CERTIFICATE = re.compile(r"\(null\)|\{http\.(?:request\.tls|auth\.user|reverse_proxy\.header)\.[\w.-]+\}")
+# What Caddy leaves in a text in the place of a cookie that was not sent, or a group of a pattern that was not tried: nobody means that.
+_UNFILLED = re.compile(r"\{http\.(?:request\.cookie|regexp)\.[\w.-]+\}")
+
+
+def _but_for_unfilled(one: str | None, other: str | None) -> bool:
+    one, other = (_UNFILLED.sub("", "" if value in (None, EMPTY) else value) for value in (one, other))  # type: ignore[arg-type]
+    return one == other
 
 
 # Parameters that most applications never look at, or find out by themselves.
@@ -299,7 +306,7 @@ def _fields(before: Outcome, after: Outcome) -> list[Difference]:
         added = name not in one
         # RFC 9111 section 5.3: Expires does not count where Cache-Control has max-age; nor does it where nothing may be kept, or used unasked.
         superseded = name == "expires" and any(word in other.get("cache-control", "") for word in ("max-age", "no-cache", "no-store"))
-        severity = Severity.MINOR if added or superseded or alike_but_for_form(one[name], other.get(name)) or (after.status or 0) >= 500 else Severity.BREAKING
+        severity = Severity.MINOR if added or superseded or alike_but_for_form(one[name], other.get(name)) or _but_for_unfilled(one[name], other.get(name)) or (after.status or 0) >= 500 else Severity.BREAKING
         found.append(Difference(f"field {name}", *("none" if name not in found_in else found_in[name] or EMPTY for found_in in (one, other)), severity))
     return found
 

@@ -69,6 +69,7 @@ class State:
     body_limit: BodyLimit | None = None
     answer_limit: AnswerLimit | None = None
     dialect: str = ""
+    keeps: bool = False  # placeholders of Caddy that have no value stand for themselves
     says: bool = False  # what is made is a field's value, on which nothing else hangs
     user: str | None = None  # who was let in by name and password
     drops_empty: bool = False  # a field whose value comes out empty is not sent (nginx)
@@ -170,6 +171,15 @@ def said(template: Template, state: State) -> str:
     return made
 
 
+def with_placeholders(template: Template, state: State, says: bool = False) -> str:
+    """A text as Caddy's `header`, `header_up` and `respond` complete it: a placeholder without a value stays what it is (2.6.2, probed); elsewhere it is nothing."""
+    before = state.keeps, state.says
+    state.keeps, state.says = state.dialect == "caddy", says or state.says
+    made = text(template, state)
+    state.keeps, state.says = before
+    return made
+
+
 def _part(part: Var | Capture | HttpDate | Placeholder | Unread | Lookup, state: State) -> str:
     match part:
         case Capture(group, label, is_escaped, encoding):
@@ -199,8 +209,11 @@ def _part(part: Var | Capture | HttpDate | Placeholder | Unread | Lookup, state:
 
 
 def _looked_up(table: Lookup, state: State) -> str:
+    before, state.keeps = state.keeps, False
     row = _row_of(table, state)
-    return text(table.fallback if row is None else row.result, state)
+    made = text(table.fallback if row is None else row.result, state)
+    state.keeps = before
+    return made
 
 
 def _row_of(table: Lookup, state: State) -> LookupRow | None:
@@ -220,6 +233,8 @@ def _row_of(table: Lookup, state: State) -> LookupRow | None:
 def _capture(group: int | str, label: str, state: State) -> str:
     if isinstance(group, str):
         return state.named.get(f"{label}.{group}" if label else group, "")
+    if state.keeps and label and label not in state.labelled:
+        return f"{{http.regexp.{label}.{group}}}"
     values = state.labelled.get(label, ()) if label else state.numbered
     return values[group] if group < len(values) else ""
 
@@ -316,7 +331,8 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return state.field(name)
         case Variable.COOKIE:
             state.looked_at("cookie", name)
-            return _cookie(name, request, state.site.reading.cookies_mind_case) or ""
+            found = _cookie(name, request, state.site.reading.cookies_mind_case)
+            return found if found is not None else f"{{http.request.cookie.{name}}}" if state.keeps else ""
         case Variable.VARIABLE:
             return known((state.variables.get(name, ""),), state)
         case Variable.PROTOCOL:
@@ -394,7 +410,7 @@ def _cookie(name: str, request: Request, minds_case: bool) -> str | None:
     return None
 
 
-def _is_nil(template: Template, state: State) -> bool:
+def is_missing(template: Template, state: State) -> bool:
     """Whether nothing is there, which is another thing than an empty text in Caddy's comparisons (2.6.2, probed): no cookie, variable, or match of a pattern."""
     if state.dialect != "caddy" or len(template) != 1:
         return False
@@ -434,11 +450,11 @@ def holds(condition: Condition, state: State) -> bool:
             state.looked_at("client")
             return any(in_network(state.request.client, network) for network in networks)
         case TextIs(template, values, ignores_case):
-            if _is_nil(template, state):
+            if is_missing(template, state):
                 return not values
             seen = text(template, state)
             return any(_same(seen, value, ignores_case) for value in values)
-        case TextMatches(template, needs_value=True) if _is_nil(template, state):
+        case TextMatches(template, needs_value=True) if is_missing(template, state):
             state.gave_up = "an expression asks for a value that is not there, which is an error"
             return False
         case TextMatches(template, pattern, miss_forgets):

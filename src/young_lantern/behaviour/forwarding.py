@@ -11,7 +11,7 @@ from ..model import AfterRewrite, AsReceived, Estate, Forward, Mapped, Operation
 from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
 from . import answering, paths, targets
-from .evaluate import State, holds, text
+from .evaluate import State, holds, text, with_placeholders
 from .origin_words import certificate, policy
 from .outcome import OriginRequest
 
@@ -91,5 +91,5 @@ def mapped(step: Forward, location: str, state: State, dialect: str) -> str:
     more = [item for item in state.fields if (item.deferred or dialect == "apache" and not item.apart) and (item.when is None or not item.asked_last or holds(item.when, state))]
     for item in (*step.response_fields, *more):
         if item.operation is Operation.EDIT and item.name.lower() == "location" and item.find is not None:
-            location = compiled(item.find).sub(go_replacement(text(item.value, state)), location)
+            location = compiled(item.find).sub(go_replacement(with_placeholders(item.value, state)), location)
     return location

@@ -8,9 +8,9 @@ from __future__ import annotations
 from dataclasses import replace
 from urllib.parse import quote_plus
 
-from ..model import Capture, FileKind, Lookup, Part, Placeholder, QueryEdit, Template, Var, Variable
+from ..model import NO_VALUE, Capture, FileKind, Lookup, Part, Placeholder, QueryEdit, Template, Var, Variable
 from . import paths
-from .evaluate import State, text, walked
+from .evaluate import State, is_missing, text, walked
 
 
 def read_anew(state: State) -> None:
@@ -58,8 +58,9 @@ def query_of(edit: QueryEdit, state: State) -> str:
     """What an edit makes of the query."""
     written = text(edit.template, state)
     if edit.encodes:
+        # rewrite.go, buildQueryString (2.6.2, probed): what is not there is written out.
         written = "".join(
-            part if isinstance(part, str) else quote_plus(text((part,), state)) if part != Var(Variable.QUERY) else text((part,), state) for part in edit.template
+            part if isinstance(part, str) else quote_plus(NO_VALUE if is_missing((part,), state) else text((part,), state)) if part != Var(Variable.QUERY) else text((part,), state) for part in edit.template
         ).strip("&")
     if edit.appends_query and state.query:
         return f"{written}&{state.query}" if written else state.query

@@ -61,7 +61,7 @@ def write_respond(step: Respond, context: Context) -> list[Node] | Unwritable:
     spans = (step.span,) if step.span else ()
     if step.raises:
         return [Node(["error", str(step.status)], None, spans, step.comments)]
-    body = context.template(step.body, step.span)
+    body = context.shown(step.body, step.span)
     if isinstance(body, Unwritable):
         return body
     words = ["respond", str(step.status)] if not body else ["respond", _quoted_body(body), str(step.status)]

@@ -22,6 +22,10 @@ _MARKS = {
 }
 
 
+def _or_nothing(part: Var) -> Lookup:
+    return Lookup(f"{part.variable.value}_{re.sub(r'[^0-9a-zA-Z]+', '_', part.name)}", (part,), (LookupRow("", ()),), (part,))
+
+
 @dataclass
 class Context(Noting):
     """One writing. `site`, `root` and `strip` change as the writer goes.
@@ -62,6 +66,10 @@ class Context(Noting):
         if self.site is not None and any(isinstance(part, Var) and part.variable is Variable.USER for part in template) and not any(isinstance(item, Credentials) for item in walk(self.site.program)):
             return Unwritable("the name of a user, which is known there only where its password is asked for")
         return values.write_template(template, self.pattern_names, rewritten=self.rewritten)
+
+    def shown(self, template: Template, span: Span | None, *kinds: Variable) -> str | Unwritable:
+        """As `template`, for a text in which a placeholder without a value stands for itself, or as `<nil>` (2.6.2, probed): a table has nothing there."""
+        return self.template(tuple(_or_nothing(part) if isinstance(part, Var) and part.variable in (kinds or (Variable.COOKIE,)) else part for part in template), span)
 
     def name(self, wish: str) -> str:
         """A free matcher name of this site, made of the letters in `wish`."""

@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from ....codes import EXPIRES_DATE_LOST, FIELD_ON_ERRORS
 from ....fitting.static import bare
-from ....model import CONTENT, AllOf, Condition, Disposition, Field, HttpDate, Lookup, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, TextIs, TextMatches, Var, Variable, join, literal
+from ....model import CONTENT, AllOf, Condition, Disposition, Field, HttpDate, Lookup, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Side, TextIs, TextMatches, Var, Variable, join, literal
 from ....model.walk import walk
 from ..values import Unwritable, quote
 from .context import TARGET, Context
@@ -148,7 +148,8 @@ def write_operation(field: Field, adds: bool, context: Context) -> list[str] | U
     sign = _SIGNS[field.operation] if field.operation not in _ADDS or adds else ""
     if field.operation is Operation.REMOVE:
         return [f"-{field.name}"]
-    value = context.template(field.value, field.span)
+    guarded = field.side is Side.RESPONSE and context.estate.dialect == "nginx" and len(field.value) == 1  # _unless_empty
+    value = (context.template if guarded else context.shown)(field.value, field.span)
     if isinstance(value, Unwritable):
         return value
     if field.operation is Operation.EDIT and field.find is not None:

@@ -37,7 +37,7 @@ def _query(edit: QueryEdit | None, context: Context) -> str | Unwritable:
         template = join(template, "&", Var(Variable.QUERY))
     elif edit.appends_query:
         return ""
-    text = context.template(template, None)
+    text = context.shown(template, None, Variable.COOKIE, Variable.VARIABLE)
     return text if isinstance(text, Unwritable) else f"?{text}"
 
 
