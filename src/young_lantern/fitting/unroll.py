@@ -263,7 +263,9 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
     if len(forks) == 1 and total and not forks[0].sure:
         # Only one way leads on from here: no branch at all.
         return forks[0].chain.items, not forks[0].chain.falls, replace(env, known=known_after)  # type: ignore[return-value]
-    branch = Branch(forks, step.span)
+    # A line whose own routes can never hold here, as `/old` within `location = /api`, is not one that the branch depends on.
+    never = all(truth(route.condition, env.known) is False for route in step.routes if route.span == step.span)
+    branch = Branch(forks, None if never and any(route.span == step.span for route in step.routes) else step.span)
     done = total and not any(fork.chain.falls for fork in forks)
     if not done and not total and not any(fork.chain.falls for fork in forks) and _ends_all(rest):
         # All forks answer: if a branch is all that follows, its forks are further ones of this branch.
