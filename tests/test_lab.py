@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
+import socket
 import subprocess
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 
@@ -15,9 +18,9 @@ from tests.test_apache_reader import httpd
 from young_lantern.behaviour import Request, decide, real_files
 from young_lantern.dialects import named
 from young_lantern.errors import ServerFailed
-from young_lantern.lab import live
-from young_lantern.lab.certificates import make_certificate
+from young_lantern.lab import live, ports
 from young_lantern.lab.answers import Answer
+from young_lantern.lab.certificates import make_certificate
 from young_lantern.lab.client import ask
 from young_lantern.lab.judge import against_model, between_servers
 from young_lantern.lab.live import check_live
@@ -194,3 +197,22 @@ def test_rules_of_a_folder_above_one_that_is_not_here(reads: Reads) -> None:
     live = check_live(made.reading, made.read_back, most=40)
     assert live.empty_roots and live.surprises == ()
     assert {row.answers[0].status for row in live.rows} & {404} and not any(row.answers[0].status == 403 and "%2" not in row.request.target and row.request.method == "GET" and row.request.target.partition("?")[0] != "/" for row in live.rows)
+
+
+def test_no_port_is_given_twice_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Not even where a round is short, since most ports of the share are taken; one whose connections were closed a moment ago is free."""
+    here = free_port()
+    monkeypatch.setattr(ports, "_ports", [itertools.cycle(range(here, here + 40))])
+    monkeypatch.setattr(ports, "_given", {})
+    monkeypatch.setattr(ports, "_SECONDS_APART", 1.0)
+    with socket.socket() as server:
+        server.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        server.bind(("127.0.0.1", here))
+        server.listen(1)
+        assert free_port() != here
+        with socket.create_connection(("127.0.0.1", here)):
+            server.accept()[0].close()
+    with ThreadPoolExecutor(8) as pool:
+        given = list(pool.map(lambda _: free_port(), range(30)))
+    assert len(set(given)) == 30
+    assert here in {*given, *(free_port() for _ in range(9))}
