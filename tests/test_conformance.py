@@ -1,6 +1,6 @@
 """Generated configurations and requests: what decide() foretells, the real server answers.
 
-How many:  1,000 for each dialect, 20 of them with seeds that the content of the package chooses, so that every change of it meets configurations
+How many:  1,000 for each dialect, 50 of them with seeds that the content of the package chooses, so that every change of it meets configurations
            never asked before while the same content gives the same answer; and some translated. `--conformance N` asks N of each, and
            `--fresh N` takes so many with seeds of the moment; a failure names its seed.
 """
@@ -26,7 +26,7 @@ from young_lantern.lab.live import check_live
 from young_lantern.translate import translate
 
 SOURCES = {"nginx": NginxSource, "caddy": CaddySource, "apache": ApacheSource}
-USUAL, OF_THE_CONTENT = 1000, 20
+USUAL, OF_THE_CONTENT = 1000, 50
 # Shares of them, so that several processes work on one dialect; in each, servers start and stop side by side.
 SHARES, AT_ONCE = 4, 4
 # Both servers run for each of these, so that they are fewer.
@@ -56,7 +56,7 @@ def served(tmp_path: Path) -> Callable[[int], Path]:
 def seeds(request: pytest.FixtureRequest, usual: int) -> list[int]:
     count = request.config.getoption("--conformance") or usual
     fresh = min(request.config.getoption("--fresh"), count)
-    chosen = min(OF_THE_CONTENT, count // 50)
+    chosen = min(OF_THE_CONTENT, count // 20)
     moment, content = random.SystemRandom(), random.Random(content_of_the_package())
     return [
         *range(count - fresh - chosen), *(content.randrange(10**6, 10**9) for _ in range(chosen)), *(moment.randrange(10**6, 10**9) for _ in range(fresh)),

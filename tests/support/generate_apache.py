@@ -440,6 +440,10 @@ class ApacheSource:
             flags = "L"
         if target.startswith("http://www") and flags in ("PT", "L,QSA", "QSD", "C", "S=1", "END", "", "L,NC"):
             flags = "R"
+        if not at_server and self.absent.random() < 0.12:
+            # Relative names, which come to the file that it was, or to one that is not there.
+            pattern, target = self.absent.choice([("^(.*)$", "x.html"), (".", "none.html?q=$0"), ("^(.*)$", "x.html?u=$1"), (r"^(.+)\.htm$", "$1.html"), ("^(.*)$", "$1")])
+            flags = self.absent.choice(["L", "L,QSA", ""])
         if "$" in target and self.absent.random() < 0.2:
             flags = ",".join(filter(None, (flags, self.absent.choice(["B", "B", "B,BNP", "BCTLS", "B=&?", "BNP", "B,BNE=/"]))))
         lines = [*conditions, f"RewriteRule {pattern} {target}{' [' + flags + ']' if flags else ''}"]
