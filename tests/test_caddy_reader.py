@@ -97,6 +97,9 @@ ANSWERS = [
         "bc",
     ),
     ('vars /a* x 1\nrespond "{vars.x}"', "/ab", 200, None, "1"),
+    ('vars x 1\nvars x {path}\nrespond "{vars.x}"', "/ab", 200, None, "/ab"),
+    ('vars /a* x 2\nvars x 1\nvars /ab x 3\nvars /ac x 4\nrespond "{vars.x}"', "/ab", 200, None, "3"),
+    ('@get method GET\nvars /a x 1\nvars @get x 2\nrespond "{vars.x}"', "/a", 200, None, "2"),
     ("header X-A 1", "/", 200, None, ""),
     ('@m {\nexpression {path}=="/a"\nexpression {query.x}=="1"\n}\nrespond @m yes\nrespond no', "/b?x=1", 200, None, "yes"),
     # A table is looked at anew each time: by then the path is another one.

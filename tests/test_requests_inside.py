@@ -82,6 +82,82 @@ RewriteRule ^marks/(.+)$ /a.html?q=$1 [B=&?,L]""", beside="""Header set X-Query 
 RedirectMatch ^/m/(.+)/end$ /x/$1""")
 FRONT_ALONE = folder("RewriteEngine On\nRewriteRule ^(.*)$ a.html?url=$1 [QSA,L]", "<Directory ROOT/dir>\nRewriteEngine On\nRewriteBase /dir/\nRewriteRule . none.html [L]\n</Directory>\n"
                      "<Directory ROOT/bare>\nRewriteEngine On\nRewriteRule ^ /bare/none.html\n</Directory>")
+CHAIN = folder("""RewriteEngine On
+RewriteRule ^y /dir/index.html [C]
+RewriteRule ^ - [R=404]
+RewriteRule ^z /dir/index.html [S=1]
+RewriteRule ^index - [F]
+RewriteRule ^/dir - [G]
+RewriteRule ^w - [R=404]""")
+ALIASED = httpd("""DocumentRoot ROOT
+Alias /al ROOT/dir
+Alias /app APP
+<Directory ROOT/dir>
+RewriteEngine On
+RewriteRule ^none$ index.html
+</Directory>
+<Directory APP>
+Require all granted
+RewriteEngine On
+RewriteRule ^none$ page.html
+</Directory>
+<Location /al>
+Header set Content-Type text/x-alias
+</Location>
+<Location /dir>
+Header set Content-Type text/x-folder
+</Location>
+<Location /app>
+Header set Content-Type text/x-app
+</Location>""")
+IN_FULL = httpd("""DocumentRoot ROOT
+RewriteEngine On
+RewriteRule ^/(.*)$ ROOT/$1
+<Directory ROOT/dir>
+RewriteEngine On
+RewriteRule ^none$ index.html
+</Directory>""")
+STAR_TYPE = "<Directory ROOT/*>\nHeader always set Content-Type text/x-star\n</Directory>"
+STAR_INDEX = httpd(f"""DocumentRoot ROOT
+DirectoryIndex index.html
+RewriteEngine On
+RewriteRule ^/bare/index.html$ /a.html
+{STAR_TYPE}""")
+STAR_PAGE = httpd(f"""DocumentRoot ROOT
+ErrorDocument 405 /404.html
+{STAR_TYPE}
+<Directory ROOT>
+AllowMethods POST
+</Directory>""")
+BLANKS = httpd("""DocumentRoot ROOT
+RewriteEngine On
+RewriteRule ^/a/(.+)$ /x?page=$1 [R,NE,L]
+RewriteRule ^/b/(.+)$ /$1 [R,NE,L]
+RewriteRule ^(?=/c)(/.*)$ $1 [R=301,L,B]
+RewriteRule ^/missing /x [R,L]
+ErrorDocument 404 /missing
+Header always set Content-Type text/x-error "expr=%{REQUEST_STATUS} in {'404', '403'}"
+Header always set Content-Type text/x-redirect "expr=%{REQUEST_STATUS} -lt 400\"""")
+PASSED = httpd("""DocumentRoot ROOT
+RewriteEngine On
+RewriteRule ^/(a|b) /new [PT]
+RewriteRule ^/c /other [PT]
+ProxyPass /new http://192.0.2.3:80/
+<If "%{REQUEST_URI} =~ m#^/[ac]#">
+Redirect 302 /moved
+</If>""")
+BY_TURNS = httpd("""DocumentRoot ROOT
+DirectoryIndex none.html
+<Directory ROOT/dir>
+DirectorySlash Off
+</Directory>
+<If "-R '127.0.0.0/8'">
+DirectoryIndex index.html
+</If>""")
+TYPE_ASKED = httpd("""DocumentRoot ROOT
+Header setifempty Content-Type text/x-empty
+Header setifempty Content-Type text/x-late
+Header set Content-Type text/x-asked "expr=%{CONTENT_TYPE} == 'text/x-empty'\"""")
 STAR = httpd("""DocumentRoot ROOT
 <Directory ROOT/*>
 Redirect 410 /
@@ -142,6 +218,25 @@ ROWS = [
     ("a path from the root on goes round", FRONT_ALONE, "/bare/x", 500, None),
     ("a folder's pattern is for files", STAR, "/a.html", 410, None),
     ("but not where links are looked at", STAR_LINKS, "/a.html", 200, "ROOT/a.html"),
+    ("a chain goes on with the whole path", CHAIN, "/y", 404, None),
+    ("what is skipped is, too", CHAIN, "/z", 410, None),
+    ("a status that is no redirect ends the rules", CHAIN, "/w", 404, None),
+    ("an alias into the document root is left for the folder's own path", ALIASED, "/al/none", 200, "text/x-folder"),
+    ("one to elsewhere is not", ALIASED, "/app/none", 200, "text/x-app"),
+    ("a file that is named in full has rules of its folder", IN_FULL, "/dir/none", 200, "ROOT/dir/index.html"),
+    ("a pattern for a folder's files does not hold for its index file", STAR_INDEX, "/", 200, "text/html"),
+    ("but for one elsewhere that a rule leads to", STAR_INDEX, "/bare/", 200, "text/x-star"),
+    ("nor for an error's page in the same folder", STAR_PAGE, "/", 405, "text/html"),
+    ("but for one in another", STAR_PAGE, "/dir/index.html", 405, "text/x-star"),
+    ("a redirect's query with a blank is refused", BLANKS, "/a/x%20y", 403, None),
+    ("its path is not", BLANKS, "/b/x%20y", 302, SITE + "/x y"),
+    ("a redirect to what does not begin with a slash gets one", BLANKS, "/c/x", 301, SITE + "/%252fc%252fx"),
+    ("a rule's redirect on the way to an error's page has its own status", BLANKS, "/none", 302, "text/x-redirect"),
+    ("a section's redirect by the path as it came is behind proxies of the new one", PASSED, "/a/x", 200, "/"),
+    ("and before all else", PASSED, "/c", 302, SITE + "/moved"),
+    ("which is for what it speaks of", PASSED, "/b", 200, "/"),
+    ("sections of which both hold say all they say", BY_TURNS, "/dir", 403, None),
+    ("lines after setifempty ask for the type that it set", TYPE_ASKED, "/a.html", 200, "text/x-asked"),
     ("before it, too", APART, "//app/x", 200, "/v1/x"),
 ]
 
@@ -150,8 +245,11 @@ ROWS = [
 def test_one_request_after_another(reads: Reads, tmp_path: Path, text: str, target: str, status: int, leads: str | None) -> None:
     (reads.root / "bare/a.html").write_text("a\n")
     (reads.root / "bare/b.html").write_text("b\n")
+    text = text.replace("APP", str(reads.root.parent / "app"))
+    (reads.root.parent / "app").mkdir()
+    (reads.root.parent / "app/page.html").write_text("page\n")
     outcome = decide(reads.read("apache", text).estate, request_for(SITE + target), real_files())
-    found = {outcome.location, outcome.file, outcome.origin.target if outcome.origin else None, *(outcome.media_types or ())}
+    found = {outcome.location, outcome.file, outcome.origin.target if outcome.origin else None, *(outcome.media_types or ()), dict(outcome.fields).get("content-type")}
     assert outcome.status == status
     assert leads.replace("ROOT", str(reads.root)) in found if leads else not (outcome.location or outcome.file or outcome.origin)
     asked, wrong = disagreements("apache", text.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", target, {})], tmp_path / "asked")

@@ -83,11 +83,12 @@ def _sorted(made: list[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
 
 def taking_place(operations: list[Field], status: int, is_error: bool, state: State) -> list[Field]:
     """The operations that are for this answer, in the order in which they act."""
-    # On httpd's way to an error page the status is the error's, unless an origin answers with another one (2.4.71, probed).
-    status = state.error_status or status if state.in_error and state.keeps_first and state.answered_by is None else status
+    # On httpd's way to an error page the status is the error's, unless an origin answers with another one, or a rule redirects (2.4.71, probed).
+    status = state.error_status or status if state.in_error and state.keeps_first and state.answered_by is None and not state.redirected else status
     immediate = [item for item in operations if not item.deferred]
     blocks = [list(block) for _, block in itertools.groupby((item for item in operations if item.deferred), lambda item: item.span)]
     found: list[Field] = []
+    typed: set[bool] = set()  # the tables of httpd into which a rule has put a Content-Type
     for item in (*immediate, *itertools.chain.from_iterable(reversed(blocks))):
         # mod_expires.c, expires_insert_filter (2.4.71, probed): it looks before the page is answered, so that the error's status counts whoever answers.
         own = state.error_status or status if item.unless_sent and state.in_error and state.keeps_first else status
@@ -101,7 +102,9 @@ def taking_place(operations: list[Field], status: int, is_error: bool, state: St
             if item.operation is Operation.EDIT and item.find is not None:
                 state.answer_type = compiled(item.find).sub(go_replacement(text(item.value, state)), state.answer_type)
             else:
-                state.answer_type = {Operation.SET: text(item.value, state), Operation.REMOVE: ""}.get(item.operation, state.answer_type)
+                is_set = item.operation is Operation.SET or item.operation is Operation.DEFAULT and item.apart not in typed and state.answered_by is None
+                state.answer_type = text(item.value, state) if is_set else "" if item.operation is Operation.REMOVE else state.answer_type
+                (typed.discard if item.operation is Operation.REMOVE else typed.add)(item.apart)
     return found
 
 

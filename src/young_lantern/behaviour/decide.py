@@ -224,7 +224,7 @@ class _Run:
         query = state.query
         if step.query is not None:
             query = targets.query_of(step.query, state)
-            if step.query.refuses_blanks and any(ord(character) <= 32 or ord(character) == 127 for character in query):
+            if step.query.refuses_blanks and targets.has_blanks(query):
                 state.note("a query with blanks is refused", step.span, query)
                 return self.fail(403, step.span)
             if query == "" and not (step.query.encodes and state.request.target.endswith("?")):
@@ -395,6 +395,14 @@ class _Run:
             location = location.removesuffix("&")  # mod_rewrite.c, splitout_queryargs (2.4.71, probed)
         if step.decodes:
             location = paths.decoded_for_redirect(location)
+        if self.estate.dialect == "apache" and step.insists:
+            if targets.has_blanks(location.partition("?")[2]):
+                # mod_rewrite.c, hook_uri2file (2.4.71, probed): with NE a group brings them as they are.
+                self.state.note("a query with blanks is refused", step.span, location)
+                return self.fail(403, step.span)
+            self.state.redirected = self.state.in_error
+            if not location.startswith("/") and not targets.is_url(location):
+                location = "/" + location  # mod_rewrite.c, fully_qualify_uri (2.4.71, probed)
         if step.absolute and location.startswith("/"):
             location = f"{self.state.request.scheme}://{self.state.request.authority}{location}"
         self.state.note(f"redirect {step.status}", step.span, location)

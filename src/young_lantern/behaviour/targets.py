@@ -5,12 +5,26 @@ Source:   mod_rewrite.c (splitout_queryargs, do_expand, hook_uri2file), http_req
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from urllib.parse import quote_plus
 
 from ..model import NO_VALUE, Capture, FileKind, Lookup, Part, Placeholder, QueryEdit, Template, Var, Variable
 from . import paths
 from .evaluate import State, is_missing, text, walked
+
+
+_SCHEME = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
+
+
+def is_url(target: str) -> bool:
+    """Whether it begins with a scheme."""
+    return _SCHEME.match(target) is not None
+
+
+def has_blanks(query: str) -> bool:
+    """Whether it has a blank or a control character."""
+    return any(ord(character) <= 32 or ord(character) == 127 for character in query)
 
 
 def read_anew(state: State) -> None:

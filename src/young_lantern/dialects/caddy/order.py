@@ -76,8 +76,8 @@ def _before(one: Sortable, other: Sortable, stem_first: bool, places: dict[str, 
     if one.kind != other.kind:
         return places.get(one.kind, 99) < places.get(other.kind, 99)
     if one.kind == "vars":
-        # Values overwrite each other, so the least specific is set first (sortRoutes).
-        return not _more_specific(one, other, stem_first)
+        # Values overwrite each other, so the least specific is set first (sortRoutes); equal ones stay as written (probed).
+        return _more_specific(other, one, stem_first)
     return _more_specific(one, other, stem_first)
 
 

@@ -227,7 +227,8 @@ def _folder_glob(text: str, place: Place, node: Node, context: Context, files: b
         return NEVER
     rest = glob_pattern(text[len(place.folder):].rstrip("/"), anchored=False)
     loose = PathMatches(context.pattern(f"^{re.escape(place.url)}{rest}(?:/|$)", node), span=node.span)
-    return AllOf((loose, FolderMatches(place.folder, context.pattern(glob_pattern(text), node), place.url, True, node.span, files)), node.span)
+    # The folder comes first: it is walked to, and that is kept, whatever the path is like.
+    return AllOf((FolderMatches(place.folder, context.pattern(glob_pattern(text), node), place.url, True, node.span, files), loose), node.span)
 
 
 def _file_name(section: Section, place: Place, context: Context) -> AllOf:

@@ -84,7 +84,7 @@ class Program:
             named = self._named(rules)
             level = rewrites.Level(
                 _PHASE, None, "/", named, partial(self._mapped_anew, mapping, head), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure,
-                before_passing=(Choose(tuple(self.lone)),) if self.lone else ())
+                by_came=tuple((route, partial(self._redirected, route, mapping, head)) for route in self.lone))
             phase = self._unless_ended(rewrites.read_phase(rules, level, self.context))
             # A changed path skips the mapping; what an earlier round of the rules changed counts, too.
             changed = Choose((Route(Rewritten(SITE), named),))
@@ -139,6 +139,20 @@ class Program:
             return route if early else replace(route, steps=(ForgetFields(), *head, *route.steps))
 
         return tuple(replace(step, routes=tuple(anew(route) for route in step.routes if not is_passed_by(route))) if isinstance(step, Choose) else step for step in mapping)
+
+    def _redirected(self, lone: Route, mapping: tuple[Step, ...], head: tuple[Step, ...], rule: rewrites.Rule) -> tuple[Step, ...]:
+        """Where a section's redirect holds for the path as it came: what comes before it in the mapping is asked of the new one (2.4.71, probed)."""
+        def until(steps: tuple[Step, ...]) -> tuple[Step, ...]:
+            first = steps[0] if len(steps) == 1 else None
+            if not isinstance(first, Choose):
+                return steps
+            before = tuple(itertools.takewhile(lambda route: route not in self.lone, first.routes))
+            if len(before) == len(first.routes):
+                return steps
+            nested = tuple(replace(route, steps=until(route.steps)) for route in before)
+            return (replace(first, routes=(*nested, Route(ALWAYS, lone.steps))),) if nested else lone.steps
+
+        return self._mapped_anew(until(mapping), head, rule)
 
     # --- settings that hold before a path is mapped -------------------------------------------------------------------------
 
@@ -471,6 +485,9 @@ class Program:
             return (Unserved(rules[0].node.span.directive, rules[0].node.span),)
         prefix = "/" if lead else place.url + (folder[len(place.folder):] if folder.startswith(place.folder + "/") else "") + "/"
         base = context.last([node for other in above for node in other.nodes], "rewritebase")
+        # mod_rewrite.c, hook_fixup: the document root is taken off a name in it, whatever alias led there; elsewhere the alias counts (2.4.71, probed).
+        root = self.host.document_root.rstrip("/")
+        named = folder[len(root):] + "/" if (folder + "/").startswith(root + "/") else prefix
         label = context.label("folder rewriting")
         # http_request.c, internal_internal_redirect: the new path is parsed and decoded as a client's is, `%61` to `a` (2.4.71, probed).
         ending = context.label("end of folder rewriting")
@@ -479,7 +496,7 @@ class Program:
         folder_path = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=section.node.span)
         bare = AllOf((folder_path, Not(PathMatches(Pattern("/$"), span=section.node.span))), section.node.span)
         adds_slash = self._adds_slash(above, place)
-        level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else prefix, again, lambda rule: again, partial(self._proxy_rule, place=place),
+        level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else named, again, lambda rule: again, partial(self._proxy_rule, place=place),
                                self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare if adds_slash is ALWAYS else AllOf((*bare.conditions, adds_slash), section.node.span) if adds_slash != NEVER else None,
                                # mod_rewrite.c, hook_fixup: without RewriteBase a relative redirect shows the folder's own name (2.4.71, probed).
                                shown="" if base and base.args else folder + "/",
@@ -613,12 +630,28 @@ class Program:
                 continue
             if held is ALWAYS and not conditional:
                 settings += own
+            else:
+                conditional.append((held, own, section))
+        return [self._served(conditional, [], (), settings, partial(files.read_serving, place=place, root=root, context=self.context))]
+
+    def _served(self, earlier: list[tuple[Condition, list[Node], Section]], later: list[Node], inside: tuple[tuple[Condition, Section], ...], settings: list[Node], serve: Callable[[list[Node]], Step]) -> Step:
+        """What a file is served with where the sections `inside` hold, which say `later`: of those before them all count that hold as well."""
+        routes: list[Route] = []
+        for number, (held, own, section) in reversed(list(enumerate(earlier))):
+            if _is_overridden(own, later) or any(exclude_each_other(held, other) for other, _ in inside):
                 continue
-            inherited = [node for other, nodes, above in conditional if _within(section, above) for node in nodes]
-            conditional.append((held, [*inherited, *own], section))
-        routes = [Route(held, (files.read_serving([*settings, *own], place, root, self.context),), section.node.span) for held, own, section in reversed(conditional)]
-        plain = files.read_serving(settings, place, root, self.context)
-        return [Choose((*routes, Route(ALWAYS, (plain,))))] if routes else [plain]
+            made = self._served(earlier[:number], [*own, *later], (*inside, (held, section)), settings, serve)
+            if any(held == other or _within(inner, section) for other, inner in inside):
+                return Choose((*routes, Route(ALWAYS, (made,)))) if routes else made
+            routes.append(Route(held, (made,), section.node.span))
+        plain = serve([*settings, *later])
+        return Choose((*routes, Route(ALWAYS, (plain,)))) if routes else plain
+
+
+def _is_overridden(own: list[Node], later: list[Node]) -> bool:
+    """Whether what comes later says something else in the place of each line."""
+    names = {node.name for node in later if node.name != "options" or node.args and not any(word[:1] in "+-" for word in node.args)}
+    return all(node.name in names for node in own)
 
 
 def _within(section: Section, above: Section) -> bool:

@@ -62,7 +62,7 @@ class Level:
     indexes: the index files looked for in folders, by what holds, the last that speaks first; shown: what a relative redirect is put behind
     user: what a lookahead for who asks finds
     by_url: rules of the server have said which file is meant, and left REQUEST_URI as it was
-    before_passing: what a section says, of the path as it came, of a path that a rule with PT changes
+    by_came: the redirects that sections make by the path as it came, also where a rule with PT changes it, and what is done for one of them after such a rule
     turns: how often a rule has led out of the folder, or back into it; out of it the whole path is matched
     """
 
@@ -82,7 +82,7 @@ class Level:
     user: Template = ()
     by_url: bool = False
     turns: int = 0
-    before_passing: tuple[Step, ...] = ()
+    by_came: tuple[tuple[Route, Callable[[Rule], tuple[Step, ...]]], ...] = ()
 
     @property
     def whole(self) -> bool:
@@ -181,6 +181,13 @@ def stand_apart(rules: list[Rule]) -> bool:
 def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Context) -> list[Step]:
     steps: list[Step] = []
     number = 0
+
+    def outside(rule: Rule, rest: list[Rule]) -> tuple[Step, ...]:
+        """The rules that follow one that leads out of the folder, or back; () for any other."""
+        if level.prefix is None or not rest or level.turns == _MOST_TURNS or not _goes_out(rule, level):
+            return ()
+        return (*_list(rest, replace(level, turns=level.turns + 1, bare=None), own, context), Leave(level.label, rule.node.span))
+
     while number < len(rules):
         rule = rules[number]
         if rule.has("c", "chain"):
@@ -188,20 +195,19 @@ def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Co
             end = number
             while end < len(rules) - 1 and rules[end].has("c", "chain"):
                 end += 1
-            chain = rules[number + 1:end + 1]
-            steps.append(_rule(rule, level, own, context, after=tuple(_list(chain, level, own, context))))
+            after = outside(rule, rules[number + 1:]) or tuple(_list(rules[number + 1:end + 1], level, own, context))
+            steps.append(_rule(rule, level, own, context, after=after, later=tuple(rules[number + 1:])))
             number = end + 1
         elif rule.has("s", "skip"):
             count = int(rule.flags.get("s", "") or rule.flags.get("skip", "") or "0")
             skipped = tuple(_list(rules[number + 1:number + 1 + count], level, own, context))
-            made = _rule(rule, level, own, context)
+            rest = rules[number + 1 + count:]
+            made = _rule(rule, level, own, context, after=outside(rule, rest), later=tuple(rest))
             steps.append(Choose((*made.routes, Route(ALWAYS, skipped)), made.span))
             number += 1 + count
         else:
-            later = tuple(rules[number + 1:])
-            goes_out = level.prefix is not None and later and level.turns < _MOST_TURNS and _goes_out(rule, level)
-            after = (*_list(list(later), replace(level, turns=level.turns + 1, bare=None), own, context), Leave(level.label, rule.node.span)) if goes_out else ()
-            steps.append(_rule(rule, level, own, context, after=after, later=later))
+            later = rules[number + 1:]
+            steps.append(_rule(rule, level, own, context, after=outside(rule, later), later=tuple(later)))
             number += 1
     return steps
 
@@ -497,13 +503,12 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         steps.append(SetVariable(ENDED, ("1",), node.span))
     if rule.has("f", "forbidden") or rule.has("g", "gone"):
         return (*steps, Respond(403 if rule.has("f", "forbidden") else 410, raises=True, insists=True, span=node.span))
-    code = rule.flags.get("r", rule.flags.get("redirect"))
-    status = {"permanent": 301, "temp": 302, "seeother": 303}.get((code or "").lower(), int(code) if code and code.isdigit() else 302)
-    if code is not None and not 300 <= status < 400:
+    code, status = rule.flags.get("r", rule.flags.get("redirect")), _status(rule)
+    if answers(rule):
         return (*steps, Respond(status, raises=True, insists=True, span=node.span))
     if substitution == "-" and code is None and rule.has("pt", "passthrough") and level.prefix is None:
         # What rules before it named as the file becomes the path that goes on.
-        return (*steps, *level.before_passing, Rewrite(SetPath((Var(Variable.PATH),)), internal=False, span=node.span), *level.passes(rule))
+        return (*steps, *_passed(rule, Rewrite(SetPath((Var(Variable.PATH),)), internal=False, span=node.span), level))
     if substitution == "-" and code is None:
         ends = rule.has("l", "last", "end")
         return (*steps, *after, *((Leave(level.label, node.span),) if ends else ()))
@@ -536,17 +541,22 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         return (*steps, Unserved(node.span.directive, node.span))
     edit = _query(rule, mark, query, template)
     leads = isinstance(target[0], str) and target[0].startswith("/") and not target[0].startswith("//") if target else False
-    if rule.has("pt", "passthrough"):
-        steps += level.before_passing
-    steps.append(Rewrite(SetPath(target, refuses_marks=not rule.has("unsafeallow3f"), one_slash=leads), edit, keeps_url=level.prefix is None and names_file(rule), span=node.span, comments=node.comments,
-                         below=level.names if relative and level.prefix is not None and not level.whole else None))
+    rewrite = Rewrite(SetPath(target, refuses_marks=not rule.has("unsafeallow3f"), one_slash=leads), edit, keeps_url=level.prefix is None and names_file(rule), span=node.span, comments=node.comments,
+                      below=level.names if relative and level.prefix is not None and not level.whole else None)
+    if rule.has("pt", "passthrough") and not rule.has("n", "next"):
+        return (*steps, *_passed(rule, rewrite, level))
+    steps.append(rewrite)
     if rule.has("n", "next"):
         return (*steps, Restart(level.label, node.span))
-    if rule.has("pt", "passthrough"):
-        return (*steps, *level.passes(rule))
     if rule.has("l", "last", "end"):
         return (*steps, *level.goes_on)
     return (*steps, *after)
+
+
+def _passed(rule: Rule, rewrite: Rewrite, level: Level) -> tuple[Step, ...]:
+    """What a rule with PT leads to."""
+    routes = tuple(replace(route, steps=(rewrite, *made(rule))) for route, made in level.by_came)
+    return (*((Choose(routes),) if routes else ()), rewrite, *level.passes(rule))
 
 
 def _templates(rule: Rule, level: Level, label: str, condition: str, own: dict[str, Template], context: Context) -> Callable[..., Template]:
@@ -641,10 +651,20 @@ def ends_for_good(rule: Rule) -> bool:
     return rule.has("end") and not _URL.match(target) and not rule.has("r", "redirect", "f", "forbidden", "g", "gone", "p", "proxy")
 
 
+def _status(rule: Rule) -> int:
+    code = rule.flags.get("r", rule.flags.get("redirect")) or ""
+    return {"permanent": 301, "temp": 302, "seeother": 303}.get(code.lower(), int(code) if code.isdigit() else 302)
+
+
+def answers(rule: Rule) -> bool:
+    """Whether R says a status that is no redirect: the rule answers, and is the last one (mod_rewrite.c, RULEFLAG_STATUS)."""
+    return rule.has("r", "redirect") and not 300 <= _status(rule) < 400
+
+
 def _goes_on_as_url(rule: Rule) -> bool:
     target = rule.node.args[1] if len(rule.node.args) > 1 else "-"
     redirects = rule.has("r", "redirect") or bool(_URL.match(target))
-    return redirects and not rule.has("l", "last", "end", "p", "proxy", "f", "g")
+    return redirects and not rule.has("l", "last", "end", "p", "proxy", "f", "g") and not answers(rule)
 
 
 def _may_match_url(text: str) -> bool:
