@@ -126,6 +126,14 @@ def test_other_bad_input(source: Path, tmp_path: Path) -> None:
     assert not [path for path in tmp_path.iterdir() if path.name.startswith(".lantern")]
 
 
+def test_survey_shows_names_as_they_are_written(tmp_path: Path) -> None:
+    """Brackets of a pattern are no markup for the terminal."""
+    name = "~^(?<branch>[a-z]+)\\.preview\\.fernhollow\\.example$"
+    (tmp_path / "nginx.conf").write_text(f"events {{}}\nhttp {{\nupstream desk[a] {{ server 192.0.2.1; }}\nserver {{\nlisten 80;\nserver_name \"{name}\";\nlocation / {{ proxy_pass http://desk[a]; }}\n}}\n}}\n")
+    shown = lantern("survey", tmp_path).stdout
+    assert shown.count(name) >= 2
+
+
 def test_survey(sample: tuple[Path, Path]) -> None:
     done = lantern("survey", sample[0])
     assert done.returncode == 0 and done.stderr == ""

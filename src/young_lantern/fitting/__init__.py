@@ -6,6 +6,7 @@ tables.py  conditions on tables, for dialects without them
 keyed_tables.py tables asked for a part of the path, as tables of paths
 scripts.py how scripts are looked for, in another server's way
 trying.py  branches over files in one form
+flags.py   variables that remember what was found out before
 conditional.py fields with conditions of their own
 mapping.py  redirects of an origin
 spread.py  changes of the path, each with its own end
@@ -20,6 +21,7 @@ hoist.py   settings that all leaves of a branch share, pulled up again
 
 from . import answer_types, own_types  # noqa: F401
 from .disjoint import disjoint, without_impossible  # noqa: F401
+from .flags import without_flags  # noqa: F401
 from .hoist import hoist  # noqa: F401
 from .tables import with_keys_in_patterns, with_redirects_by_row, without_tables  # noqa: F401
 from .tree import Branch, Chain, Fork, Leaf, Settings, leaves  # noqa: F401

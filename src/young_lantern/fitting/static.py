@@ -139,7 +139,7 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
             return None if value_of is None else not value_of
         case AllOf(conditions):
             values_of = [truth(item, known) for item in conditions]
-            return False if False in values_of else True if None not in values_of else None
+            return False if False in values_of or (condition, False) in known.settled else True if None not in values_of else None
         case AnyOf(conditions):
             values_of = [truth(item, known) for item in conditions]
             return True if True in values_of else False if None not in values_of else None
@@ -177,6 +177,8 @@ _LASTING = frozenset({Variable.SCHEME, Variable.HOST, Variable.AUTHORITY, Variab
 
 def lasting(condition: Condition) -> bool:
     """Whether a condition asks only for what stays the same on a request's way. A page for an error is asked for by GET, but is written apart."""
+    if isinstance(condition, AllOf):
+        return all(lasting(item.condition if isinstance(item, Not) else item) for item in condition.conditions)
     if isinstance(condition, FileExists):
         return literal(condition.root) is not None and bool(condition.path) and literal(condition.path) is not None
     return isinstance(condition, ClientIn | HostIs | SchemeIs | MethodIn) or isinstance(condition, TextIs | TextMatches) and all(isinstance(part, str) or (isinstance(part, Var) and part.variable in _LASTING) for part in condition.template)
@@ -205,13 +207,13 @@ def without(known: Known, condition: Condition) -> Known:
         return replace(known, held=known.held | {(bare(condition), False)})
     if isinstance(condition, Not):
         return narrowed(known, condition.condition) if isinstance(condition.condition, Once) or lasting(condition.condition) else known
-    if lasting(condition):
-        return replace(known, settled=known.settled | {(condition, False)})
     if isinstance(condition, AllOf):
         # Where all else holds, it is the one that is left that does not.
         left = [item for item in condition.conditions if truth(item, known) is not True]
         if len(left) == 1:
             return without(known, left[0])
+    if lasting(condition):
+        return replace(known, settled=known.settled | {(condition, False)})
     return known
 
 

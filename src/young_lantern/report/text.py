@@ -92,7 +92,7 @@ def survey_text(reading: Reading, health: list[Finding]) -> RenderableType:
         other = "(refused)" if isinstance(fallback, Refuse) else f"(status {fallback.status})" if isinstance(fallback, AnswerPlainly) else fallback
         rows.append(("any other", other, "" if listener.fallback_stated else "by order only"))
         for number, row in enumerate(rows):
-            table.add_row(*(first if not number else ("", "")), *row)
+            table.add_row(*map(Text, (*(first if not number else ("", "")), *row)))  # as text: a pattern's brackets are no markup
     parts += [table, Text()]
     if estate.pools:
         pools = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
@@ -100,7 +100,7 @@ def survey_text(reading: Reading, health: list[Finding]) -> RenderableType:
             pools.add_column(column, overflow="fold")
         for pool in estate.pools:
             members = ", ".join(member.address + (" (backup)" if member.backup else " (down)" if member.down else "") for member in pool.members)
-            pools.add_row(pool.name, pool.policy.replace("_", " ") if len(pool.members) > 1 else "", members, _where(pool.span))
+            pools.add_row(*map(Text, (pool.name, pool.policy.replace("_", " ") if len(pool.members) > 1 else "", members, _where(pool.span))))
         parts += [pools, Text()]
     certificates = [(site, item) for site in estate.sites if site.tls for item in site.tls.certificates]
     files = dict.fromkeys(item.chain_file for _, item in certificates)

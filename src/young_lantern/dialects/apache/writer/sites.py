@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from itertools import groupby
 
 from ....codes import CLIENT_BEHIND_ALL, IPV6_TOO, NO_COUNTERPART, RESTART_LOST
-from ....fitting import Leaf, answer_types, leaves, own_types, unroll, with_redirects_by_row, without_impossible, without_tables
+from ....fitting import Leaf, answer_types, leaves, own_types, unroll, with_redirects_by_row, without_flags, without_impossible, without_tables
 from ....fitting.closing import deciding_variables
 from ....fitting.every_path import without_every_path
 from ....fitting.guards import close_asked, close_unguarded, exempt_clients
@@ -104,7 +104,8 @@ def write_body(site: Site, context: Context) -> list[Node]:
     # nginx sends no field of an answer whose value is empty.
     context.empty_at_times = empty_at_times(site.program) if context.estate.dialect == "nginx" else set()
     captures_host = any(name.pattern for name in site.names)
-    by_row = with_redirects_by_row(answer_types.split_tables(without_every_path(spelt_out(site.program))))
+    known = without_flags(site.program) if context.estate.dialect == "nginx" else site.program
+    by_row = with_redirects_by_row(answer_types.split_tables(without_every_path(spelt_out(known))))
     program = without_tables(asked_once(by_row) if context.estate.dialect == "nginx" else by_row)
     chain, lost = unroll(tables_as_variables(with_conditions(program)), captures_host=captures_host, own_requests=True, strict=context.options.strict)
     for restart in lost:

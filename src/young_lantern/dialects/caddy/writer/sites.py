@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ....codes import IPV6_TOO, RESTART_LOST, TYPE_BY_NAME
-from ....fitting import Branch, Chain, Fork, answer_types, hoist, leaves, own_types, unroll, with_keys_in_patterns, without_impossible, without_tables
+from ....fitting import Branch, Chain, Fork, answer_types, hoist, leaves, own_types, unroll, with_keys_in_patterns, without_flags, without_impossible, without_tables
 from ....fitting.closing import deciding_variables
 from ....fitting.scripts import split_by_test
 from ....fitting.static import asked_once
@@ -53,7 +53,8 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for table in walk(site.program):
         if isinstance(table, Lookup) and table.networks:
             context.implied(table.span, "its networks are asked for where its variable was")
-    program = answer_types.split_tables(without_every_path(split_by_test(url_as_path(site.program))))
+    known = without_flags(site.program) if context.estate.dialect == "nginx" else site.program
+    program = answer_types.split_tables(without_every_path(split_by_test(url_as_path(known))))
     program = with_keys_in_patterns(without_tables(asked_once(program) if context.estate.dialect == "nginx" else program, networks_only=True))
     chain, lost = unroll(program, captures_host=any(name.pattern for name in site.names), strict=context.options.strict)
     for restart in lost:
