@@ -6,13 +6,14 @@ from pathlib import Path
 
 import pytest
 
-from tests.support.reading import Reads, caddy
+from tests.support.reading import SITE, Reads, caddy
+from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.dialects import named
 from young_lantern.errors import SourceUnreadable
 from young_lantern.lab.live import check_live
 from young_lantern.model import Refuse
-from young_lantern.translate import translate
+from young_lantern.translate import read, save, translate
 
 # site block, target, (status, location, body or file below the root)
 ANSWERS = [
@@ -288,3 +289,30 @@ def test_an_address_of_two_words_is_no_origin(reads: Reads) -> None:
     assert reads.decide("caddy", text, "/a/x").gave_up
     made = translate(reads.write("caddy", text), "nginx")
     assert decide(made.read_back.estate, request_for("http://www.fernhollow.example/a/x"), real_files()).status == 501
+
+
+def test_matchers_of_a_set_use_nothing_that_another_took(reads: Reads) -> None:
+    """Caddy asks them in any order; what would hang on that is not foretold."""
+    by_chance = ("path_regexp taken ^/(.+)$\nfile /{re.taken.1}.html", "path_regexp taken ^/(.+)$\nvars_regexp {re.taken.1} ^a", "path_regexp taken ^/(.+)$\nnot file /{re.taken.1}.html")
+    for lines in by_chance:
+        reading = reads.read("caddy", site(f"@m {{\n{lines}\n}}\nrespond @m yes\nrespond no"))
+        assert [item.code.name for item in reading.findings] == ["matchers-by-chance"]
+        assert decide(reading.estate, request_for(SITE + "/a"), real_files()).gave_up
+    # One by one, each in its turn.
+    outcome = reads.decide("caddy", site("@m path_regexp taken ^/(.+)$\nroute @m {\n@there vars_regexp {re.taken.1} ^a\nrespond @there yes\n}\nrespond no"), "/a")
+    assert (outcome.body, outcome.gave_up) == ("yes", "")
+
+
+def test_conditions_on_groups_are_asked_of_tables(reads: Reads, tmp_path: Path) -> None:
+    """The servers agree whenever Caddy starts: what the pattern took is found anew by the matcher beside it."""
+    (reads.root / "cache").mkdir()
+    (reads.root / "cache/a.html").write_text("cached\n")
+    text = httpd("DocumentRoot ROOT\nRewriteEngine On\nRewriteCond %{DOCUMENT_ROOT}/cache/$1.html -f\nRewriteRule ^/(.*)$ /cache/$1.html [L]\n"
+                 "RewriteCond $1 ^x(.*)\nRewriteCond %1 y$\nRewriteRule ^/([^/]*)/(.*)$ /found/$2 [R=302,L]")
+    made = translate(reads.write("apache", text.replace("%{DOCUMENT_ROOT}", "ROOT")), "caddy")
+    assert not made.read_back.findings
+    save(made.writing.files, tmp_path / "new")
+    asked = [request_for(SITE + path) for path in ("/a", "/none", "/x1y/z", "/x1/z", "/y/z")]
+    assert [decide(made.read_back.estate, one, real_files()).status for one in asked] == [200, 404, 302, 404, 404]
+    for _ in range(3):
+        assert not check_live(made.reading, read(tmp_path / "new", "caddy"), requests=asked, most=60).surprises

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.support.reading import Reads, nginx
+from young_lantern.dialects import named
 from young_lantern.health import check_health
 from young_lantern.lab.certificates import make_certificate
 
@@ -103,3 +104,26 @@ def test_a_document_root_that_is_missing_among_others(reads: Reads) -> None:
     assert [item.code.name for item in found] == ["document-root-not-found"] * 2
     assert {dict(item.facts)["folder"] for item in found} == {f"{reads.root}/none/deep", f"{reads.root}/doks"}
     assert check_health(reads.read("nginx", nginx("root /nonesuch/site; location /a/ { root /nonesuch/other; }"))) == []
+
+
+def test_a_line_for_all_sites_is_in_none_alone(tmp_path: Path) -> None:
+    """And what certificates are asked for by has no place in a site with TLS (RFC 8555 section 8.3)."""
+    (tmp_path / "httpd.conf").write_text("""Listen 80
+Listen 443
+<DirectoryMatch "/[.]git">
+Require all denied
+</DirectoryMatch>
+<VirtualHost *:80>
+ServerName www.fernhollow.example
+Alias /.well-known/acme-challenge/ /srv/acme/
+Alias /old/ /srv/old/
+</VirtualHost>
+<VirtualHost *:443>
+ServerName www.fernhollow.example
+DocumentRoot /srv/www
+SSLEngine On
+SSLCertificateFile /etc/ssl/chain.pem
+</VirtualHost>
+""")
+    found = [str(item.span) for item in check_health(named("apache").read(tmp_path / "httpd.conf")) if item.code.name == "rule-only-in-plain-site"]
+    assert found == ["httpd.conf:9"]

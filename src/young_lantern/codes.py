@@ -43,6 +43,10 @@ CONDITION_UNREAD = _code("condition-unread", _R, _BREAKING,
     "the condition {condition} cannot be read",
     "it is none of the kinds that the model has; it is taken as never holding",
     "translate this block by hand and check the requests it is meant for")
+MATCHERS_BY_CHANCE = _code("matchers-by-chance", _R, _BREAKING,
+    "{condition} uses what another matcher of its set took",
+    "a set has its matchers in any order, another one each time that Caddy starts, so that what was taken is there or not by chance",
+    "take the value in a map, or ask for the one within a handle of the other")
 INCLUDE_EMPTY = _code("include-empty", _R, _MINOR,
     "{pattern} matches no file",
     "an include with a wildcard that finds nothing is silent in the server, so what was meant to be read is missing",

@@ -128,6 +128,10 @@ def covers(wide: Condition, narrow: Condition) -> bool:
     return other.startswith(one) if isinstance(wide, PathStartsWith) else isinstance(narrow, PathIs) and one == other
 
 
+# RFC 8555 section 8.3: who issues certificates asks for it without TLS.
+_CHALLENGE = "/.well-known/acme-challenge"
+
+
 def _plain_rules(estate: Estate) -> Iterator[Finding]:
     """Path rules of a plain-HTTP site that the TLS site of the same name lacks."""
     secure = {row.host.text: estate.site(row.site) for listener in estate.listeners if listener.secure for row in listener.rows}
@@ -138,9 +142,9 @@ def _plain_rules(estate: Estate) -> Iterator[Finding]:
             plain, other = estate.site(row.site), secure.get(row.host.text)
             if other is None or other is plain:
                 continue
-            rules, sent_on = _rules(other), _sent_to_tls(plain)
+            rules, spared = _rules(other), _sent_to_tls(plain) | {item for item in walk(other.program) if isinstance(item, Span)}
             for text, item in _rules(plain).items():
-                if text not in rules and item.span is not None and item.span not in sent_on:
+                if text not in rules and item.span is not None and item.span not in spared and _CHALLENGE not in re.sub(r"\\(.)", r"\1", text):
                     yield finding(RULE_ONLY_PLAIN, item.span, directive=item.span.directive, host=row.host.text)
 
 

@@ -14,6 +14,7 @@ from .dialects.spelling import OpenValues
 from .errors import DialectUnknown
 from .fitting.accidents import without_accidents
 from .fitting.certificates import with_certificates
+from .fitting.endings_added import with_plain_names
 from .fitting.environment import without_environment
 from .fitting.in_place import as_pages
 from .fitting.unreachable import with_unreachable
@@ -70,7 +71,7 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
     if target.write is None:
         raise DialectUnknown(f"{to} cannot be written yet; it can only be read")
     reading = read(source, dialect, files)
-    intended = reading.estate if options.strict or target.name == reading.dialect else without_accidents(reading.estate)
+    intended = reading.estate if options.strict or target.name == reading.dialect else with_plain_names(without_accidents(reading.estate))
     if target.name != reading.dialect:
         intended = with_known_users(without_environment(intended, options.strict))
         intended = with_certificates(intended, target.name)

@@ -469,7 +469,10 @@ def holds(condition: Condition, state: State) -> bool:
             state.found_rest = rest
             return True
         case FileExists(root, path, kind, strip, walks=True):
-            there = walked(text(root, state), text(path, state).removeprefix(strip), state.facts)[1]
+            asked = text(path[:1], state).removeprefix(strip)
+            here, there, _ = walked(text(root, state), asked, state.facts)
+            if len(path) > 1:
+                there = state.facts.lookup(here + ("/" if there is FileKind.FOLDER and asked.endswith("/") else "") + text(path[1:], state))
             return there is not None and (kind is FileKind.ANY or there is kind)
         case FileExists(root, path, kind, strip):
             tested = text(path, state)

@@ -18,6 +18,7 @@ from ..model import (
 from ..model.media_types import of_name
 from ..model.walk import transform, walk
 from ..patterns import may_end_in_slash
+from .endings_added import adds_again
 from .static import Known, narrowed, plainly, simplified, truth, without
 from .tree import Branch, Chain, Effect, Fork, Leaf, Settings, leaves
 
@@ -226,7 +227,7 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
         env = replace(env, tests_files=True)
     for route in step.routes:
         value = truth(route.condition, known_here)
-        if value is False:
+        if value is False or not walker.strict and adds_again(route.condition, known_here):
             continue
         captures = value and not isinstance(route.condition, Not) and any(isinstance(item, Capture) for item in walk(route.steps))
         captured = frozenset(item.pattern for item in walk((route.condition, route.steps)) if isinstance(item, Capture))

@@ -122,7 +122,8 @@ class FileExists:
 
     cleans: slashes are merged and dots resolved first, a final slash does not count, and what was found is kept as
             Variable.FOUND (a folder with a final slash), as Caddy's file matcher does
-    walks:  the path is walked from the root on, and what follows a file does not count (httpd)
+    walks:  the path is walked from the root on, and what follows a file, or what is not there, does not count (httpd); what `path` has besides comes behind the name
+            that was found so
     split:  with `cleans`: only what the pattern's first group takes is looked for, and its second is kept as what was left over
     """
 

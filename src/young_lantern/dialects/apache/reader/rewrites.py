@@ -472,9 +472,9 @@ def _names(level: Level) -> dict[str, Template]:
 
 
 def _file(node: Node, tested: str, kind: FileKind, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:
-    """`%{REQUEST_FILENAME} -f`: in a folder the file that the path stands for; at server level the path itself, as a file's name."""
-    if re.fullmatch(r"%\{(REQUEST|SCRIPT)_FILENAME\}", tested) and level.prefix is not None and not level.whole:
-        return FileExists((level.folder,), (Var(Variable.PATH),), kind, strip=level.strip, span=node.span, walks=True)
+    """`%{REQUEST_FILENAME}.html -f`: in a folder the file that the path stands for, and what is written behind its name; at server level the path itself, as a file's name."""
+    if (found := re.fullmatch(r"%\{(?:REQUEST|SCRIPT)_FILENAME\}([^%$\\]*)", tested)) and level.prefix is not None and not level.whole:
+        return FileExists((level.folder,), join((Var(Variable.PATH),), found[1]), kind, strip=level.strip, span=node.span, walks=True)
     template = values.read_template(tested, rule=rule, condition=label, document_root=level.document_root, own={**_names(level), **own}, backslashes=False)
     if any(isinstance(part, Unread) for part in template):
         context.checked(template, node.span, "RewriteCond")

@@ -13,11 +13,12 @@ import re
 from collections.abc import Callable
 from dataclasses import replace
 
-from ....codes import CONDITION_UNREAD, WITHOUT_EFFECT
+from ....codes import CONDITION_UNREAD, MATCHERS_BY_CHANCE, WITHOUT_EFFECT
 from ....model import (
-    ALWAYS, NO_VALUE, AllOf, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathForm, PathGlob, PathIs,
+    ALWAYS, NO_VALUE, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathForm, PathGlob, PathIs,
     PathMatches, PathStartsWith, SchemeIs, Span, TextIs, TextMatches, Unknowable, Var, Variable,
 )
+from ....model.walk import walk
 from ....patterns import problem, search
 from ..syntax import Directive
 from . import expressions
@@ -84,7 +85,19 @@ def _read_set(lines: list[Directive], label: str, level: Level, context: Context
             absent[key] = line.args[0].startswith("!")
         kinds.setdefault(key, []).append(read(line, label, level, context))
     conditions = [found[0] if len(found) == 1 else AnyOf(tuple(found), by.span) for found in kinds.values()]
+    conditions = [_by_itself(condition, [other for other in conditions if other is not condition], by, context) for condition in conditions]
     return conditions[0] if len(conditions) == 1 else AllOf(tuple(conditions), by.span)
+
+
+def _by_itself(condition: Condition, others: list[Condition], by: Directive, context: Context) -> Condition:
+    """A condition that uses nothing another one of its set took, which may be asked later (caddyhttp.go, MatcherSets; 2.6.2, probed)."""
+    taken = {item.pattern.label for other in others for item in walk(other) if isinstance(item, PathMatches | TextMatches) and item.pattern.label}
+    used = next((item for item in walk(condition) if isinstance(item, Capture) and item.pattern in taken), None)
+    if used is None:
+        return condition
+    span = getattr(condition, "span", None) or by.span
+    context.claims[by.span].finding = context.say(MATCHERS_BY_CHANCE, span, condition=span.directive)
+    return Unknowable(span.directive, span)
 
 
 def _any(conditions: list[Condition], span: Span) -> Condition:

@@ -14,10 +14,10 @@ from dataclasses import replace
 
 from ....codes import CASE_IGNORED, PATTERN_BEYOND
 from ....model import (
-    NO_VALUE, Always, AllOf, AnyOf, Capture, ClientIn, Condition, Disposition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MethodIn, Not, PathGlob,
-    PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, SchemeIs, Span, TextIs, TextMatches, Var, Variable,
+    NO_VALUE, Always, AllOf, AnyOf, Capture, ClientIn, Condition, Disposition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, Lookup, LookupRow, MethodIn, Not,
+    PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, SchemeIs, Span, TextIs, TextMatches, Var, Variable,
 )
-from ....model.walk import walk
+from ....model.walk import transform, walk
 from ....patterns import beyond_re2, search, to_re2
 from ..values import Unwritable, quote
 from .context import Context, Matcher
@@ -120,7 +120,7 @@ def _not(lines: Lines) -> Node:
 
 def _all(conditions: tuple[Condition, ...], name: str, context: Context) -> Lines | Unwritable:
     out: Lines = []
-    for condition in conditions:
+    for condition in _by_itself(conditions):
         if isinstance(condition, FileNameMatches | FolderMatches) and len(conditions) > 1:
             continue  # beside it stands what the path must look like for it; where the two differ, the comparison shows it
         lines = write_lines(condition, name, context)
@@ -130,6 +130,29 @@ def _all(conditions: tuple[Condition, ...], name: str, context: Context) -> Line
             once = line.words[0] not in ("not", "expression") and any(line.words[0] == other.words[0] for other in out)
             out.append(_not([_not([line])]) if once else line)
     return out
+
+
+def _by_itself(conditions: tuple[Condition, ...]) -> tuple[Condition, ...]:
+    """The conditions, of which none asks for what another of them took: by a table each finds it out by itself.
+
+    caddyhttp.go, MatcherSets (2.6.2, probed): a set has its matchers in any order, another one each time that Caddy starts.
+    """
+    takers: dict[str, PathMatches | TextMatches] = {}  # of several with one label it is the last before
+
+    def found(value: object) -> object:
+        if not isinstance(value, Capture) or value.pattern not in takers:
+            return value
+        taker = takers[value.pattern]
+        subject = taker.template if isinstance(taker, TextMatches) else (Var(Variable.PATH),)
+        return Lookup(f"part_{value.group}", subject, (LookupRow(replace(taker.pattern, label=""), (Capture(value.group),)),), span=taker.span)
+
+    made = []
+    for condition in conditions:
+        condition = transform(condition, found)
+        made.append(condition)
+        if isinstance(condition, PathMatches | TextMatches) and condition.pattern.label:
+            takers[condition.pattern.label] = condition
+    return tuple(made)
 
 
 def _any(conditions: tuple[Condition, ...], name: str, context: Context) -> Lines | Unwritable:

@@ -516,6 +516,9 @@ def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Cont
             _deny(fork, body, context)
             continue
         falls = fork.chain.falls
+        if (changes := _ends_alike(fork, branch.forks[number + 1:], rest)) is not None and where.kind != "server":
+            _if(changes, [], where, body, context)
+            continue
         if is_short(fork, where.frame) or (_is_answer(fork) and where.kind not in ("server",)):
             extra = _went(before, number, branch, falls, body, context)
             _if(fork, extra, where, body, context)
@@ -531,6 +534,15 @@ def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Cont
 def _is_answer(fork: Fork) -> bool:
     items = fork.chain.items
     return len(items) == 1 and isinstance(items[0], Leaf) and isinstance(items[0].answer, Redirect | Respond | Abort) and bool(items[0].settings.fields)
+
+
+def _ends_alike(fork: Fork, later: list[Fork], rest: list) -> Fork | None:  # type: ignore[type-arg]
+    """A fork that changes the path and serves a file as all others do -> the changes alone, after which all go on alike."""
+    match fork.chain.items, [*(item for other in later for item in other.chain.items), *rest]:
+        case [*changes, Leaf(answer=ServeFiles()) as own], [Leaf() as other] if (
+                changes and all(isinstance(item, Rewrite) for item in changes) and all(item.condition is ALWAYS for item in later) and bare((own.answer, own.settings)) == bare((other.answer, other.settings))):
+            return replace(fork, chain=Chain(list(changes)))
+    return None
 
 
 def _went(before: list[Condition], number: int, branch: Branch, falls: bool, body: _Body, context: Context) -> list[Node]:
