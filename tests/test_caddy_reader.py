@@ -101,6 +101,10 @@ ANSWERS = [
     ('vars x 1\nvars x {path}\nrespond "{vars.x}"', "/ab", 200, None, "/ab"),
     ('vars /a* x 2\nvars x 1\nvars /ab x 3\nvars /ac x 4\nrespond "{vars.x}"', "/ab", 200, None, "3"),
     ('@get method GET\nvars /a x 1\nvars @get x 2\nrespond "{vars.x}"', "/a", 200, None, "2"),
+    ('vars x 017\nvars y 1e3\nvars z T\nrespond "{vars.x} {vars.y} {vars.z}"', "/", 200, None, "17 1000 true"),
+    ('vars x "017"\nrespond "{vars.x}"', "/", 200, None, "017"),
+    ('vars x "1"\n@m expression {vars.x} == "1"\nrespond @m yes\nrespond no', "/", 200, None, "yes"),
+    ("vars x 1\n@m vars x 1\nrespond @m yes\nrespond no", "/", 200, None, "yes"),
     ("header X-A 1", "/", 200, None, ""),
     ('@m {\nexpression {path}=="/a"\nexpression {query.x}=="1"\n}\nrespond @m yes\nrespond no', "/b?x=1", 200, None, "yes"),
     # A table is looked at anew each time: by then the path is another one.
@@ -316,3 +320,15 @@ def test_conditions_on_groups_are_asked_of_tables(reads: Reads, tmp_path: Path) 
     assert [decide(made.read_back.estate, one, real_files()).status for one in asked] == [200, 404, 302, 404, 404]
     for _ in range(3):
         assert not check_live(made.reading, read(tmp_path / "new", "caddy"), requests=asked, most=60).surprises
+
+
+def test_numbers_are_no_texts(reads: Reads, tmp_path: Path) -> None:
+    """`vars x 1` is a number, which equals no text and in which no pattern is looked for; what is translated is a text."""
+    for asked in ('{vars.x} == "1"', '{vars.x}.matches("1")'):
+        outcome = reads.decide("caddy", site(f"vars x 1\n@m expression `{asked}`\nrespond @m yes\nrespond no"), "/")
+        assert outcome.gave_up
+    made = translate(reads.write("apache", httpd("DocumentRoot ROOT\nSetEnvIf X-Probe b probed\nRewriteEngine On\nRewriteCond %{ENV:probed} .\nRewriteRule ^ - [F]")), "caddy")
+    save(made.writing.files, tmp_path / "new")
+    asked = [request_for(SITE + "/a.html", fields={"X-Probe": value}) for value in ("b", "a")]
+    assert [decide(made.read_back.estate, one, real_files()).status for one in asked] == [403, 200]
+    assert not check_live(made.reading, read(tmp_path / "new", "caddy"), requests=asked, most=60).surprises

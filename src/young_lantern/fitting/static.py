@@ -28,7 +28,7 @@ class Known:
     excluded:  prefixes that the path does not have
     file_root: a file lies at the path below this root, so that the path does not end in a slash
     matched:   patterns that the path matches
-    held:      alternatives of paths that were asked, and whether they held
+    held:      alternatives of paths, and files at the path, that were asked, and whether they held
     folder:    what is known besides if the path ends in a slash: whatever rewrote it did not leave one
     settled:   what was found out about the request itself, which nothing on the way changes
     entered:   labels of blocks since whose entry the path was not rewritten; `unsure`: those of which it is not known
@@ -125,10 +125,14 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
             return None if label in known.unsure else label not in known.entered
         case FileExists(root, (Var(Variable.PATH),) | (), kind, cleans=False) if known.file_root is not None and known.file_root == root:
             return kind is not FileKind.FOLDER
+        case FileExists() if (said := _there(condition, known)) is not None:
+            return said
         case TextIs(template, values, ignores_case) if (text := fixed(template)) is not None and not any(map(is_open, values)):
             return any(text == value or ignores_case and text.lower() == value.lower() for value in values)
         case TextMatches(template, pattern) if (text := fixed(template)) is not None and not is_open(pattern.text):
             return search(pattern, text) is not None
+        case TextMatches((Var(Variable.PATH),), pattern) if not is_open(pattern.text):
+            return truth(PathMatches(pattern), known)
         case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | MethodIn() | FileExists() if lasting(condition):
             return True if (condition, True) in known.settled else False if (condition, False) in known.settled else None
         case TextIs((Var(Variable.VARIABLE, name),), values):
@@ -144,6 +148,17 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
             values_of = [truth(item, known) for item in conditions]
             return True if True in values_of else False if None not in values_of else None
     return None
+
+
+def _there(condition: FileExists, known: Known) -> bool | None:
+    """Whether a file is there, as far as it was asked for since the path is what it is."""
+    if not known.held or condition.cleans:
+        return None
+    for said in (True, False):
+        if (bare(condition), said) in known.held:
+            return said
+    other = {FileKind.FILE: FileKind.FOLDER, FileKind.FOLDER: FileKind.FILE}.get(condition.kind)
+    return False if other is not None and (bare(replace(condition, kind=other)), True) in known.held else None
 
 
 def _as_pattern(condition: PathIs | PathStartsWith) -> Pattern:
@@ -205,8 +220,10 @@ def without(known: Known, condition: Condition) -> Known:
         return replace(known, excluded=known.excluded | {condition.prefix})
     if _is_of_paths(condition):
         return replace(known, held=known.held | {(bare(condition), False)})
+    if _is_of_file(condition):
+        return replace(known, held=known.held | {(bare(condition), False)})
     if isinstance(condition, Not):
-        return narrowed(known, condition.condition) if isinstance(condition.condition, Once) or lasting(condition.condition) else known
+        return narrowed(known, condition.condition) if _is_of_file(condition.condition) or isinstance(condition.condition, Once) or lasting(condition.condition) else known
     if isinstance(condition, AllOf):
         # Where all else holds, it is the one that is left that does not.
         left = [item for item in condition.conditions if truth(item, known) is not True]
@@ -235,6 +252,11 @@ def _is_of_paths(condition: Condition) -> bool:
     return isinstance(condition, AnyOf) and all(isinstance(item, PathIs | PathStartsWith) and item.form is PathForm.CURRENT for item in condition.conditions)
 
 
+def _is_of_file(condition: Condition | Once) -> bool:
+    """Whether it asks for a file by the path, so that it is another question once the path is changed."""
+    return isinstance(condition, FileExists) and not condition.cleans and any(part == Var(Variable.PATH) for part in condition.path)
+
+
 def narrowed(known: Known, condition: Condition) -> Known:
     """What is known besides once the condition held."""
     match condition:
@@ -250,7 +272,11 @@ def narrowed(known: Known, condition: Condition) -> Known:
         case PathIs(ignores_case=True, form=PathForm.CURRENT) | PathStartsWith(ignores_case=True, form=PathForm.CURRENT):
             return replace(known, matched=(*known.matched, _as_pattern(condition)))
         case FileExists(root, (Var(Variable.PATH),) | (), FileKind.FILE, cleans=False):
-            return replace(known, file_root=root)
+            return replace(known, file_root=root, held=known.held | {(bare(condition), True)})
+        case FileExists() if _is_of_file(condition):
+            return replace(known, held=known.held | {(bare(condition), True)})
+        case Not(inner) if _is_of_file(inner):
+            return replace(known, held=known.held | {(bare(inner), False)})
         case PathMatches(pattern, PathForm.CURRENT):
             start = "" if pattern.ignores_case else literal_start(pattern)
             longer = start if len(start) > len(known.prefix) and start.startswith(known.prefix) else known.prefix

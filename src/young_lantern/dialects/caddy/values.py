@@ -161,6 +161,21 @@ def quote(text: str) -> str:
     return '"' + text.replace('"', '\\"') + '"'
 
 
+_WHOLE = re.compile(r"[+-]?\d+")
+_PART = re.compile(r"[+-]?(?:\d+(?:_\d+)*\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
+_TRUTHS = {"t": "true", "T": "true", "TRUE": "true", "true": "true", "True": "true", "f": "false", "F": "false", "FALSE": "false", "false": "false", "False": "false"}
+
+
+def scalar(text: str) -> str | None:
+    """What a word without quotes stands for where it is a number or a truth value; None for any other text (dispenser.go, ScalarVal; 2.6.2, probed)."""
+    if _WHOLE.fullmatch(text):
+        return str(int(text))
+    if _PART.fullmatch(text):
+        number = float(text)
+        return str(int(number)) if number == int(number) and abs(number) < 1e21 else repr(number)
+    return _TRUTHS.get(text)
+
+
 _DURATION = re.compile(r"(\d+(?:\.\d+)?)(ns|us|ms|s|m|h|d)")
 _SECONDS = {"ns": 1e-9, "us": 1e-6, "ms": 1e-3, "s": 1.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
 

@@ -437,7 +437,8 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
         return TextIs(template, (wanted[1:].strip('"'),), ignores_case, node.span)
     if template == (Var(Variable.METHOD),) and (methods := re.fullmatch(r"\^?\(?([A-Z]+(?:\|[A-Z]+)*)\)?\$?", wanted)) and wanted.startswith("^") and wanted.endswith("$"):
         return MethodIn(tuple(methods[1].split("|")), node.span)
-    return TextMatches(template, replace(context.pattern(wanted, node, ignores_case=ignores_case), label=label), span=node.span)
+    pattern = replace(context.pattern(wanted, node, ignores_case=ignores_case), label=label)
+    return PathMatches(pattern, span=node.span) if template == (Var(Variable.PATH),) else TextMatches(template, pattern, span=node.span)
 
 
 # What a virtual host knows beforehand: it speaks TLS, or it does not.

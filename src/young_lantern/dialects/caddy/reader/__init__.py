@@ -15,7 +15,7 @@ from ....source import SourceTree
 from ....source.places import Pairs, Places
 from ...dialect import Reading
 from .context import Context
-from . import routes
+from . import rewrites, routes
 from .load import HOME, Loader
 from .sites import read_sites
 
@@ -33,6 +33,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
         if context.claims[directive.span].disposition is None:
             context.options[context.use(directive).name] = directive.args
     context.asks_any = any("forward_auth" in text for text in tree.texts.values())
+    context.numbers = rewrites.numbers([directive for site in loaded.sites for directive in site.block or []])
     sites, listeners = read_sites(loaded.sites, context)
     context.settle()
     order = {name: number for number, name in enumerate(tree.texts)}

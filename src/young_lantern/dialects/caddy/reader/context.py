@@ -24,6 +24,7 @@ class Context(Collector):
     order: list[str] = field(default_factory=lambda: list(ORDER))
     asks_any: bool = False  # some line asks an origin first, so that placeholders stand for its answer
     asks_first: bool = False  # the origin that is read is asked whether requests may go on
+    numbers: set[str] = field(default_factory=set)  # variables that are numbers or truth values somewhere
     servers: list[Directive] = field(default_factory=list)
     lookups: dict[str, Lookup] = field(default_factory=dict)
     read_level: Callable[["Level", "Context"], tuple[Step, ...]] | None = None

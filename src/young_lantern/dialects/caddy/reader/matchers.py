@@ -21,6 +21,7 @@ from ....model import (
 from ....model.walk import walk
 from ....patterns import problem, search
 from ..syntax import Directive
+from ..values import scalar
 from . import expressions
 from .context import Context, Level
 from .gateways import names_split
@@ -230,10 +231,17 @@ def _expression(line: Directive, label: str, level: Level, context: Context) -> 
         return KINDS[one.name](one, label, level, context)
 
     found = expressions.Reader(text, line, lambda name: context.template(f"{{{name}}}", line), matcher).read()
-    if found is None:
+    if found is None or any(_asks_a_number(item, context) for item in walk(found)):
         context.say(CONDITION_UNREAD, line.span, condition=text)
         return Unknowable(text, line.span)
     return found
+
+
+def _asks_a_number(item: object, context: Context) -> bool:
+    """Whether a variable is compared as a text that is a number: it equals none, and a pattern for it is an error (2.6.2, probed)."""
+    if not isinstance(item, TextIs | TextMatches) or not any(isinstance(part, Var) and part.variable is Variable.VARIABLE and part.name in context.numbers for part in item.template):
+        return False
+    return isinstance(item, TextMatches) or any(scalar(value) is not None for value in item.values)
 
 
 def _vars(line: Directive, label: str, level: Level, context: Context) -> Condition:

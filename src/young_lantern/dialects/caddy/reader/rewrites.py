@@ -11,7 +11,8 @@ import re
 from ....model import (
     AnyOf, Capture, Choose, PathForm, PathMatches, QueryEdit, Rewrite, Route, SetPath, SetVariable, Step, StripPrefix, StripSuffix, Template, TextMatches, Unserved, Var, Variable, join,
 )
-from ..syntax import Directive
+from ..syntax import Directive, Word
+from ..values import scalar
 from .context import Context, Level, Read
 
 
@@ -78,11 +79,26 @@ def _replaced(text: str, new: str, once: bool, directive: Directive, context: Co
 
 def read_vars(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
     """`vars [matcher] NAME VALUE`, or a block of such lines."""
-    lines = [words] if words else [[word.text for word in inner.words] for inner in directive.block or []]
+    lines = [directive.words[-len(words):]] if words else [inner.words for inner in directive.block or []]
     if not all(len(line) == 2 for line in lines):
         context.unread(directive, " ".join(words), "a name and a value were expected")
         return ()
-    return tuple(SetVariable(name, context.template(value, directive), directive.span) for name, value in lines)
+    return tuple(SetVariable(name.text, context.template(unquoted(value) or value.text, directive), directive.span) for name, value in lines)
+
+
+def unquoted(word: Word) -> str | None:
+    """The number or truth value that a word stands for, if it does."""
+    return scalar(word.raw)
+
+
+def numbers(directives: list[Directive]) -> set[str]:
+    """The variables that lines set to numbers or truth values, wherever they stand."""
+    found: set[str] = set()
+    for directive in directives:
+        lines = [directive.words[-2:]] if directive.name == "vars" and not directive.block else [inner.words for inner in directive.block or []] if directive.name == "vars" else []
+        found |= {line[0].text for line in lines if len(line) == 2 and unquoted(line[1]) is not None}
+        found |= numbers(directive.block or [])
+    return found
 
 
 READS: dict[str, Read] = {"rewrite": read_rewrite, "uri": read_uri, "vars": read_vars}

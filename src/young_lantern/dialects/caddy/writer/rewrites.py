@@ -6,7 +6,7 @@ Rule:     Caddy keeps the query unless a question mark is written; that is what 
 from __future__ import annotations
 
 from ....model import QueryEdit, Rewrite, SetPath, SetVariable, StripPrefix, StripSuffix, Var, Variable, join
-from ..values import Unwritable, quote
+from ..values import Unwritable, quote, scalar
 from .context import Context
 from .output import Node
 
@@ -45,4 +45,5 @@ def write_variable(step: SetVariable, context: Context) -> list[Node] | Unwritab
     value = context.template(step.value, step.span)
     if isinstance(value, Unwritable):
         return value
-    return [Node(["vars", step.name, quote(value)], None, (step.span,) if step.span else ())]
+    # In quotes, since a number equals no text, and has no pattern in it (2.6.2, probed).
+    return [Node(["vars", step.name, quote(value) if scalar(value) is None else f'"{value}"'], None, (step.span,) if step.span else ())]

@@ -76,9 +76,14 @@ def _rewrite(location: Template, step: Redirect, context: Context) -> list[str] 
         return None
     else:
         text = context.template(tuple(template), step.span, escapes=True)
-    if isinstance(text, Unwritable) or not text.startswith(("/", "http://", "https://", "$scheme")):
+    if isinstance(text, Unwritable) or not text.startswith(("/", "http://", "https://", "$scheme")) and not (captures and template[0] == captures[0] and _begins_with_slash(captures[0], context)):
         return None
     return ["rewrite", pattern, quote(text + query), _FLAGS[step.status]]
+
+
+def _begins_with_slash(capture: Capture, context: Context) -> bool:
+    """Whether what a pattern takes of a path is its start: of a path that is matched, the first group that takes something at once."""
+    return capture.group == 1 and re.match(r"\^?\((?:\.\+|/)", context.texts[capture.pattern]) is not None
 
 
 # A literal, and one group for all that follows it.
