@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from tests.support.conformance import disagreements
-from tests.support.reading import Reads, caddy, nginx
+from tests.support.reading import SITE, Reads, caddy, nginx
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.lab import fastcgi
@@ -491,3 +491,39 @@ def test_parameters_that_a_request_fills(reads: Reads, tmp_path: Path) -> None:
     assert (told["DEVICE"], told["FRONT"], told["LANGS"]) == ("phone", "www.fernhollow.example", "de, en")
     save(made.writing.files, tmp_path / "new")
     assert not check_live(made.reading, read(tmp_path / "new"), most=200).surprises
+
+
+HANDED_ON = """DocumentRoot ROOT
+SetEnvIf Authorization "(.*)" HTTP_AUTHORIZATION=$1
+<Directory ROOT>
+RewriteEngine On
+RewriteCond %{HTTP:Authorization} .
+RewriteRule .* - [E=HTTP_AUTHORIZATION:%{HTTP:Authorization}]
+RewriteCond %{REQUEST_FILENAME} !-d
+RewriteCond %{REQUEST_URI} (.+)/$
+RewriteRule ^ %1 [L,R=301]
+RewriteCond %{REQUEST_FILENAME} !-d
+RewriteCond %{REQUEST_FILENAME} !-f
+RewriteRule ^ index.php [L]
+</Directory>
+<FilesMatch "\\.php$">
+SetHandler "proxy:fcgi://192.0.2.9:9000"
+</FilesMatch>"""
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+def test_an_application_for_a_whole_folder(reads: Reads, tmp_path: Path, target: str) -> None:
+    """The rules that its makers hand out: Authorization needs no rule elsewhere, a slash at the end is taken off, and all else is the application's."""
+    (reads.root / "index.php").write_text("<?php\n")
+    made = translate(reads.write("apache", httpd(HANDED_ON)), target)
+    site = "".join(text for name, text in made.writing.files.items() if "/www." in name)
+    assert not [str(entry.span) for entry in made.ledger if entry.disposition.value == "unsupported"]
+    assert "uthorization" not in site and "AUTHORIZATION" not in site and len(site.splitlines()) < 60
+    asked = [request_for(SITE + path, fields=fields) for path in ("/none", "/none/", "/a.html", "/index.php") for fields in ({}, {"Authorization": "Bearer x"})]
+    for request in asked:
+        before, after = (decide(estate, request, real_files()) for estate in (made.reading.estate, made.read_back.estate))
+        assert before.status == after.status and (before.location or "").removeprefix(SITE) == (after.location or "").removeprefix(SITE)
+    lost = [cause.summary for cause in made.comparison.causes if "HTTP_AUTHORIZATION" in cause.summary]
+    assert all("empty" in summary or "''" in summary for summary in lost), lost
+    save(made.writing.files, tmp_path / "new")
+    assert not check_live(made.reading, read(tmp_path / "new", target), requests=asked, most=150).surprises

@@ -13,6 +13,7 @@ from .dialects.dialect import Reading, WriterOptions, Writing
 from .dialects.spelling import OpenValues
 from .errors import DialectUnknown
 from .fitting.accidents import without_accidents
+from .fitting.authorization import with_plain_authorization
 from .fitting.certificates import with_certificates
 from .fitting.endings_added import with_plain_names
 from .fitting.environment import without_environment
@@ -73,7 +74,7 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
     reading = read(source, dialect, files)
     intended = reading.estate if options.strict or target.name == reading.dialect else with_plain_names(without_accidents(reading.estate))
     if target.name != reading.dialect:
-        intended = with_known_users(without_environment(intended, options.strict))
+        intended = with_known_users(without_environment(with_plain_authorization(intended), options.strict))
         intended = with_certificates(intended, target.name)
         intended = with_unreachable(intended, target.name)
         intended = intended if target.name == "caddy" else as_pages(intended)
