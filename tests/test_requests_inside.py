@@ -158,6 +158,11 @@ TYPE_ASKED = httpd("""DocumentRoot ROOT
 Header setifempty Content-Type text/x-empty
 Header setifempty Content-Type text/x-late
 Header set Content-Type text/x-asked "expr=%{CONTENT_TYPE} == 'text/x-empty'\"""")
+EXPIRES = "ExpiresActive On\nExpiresDefault \"access plus 1 hour\"\n" + folder(f"""ExpiresActive On
+ExpiresDefault A60
+RewriteEngine On
+RewriteRule ^old /new [R=301,L]
+Redirect /rd {SITE}/x""")
 STAR = httpd("""DocumentRoot ROOT
 <Directory ROOT/*>
 Redirect 410 /
@@ -237,6 +242,8 @@ ROWS = [
     ("which is for what it speaks of", PASSED, "/b", 200, "/"),
     ("sections of which both hold say all they say", BY_TURNS, "/dir", 403, None),
     ("lines after setifempty ask for the type that it set", TYPE_ASKED, "/a.html", 200, "text/x-asked"),
+    ("a folder's redirect by a rule is good for as long as it says", EXPIRES, "/old", 301, "max-age=60"),
+    ("and one without", EXPIRES, "/rd", 302, "max-age=60"),
     ("before it, too", APART, "//app/x", 200, "/v1/x"),
 ]
 
@@ -249,7 +256,7 @@ def test_one_request_after_another(reads: Reads, tmp_path: Path, text: str, targ
     (reads.root.parent / "app").mkdir()
     (reads.root.parent / "app/page.html").write_text("page\n")
     outcome = decide(reads.read("apache", text).estate, request_for(SITE + target), real_files())
-    found = {outcome.location, outcome.file, outcome.origin.target if outcome.origin else None, *(outcome.media_types or ()), dict(outcome.fields).get("content-type")}
+    found = {outcome.location, outcome.file, outcome.origin.target if outcome.origin else None, *(outcome.media_types or ()), *(value for name, value in outcome.fields if name in ("content-type", "cache-control"))}
     assert outcome.status == status
     assert leads.replace("ROOT", str(reads.root)) in found if leads else not (outcome.location or outcome.file or outcome.origin)
     asked, wrong = disagreements("apache", text.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", target, {})], tmp_path / "asked")

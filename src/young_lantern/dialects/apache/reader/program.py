@@ -271,6 +271,8 @@ class Program:
         for section in self.sections:
             if section.kind not in EARLY:
                 steps += self._where(section, place, limits.read_answer_limit(section.nodes, self.context))
+        # mod_expires.c, expires_insert_filter: redirects of rules and sections are answers below 400, too (2.4.71, probed).
+        steps += self._expiry(place)
         steps += self._access(place)
         rewriting = list(self._rewriting(place))
         redirects = list(self._redirects(place))
@@ -279,9 +281,17 @@ class Program:
         return (*steps, *late_environment.late_steps(self.context), *said, *content)
 
     def _said(self, place: Place | None) -> list[Step]:
-        """What all levels and sections add to the answer. A media type's expiry counts before any default, wherever either is written."""
-        levels, steps = self.host.levels, []
-        for read in (self._defaults, self._typed, self._settings):
+        """What all levels and sections add to the answer besides its expiry."""
+        return self._read_all((self._settings,), place)
+
+    def _expiry(self, place: Place | None) -> list[Step]:
+        """How long answers are good for. A media type's expiry counts before any default, wherever either is written."""
+        return self._read_all((self._defaults, self._typed), place)
+
+    def _read_all(self, reads: tuple[Callable[[list[Node], list[Node], Place | None], tuple[Step, ...]], ...], place: Place | None) -> list[Step]:
+        levels = self.host.levels
+        steps: list[Step] = []
+        for read in reads:
             steps += read(levels, [], place)
             for number, section in enumerate(self.sections):
                 # What folders above it say is merged into a folder's section before it is asked whether expiry is on at all.
