@@ -254,7 +254,9 @@ def _is_of_paths(condition: Condition) -> bool:
 
 def _is_of_file(condition: Condition | Once) -> bool:
     """Whether it asks for a file by the path, so that it is another question once the path is changed."""
-    return isinstance(condition, FileExists) and not condition.cleans and any(part == Var(Variable.PATH) for part in condition.path)
+    if not isinstance(condition, FileExists) or condition.cleans or Var(Variable.PATH) not in condition.path:
+        return False
+    return all(isinstance(part, str) or part == Var(Variable.PATH) for part in (*condition.root, *condition.path))
 
 
 def narrowed(known: Known, condition: Condition) -> Known:
