@@ -163,6 +163,11 @@ ExpiresDefault A60
 RewriteEngine On
 RewriteRule ^old /new [R=301,L]
 Redirect /rd {SITE}/x""")
+QUERIES = httpd("""DocumentRoot ROOT
+RewriteEngine On
+RewriteRule ^/a/(.+)$ /x?page=$1 [R,L,QSA]
+RewriteRule ^/b/(.+)$ /x/$1 [R,L]
+Header always set Content-Type "expr=q/%{QUERY_STRING}\"""")
 STAR = httpd("""DocumentRoot ROOT
 <Directory ROOT/*>
 Redirect 410 /
@@ -244,6 +249,8 @@ ROWS = [
     ("lines after setifempty ask for the type that it set", TYPE_ASKED, "/a.html", 200, "text/x-asked"),
     ("a folder's redirect by a rule is good for as long as it says", EXPIRES, "/old", 301, "max-age=60"),
     ("and one without", EXPIRES, "/rd", 302, "max-age=60"),
+    ("fields say the query that a redirect by a rule has made", QUERIES, "/a/y?q=a%20b", 302, "q/page=y&q=a%20b"),
+    ("or left", QUERIES, "/b/y?q=a%20b", 302, "q/q=a%20b"),
     ("before it, too", APART, "//app/x", 200, "/v1/x"),
 ]
 

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from ..model import (
-    CONTENT, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    CONTENT, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     ForgetFields, Forward, Gateway, Leave, LogTo, MediaTypes, Note, Operation, Protect,
     Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Unserved, Var, Variable, with_field,
@@ -405,6 +405,10 @@ class _Run:
                 location = "/" + location  # mod_rewrite.c, fully_qualify_uri (2.4.71, probed)
         if step.absolute and location.startswith("/"):
             location = f"{self.state.request.scheme}://{self.state.request.authority}{location}"
+        if self.estate.dialect == "apache" and step.insists:
+            # mod_rewrite.c, splitout_queryargs (2.4.71, probed): what fields say of the query is the rule's, not encoded.
+            plain = text(tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in step.location), self.state)
+            self.state.query = plain.partition("?")[2] or None
         self.state.note(f"redirect {step.status}", step.span, location)
         if self.state.in_error and self.state.keeps_first and not step.insists:
             return self.fail(step.status, step.span)
@@ -614,7 +618,7 @@ class _Run:
             inner = replace(
                 state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
                 variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
-                for_index=for_index, asked_inside=True, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
+                for_index=for_index, index_of=state.path, asked_inside=True, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
             outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)
             state.gave_up = state.gave_up or inner.gave_up
             if inner.handed_on is not None:

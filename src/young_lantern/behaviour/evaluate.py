@@ -54,7 +54,7 @@ class State:
     fields: list[Field] = field(default_factory=list)
     request_fields: list[Field] = field(default_factory=list)
     sent: tuple[tuple[str, str], ...] = ()  # what is known of the fields that the origin answered
-    walk: tuple[str, tuple[str, FileKind | None, str]] | None = None  # the folder that the last walk came to, and what it found
+    walk: tuple[str, tuple[str, FileKind | None, str], bool] | None = None  # the folder that the last walk came to, and what it found
     walked_to: str | None = None  # the folder whose settings alone counted when somebody was last let in, or not
     first_error: int | None = None  # what the first of several errors was, where a rule made more on the way to its page
     host_set: str | None = None  # what a rule has put into the Host field by now
@@ -106,6 +106,7 @@ class State:
     intercepted: bool = False  # an origin's error was taken over
     handed_on: str | None = None  # the label that a rule begins anew at, for a file that was looked up inside
     for_index: bool = False  # it is asked for as a folder's index file
+    index_of: str = ""  # the path of that folder
     refused: int | None = None
     unparsed: bool = False  # the request line was not read to its end
     let_in: bool = False
@@ -481,8 +482,8 @@ def holds(condition: Condition, state: State) -> bool:
         case FileNameMatches(root, pattern, strip):
             return search(pattern, walked(root, state.path.removeprefix(strip), state.facts)[0].rpartition("/")[2]) is not None
         case FolderMatches(root, pattern, strip, there, files=files):
-            here, kind, left = walked_first(root, state.path.removeprefix(strip), state)
-            if there and (kind is None or kind is FileKind.FILE and (left or not files)):
+            (here, kind, left), for_index = walked_first(root, state.path.removeprefix(strip), state)
+            if there and (kind is None or kind is FileKind.FILE and (left or for_index or not files)):
                 here = here.rpartition("/")[0] + "/"
             return search(pattern, here + "/" if kind is FileKind.FOLDER else here) is not None
         case LookedUpInside():
@@ -539,16 +540,16 @@ def walked(root: str, path: str, facts: Facts) -> tuple[str, FileKind | None, st
     return here, kind, left
 
 
-def walked_first(root: str, path: str, state: State) -> tuple[str, FileKind | None, str]:
-    """As `walked`; where an earlier request inside came to the same folder, what it came to there.
+def walked_first(root: str, path: str, state: State) -> tuple[tuple[str, FileKind | None, str], bool]:
+    """As `walked`, and whether it was for an index file in the folder itself; where an earlier request inside came to the same folder, what it came to there.
 
     request.c, ap_directory_walk (2.4.71, probed): what sections of folders say is kept from one request to the next that it leads to.
     """
     made = walked(root, path, state.facts)
     folder = made[0].rstrip("/") if made[1] is FileKind.FOLDER else made[0].rpartition("/")[0]
     if state.walk is None or state.walk[0] != folder or made[1] is None or made[2]:
-        state.walk = (folder, made)
-    return state.walk[1]
+        state.walk = (folder, made, state.for_index and state.path.rpartition("/")[0] + "/" == state.index_of)
+    return state.walk[1], state.walk[2]
 
 
 def _path(form: PathForm, state: State, against: str) -> str:
