@@ -163,6 +163,13 @@ ExpiresDefault A60
 RewriteEngine On
 RewriteRule ^old /new [R=301,L]
 Redirect /rd {SITE}/x""")
+SAME = httpd("""DocumentRoot ROOT
+ErrorDocument 403 /bare/x.txt
+RewriteEngine On
+RewriteRule ^/bare /a.html
+<Files a.html>
+Require all denied
+</Files>""")
 QUERIES = httpd("""DocumentRoot ROOT
 RewriteEngine On
 RewriteRule ^/a/(.+)$ /x?page=$1 [R,L,QSA]
@@ -251,6 +258,7 @@ ROWS = [
     ("and one without", EXPIRES, "/rd", 302, "max-age=60"),
     ("fields say the query that a redirect by a rule has made", QUERIES, "/a/y?q=a%20b", 302, "q/page=y&q=a%20b"),
     ("or left", QUERIES, "/b/y?q=a%20b", 302, "q/q=a%20b"),
+    ("a page that rules bring back to the same file is let in", SAME, "/a.html", 403, "ROOT/a.html"),
     ("before it, too", APART, "//app/x", 200, "/v1/x"),
 ]
 

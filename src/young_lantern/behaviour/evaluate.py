@@ -23,6 +23,7 @@ from ..model import (
     OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Placeholder, Rewritten, SchemeIs, Site, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
+from ..model.walk import walk
 from ..patterns import host_matches, search
 from . import client_certificates, paths
 from .outcome import OriginRequest, TraceEntry
@@ -493,7 +494,12 @@ def holds(condition: Condition, state: State) -> bool:
             # request.c, ap_directory_walk: a request for what is there has the very settings of the one that it follows on where both walked to one
             # folder, and no section was merged into either (2.4.71, probed).
             folder_alone = kind is FileKind.FOLDER and not state.path.endswith("/")
-            now = None if any([holds(item, state) for item in sections]) or folder_alone else here.rstrip("/") + "/" if kind is FileKind.FOLDER else here.rpartition("/")[0] + "/"
+            now: str | None = here.rstrip("/") + "/" if kind is FileKind.FOLDER else here.rpartition("/")[0] + "/"
+            if held := [number for number, item in enumerate(sections) if holds(item, state)]:
+                # ap_file_walk: what sections of files say is kept for the same file (2.4.71, probed); of others it is not.
+                by_file = kind is FileKind.FILE and all(any(isinstance(part, FileNameMatches) for part in walk(sections[number])) for number in held)
+                now = f"{here} {held}" if by_file else None
+            now = None if folder_alone else now
             before, state.walked_to = state.walked_to, now
             return state.in_error and now is not None and before == now and kind is not None and not left
         case Rewritten(label):
