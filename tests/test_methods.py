@@ -86,3 +86,19 @@ def test_a_refusal_of_all_other_methods_that_is_lost_is_breaking(reads: Reads, s
     before = reads.read("nginx", nginx(f'if ($request_method !~ "^(GET|HEAD|POST|PUT|DELETE|OPTIONS|PATCH|TRACE)$") {{ return {status}; }} location / {{ {answer} }}')).estate
     after = reads.read("caddy", caddy(then)).estate
     assert Severity.BREAKING in [cause.severity for cause in compare_estates(before, after).causes if "FERN" in cause.methods]
+
+
+@pytest.mark.parametrize(("leads", "severity"), [("redir @sent /other 302", Severity.BREAKING), ("respond @sent 404", Severity.BREAKING), ("redir @sent /thanks 302", None)])
+def test_a_form_that_is_led_elsewhere_breaks(reads: Reads, leads: str, severity: Severity | None) -> None:
+    """Other methods than GET are no small matter where a rule leads them on."""
+    before = reads.read("nginx", nginx("location / { if ($request_method = POST) { return 302 /thanks; } return 200 form; }"))
+    after = reads.read("caddy", caddy(f"@sent method POST\n{leads}\nrespond form", "http://"))
+    causes = [cause for cause in compare_estates(before.estate, after.estate, ()).causes if cause.before.location and cause.before.location.endswith("/thanks") and cause.example.method == "POST"]
+    assert [cause.severity for cause in causes if cause.reason is Reason.METHOD] == [severity] * (severity is not None)
+
+
+def test_the_slash_of_a_folder_is_a_small_matter_for_a_form(reads: Reads) -> None:
+    before = reads.read("caddy", caddy("root * ROOT\nfile_server"))
+    after = reads.read("nginx", nginx("root ROOT;"))
+    causes = compare_estates(before.estate, after.estate, ()).causes
+    assert {cause.severity for cause in causes if cause.reason is Reason.METHOD} == {Severity.MINOR}

@@ -23,7 +23,7 @@ from .aspects import UNKNOWN_METHOD
 from .choosing import choose_listener, choose_site
 from .decide import CYCLE, decide
 from .deployment import as_deployed
-from .differences import Difference, differences, resolved
+from .differences import Difference, is_of_slash, differences, resolved
 from .handshakes import handshake_differences, shake
 from .heads import ODD_FIELDS, is_crowded, shortened
 from .origin_answers import at_once
@@ -235,6 +235,9 @@ class _Row:
         # And a browser that asks beforehand whether another origin may send its request (Fetch standard, CORS-preflight fetch).
         lost = lost or self.reason is Reason.METHOD and self.witness.request.method == "OPTIONS" and (self.before.status or 500) < 300 <= (self.after.status or 500) and any(
             name.startswith("access-control-") for name, _ in self.before.fields)
+        # And a form that a rule leads elsewhere; the slash of a folder is no rule's.
+        led = self.before.origin is None and self.before.location and not is_of_slash(self.before.location, self.witness.request)
+        lost = lost or self.reason is Reason.METHOD and self.witness.request.method == "POST" and bool(led)
         return Severity.BREAKING if lost or self.reason in (Reason.LABELS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.ENCODED_QUERY, Reason.UNASKED) or (self.after.origin and not self.before.origin and self.reason is Reason.METHOD) else Severity.MINOR
 
 

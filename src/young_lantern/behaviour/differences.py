@@ -36,6 +36,11 @@ class Difference:
     severity: Severity
 
 
+def is_of_slash(location: str, request: Request) -> bool:
+    """Whether a redirect only adds the slash of a folder to the path, or takes it off that of a file."""
+    return (resolved(location, request) or "").partition("?")[0].rstrip("/") == (resolved(request.url, request) or "").partition("?")[0].rstrip("/")
+
+
 def resolved(location: str | None, request: Request) -> str | None:
     """The absolute form of a Location: host in lower case (RFC 3986 section 3.2.2), no default port (RFC 9110 section 10.2.2)."""
     if location is None:
