@@ -9,13 +9,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from ..model import (
-    CONTENT, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    CONTENT, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     ForgetFields, Forward, Gateway, Leave, LogTo, MediaTypes, Note, Operation, Protect,
     Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Unserved, Var, Variable, with_field,
 )
 from ..model.media_types import has_charset
-from . import answering, asking, client_certificates, content_types, contents, cookies, forwarding, gateway, heads, origin_errors, paths, targets
+from . import answering, asking, client_certificates, content_types, contents, cookies, forwarding, gateway, heads, origin_errors, paths, redirects, targets
 from .choosing import choose_listener, choose_site
 from .client import seen_from
 from .evaluate import State, holds, in_network, said, text, user_of, walked_first, with_placeholders
@@ -385,30 +385,10 @@ class _Run:
     def redirect(self, step: Redirect) -> _Next:
         if step.refuses_marks and targets.brings_mark(step.location, self.state):
             return self.fail(403, step.span, insists=True)
-        written = step.location
-        if step.encodes_path:
-            written = targets.encoded_path(written, self.state)
-        if step.encodes_query:
-            written = targets.encoded_query(written, self.state)
-        location = targets.split_at_mark(written, self.state) if step.splits_at_mark else text(written, self.state)
-        if self.estate.dialect == "apache" and step.insists and "?" in location:
-            location = location.removesuffix("&")  # mod_rewrite.c, splitout_queryargs (2.4.71, probed)
-        if step.decodes:
-            location = paths.decoded_for_redirect(location)
-        if self.estate.dialect == "apache" and step.insists:
-            if targets.has_blanks(location.partition("?")[2]):
-                # mod_rewrite.c, hook_uri2file (2.4.71, probed): with NE a group brings them as they are.
-                self.state.note("a query with blanks is refused", step.span, location)
-                return self.fail(403, step.span)
-            self.state.redirected = self.state.in_error
-            if not location.startswith("/") and not targets.is_url(location):
-                location = "/" + location  # mod_rewrite.c, fully_qualify_uri (2.4.71, probed)
-        if step.absolute and location.startswith("/"):
-            location = f"{self.state.request.scheme}://{self.state.request.authority}{location}"
-        if self.estate.dialect == "apache" and step.insists:
-            # mod_rewrite.c, splitout_queryargs (2.4.71, probed): what fields say of the query is the rule's, not encoded.
-            plain = text(tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in step.location), self.state)
-            self.state.query = plain.partition("?")[2] or None
+        location = redirects.location_of(step, self.state)
+        if location is None:
+            return self.fail(403, step.span)
+        self.state.redirected = self.estate.dialect == "apache" and step.insists and self.state.in_error
         self.state.note(f"redirect {step.status}", step.span, location)
         if self.state.in_error and self.state.keeps_first and not step.insists:
             return self.fail(step.status, step.span)

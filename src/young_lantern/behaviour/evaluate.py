@@ -495,10 +495,10 @@ def holds(condition: Condition, state: State) -> bool:
             # folder, and no section was merged into either (2.4.71, probed).
             folder_alone = kind is FileKind.FOLDER and not state.path.endswith("/")
             now: str | None = here.rstrip("/") + "/" if kind is FileKind.FOLDER else here.rpartition("/")[0] + "/"
-            if held := [number for number, item in enumerate(sections) if holds(item, state)]:
+            if held := [item for item in sections if holds(item, state)]:
                 # ap_file_walk: what sections of files say is kept for the same file (2.4.71, probed); of others it is not.
-                by_file = kind is FileKind.FILE and all(any(isinstance(part, FileNameMatches) for part in walk(sections[number])) for number in held)
-                now = f"{here} {held}" if by_file else None
+                by_file = kind is FileKind.FILE and all(any(isinstance(part, FileNameMatches) for part in walk(item)) for item in held)
+                now = f"{here} {[str(getattr(item, 'span', None)) for item in held]}" if by_file else None
             now = None if folder_alone else now
             before, state.walked_to = state.walked_to, now
             return state.in_error and now is not None and before == now and kind is not None and not left

@@ -1,25 +1,16 @@
-"""Targets that rules make: the query of a rewrite, what a redirect encodes once more, and a path that is read anew. Used by: decide.py.
+"""Targets that rules make: the query of a rewrite, a path that is encoded as a whole, and one that is read anew. Used by: decide.py, redirects.py.
 
 Source:   mod_rewrite.c (splitout_queryargs, do_expand, hook_uri2file), http_request.c (internal_internal_redirect); Caddy rewrite.go.
 """
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 from urllib.parse import quote_plus
 
-from ..model import NO_VALUE, Capture, FileKind, Lookup, Part, Placeholder, QueryEdit, Template, Var, Variable
+from ..model import NO_VALUE, Capture, FileKind, Lookup, QueryEdit, Template, Var, Variable
 from . import paths
 from .evaluate import State, is_missing, text, walked
-
-
-_SCHEME = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
-
-
-def is_url(target: str) -> bool:
-    """Whether it begins with a scheme."""
-    return _SCHEME.match(target) is not None
 
 
 def has_blanks(query: str) -> bool:
@@ -90,30 +81,3 @@ def encoded_path(location: Template, state: State) -> Template:
         paths.escaped(text((part,), state), state.site.reading.escapes) if number < end and (isinstance(part, Lookup) or isinstance(part, Var) and part.variable not in kept) else part
         for number, part in enumerate(location)
     )
-
-
-def encoded_query(location: Template, state: State) -> Template:
-    """A Location whose query is percent-encoded as a whole, whatever it brings; groups that go out encoded are so already."""
-    made: list[Part] = []
-    for part in location:
-        inside = any(isinstance(item, str) and "?" in item for item in made)
-        encodes = inside and not isinstance(part, str | Placeholder) and not (isinstance(part, Capture) and part.escaped)
-        made.append(paths.escaped(text((part,), state), f"{state.site.reading.escapes}[]") if encodes else part)
-    return tuple(made)
-
-
-def split_at_mark(location: Template, state: State) -> str:
-    """A Location whose groups are percent-encoded up to a query or fragment, which a group may bring in; then the client's query comes no more.
-
-    mod_alias.c, try_alias_list, fixup_redir (httpd 2.4.71, probed): the completed text is parsed as a URL, and its path alone is encoded.
-    """
-    made = ""
-    for part in location:
-        if isinstance(part, Var) and part.variable is Variable.QUERY and part.name == "?" and "?" in made:
-            continue
-        piece = text((replace(part, escaped=False) if isinstance(part, Capture) else part,), state)
-        if isinstance(part, Capture) and not {"?", "#"} & set(made):
-            end = next((number for number, character in enumerate(piece) if character in "?#"), len(piece))
-            piece = paths.escaped(piece[:end], state.site.reading.escapes) + piece[end:]
-        made += piece
-    return made

@@ -1,0 +1,70 @@
+"""Where a redirect leads: its Location, and what is left of the query. Used by: decide.py.
+
+Source:   mod_rewrite.c (hook_uri2file, splitout_queryargs, fully_qualify_uri), mod_alias.c; probed where it says so.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from ..model import Capture, Part, Placeholder, Redirect, Template, Var, Variable
+from . import paths, targets
+from .evaluate import State, text
+
+_SCHEME = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
+
+
+def location_of(step: Redirect, state: State) -> str | None:
+    """The Location; None where the server refuses to send it. The state has the query that fields see from then on."""
+    written = step.location
+    if step.encodes_path:
+        written = targets.encoded_path(written, state)
+    if step.encodes_query:
+        written = _encoded_query(written, state)
+    location = _split_at_mark(written, state) if step.splits_at_mark else text(written, state)
+    by_rule = state.dialect == "apache" and step.insists
+    if by_rule and "?" in location:
+        location = location.removesuffix("&")  # splitout_queryargs (2.4.71, probed)
+    if step.decodes:
+        location = paths.decoded_for_redirect(location)
+    if by_rule and targets.has_blanks(location.partition("?")[2]):
+        # hook_uri2file (2.4.71, probed): with NE a group brings them as they are.
+        state.note("a query with blanks is refused", step.span, location)
+        return None
+    if by_rule and not location.startswith("/") and not _SCHEME.match(location):
+        location = "/" + location  # fully_qualify_uri (2.4.71, probed)
+    if step.absolute and location.startswith("/"):
+        location = f"{state.request.scheme}://{state.request.authority}{location}"
+    if by_rule:
+        # splitout_queryargs (2.4.71, probed): what fields say of the query is the rule's, not encoded.
+        plain = text(tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in step.location), state)
+        state.query = plain.partition("?")[2] or None
+    return location
+
+
+def _encoded_query(location: Template, state: State) -> Template:
+    """A Location whose query is percent-encoded as a whole, whatever it brings; groups that go out encoded are so already."""
+    made: list[Part] = []
+    for part in location:
+        inside = any(isinstance(item, str) and "?" in item for item in made)
+        encodes = inside and not isinstance(part, str | Placeholder) and not (isinstance(part, Capture) and part.escaped)
+        made.append(paths.escaped(text((part,), state), f"{state.site.reading.escapes}[]") if encodes else part)
+    return tuple(made)
+
+
+def _split_at_mark(location: Template, state: State) -> str:
+    """A Location whose groups are percent-encoded up to a query or fragment, which a group may bring in; then the client's query comes no more.
+
+    mod_alias.c, try_alias_list, fixup_redir (httpd 2.4.71, probed): the completed text is parsed as a URL, and its path alone is encoded.
+    """
+    made = ""
+    for part in location:
+        if isinstance(part, Var) and part.variable is Variable.QUERY and part.name == "?" and "?" in made:
+            continue
+        piece = text((replace(part, escaped=False) if isinstance(part, Capture) else part,), state)
+        if isinstance(part, Capture) and not {"?", "#"} & set(made):
+            end = next((number for number, character in enumerate(piece) if character in "?#"), len(piece))
+            piece = paths.escaped(piece[:end], state.site.reading.escapes) + piece[end:]
+        made += piece
+    return made
