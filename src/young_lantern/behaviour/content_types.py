@@ -18,6 +18,7 @@ from ..patterns import compiled
 from ..patterns.engines import go_replacement
 from .evaluate import State, text, with_placeholders
 from .origin_answers import USUAL_TYPE
+from .outcome import OWN_WORDS
 
 # An origin's answer has its own type, which nobody here knows; it begins so in an outcome.
 ORIGINS = "(the origin's"
@@ -47,13 +48,17 @@ def before_charset(types: MediaTypes | None) -> MediaTypes | None:
     return replace(types, charset="") if types is not None and types.charset else types
 
 
-def before_operations(own: str | None, state: State, *, status: int, origin: bool, is_error: bool) -> str:
+def before_operations(own: str | None, state: State, types: MediaTypes | None, *, status: int, origin: bool, is_error: bool, listing: bool, body: str | None) -> str:
     """What an answer's type is taken for by conditions that ask for it; "" where there is none, or nobody here knows."""
     if origin:
         return next((value for name, value in state.sent if name == "content-type"), USUAL_TYPE)
-    if own is None and (300 <= status < 400 and status != 304 or is_error and status >= 400):
-        return "text/html"  # words of the server's own (nginx 1.22.1, httpd 2.4.71, probed)
-    return own or ""
+    if own is not None:
+        return own
+    if listing or status not in (204, 304) and (300 <= status < 400 or is_error and status >= 400 or body == OWN_WORDS):
+        return "text/html"  # words of the server's own, whatever status they come with (nginx 1.22.1, httpd 2.4.71, probed)
+    if types is not None and types.by_path and body == "" and status != 304:
+        return of_name(types, state.path) or ""  # ngx_http_send_response: what has no content has a type nevertheless (1.22.1, probed)
+    return ""
 
 
 def sent(own: str | None, operations: list[Field], state: State, *, listing: bool = False) -> tuple[str, ...] | None:

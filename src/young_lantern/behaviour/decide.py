@@ -114,7 +114,16 @@ def _holds_for_all(step: Step) -> bool:
         return all(route.steps and all(isinstance(item, SetVariable) and item.environment for item in route.steps) for route in step.routes)
     if isinstance(step, SetVariable):
         return step.environment
-    return isinstance(step, Block | ErrorPages | Field | AnswerLimit) and getattr(step, "when", None) is None and not getattr(step, "merges", False)
+    if isinstance(step, Field):
+        return not step.of_section
+    return isinstance(step, Block | ErrorPages | AnswerLimit) and getattr(step, "when", None) is None and not getattr(step, "merges", False)
+
+
+def _is_of_parts(step: Step) -> bool:
+    """Whether a step is what parts of a site say of its answers, none of which is looked for then."""
+    if isinstance(step, Choose):
+        return not _holds_for_all(step) and all(isinstance(item, ErrorPages | Field | AnswerLimit) for route in step.routes for item in route.steps)
+    return isinstance(step, Field | AnswerLimit) and not _holds_for_all(step)
 
 
 class _Run:
@@ -138,6 +147,8 @@ class _Run:
             if self.steps > _LIMIT_STEPS:
                 self.state.gave_up = "the program did not come to an end"
                 return self.end(step.span, status=500)
+            if self.state.refused is not None and not self.state.site.early and _is_of_parts(step):
+                continue
             if self.state.refused is not None and (not isinstance(step, Block) if self.state.site.early else not _holds_for_all(step)):
                 # Only what the whole site has is in force for a target that is refused before anything is looked for. Blocks are entered: pages start them anew.
                 status, self.state.refused = self.state.refused, None
@@ -652,7 +663,8 @@ class _Run:
             own, asked = (content_types.handlers_own(
                 kinds, state, status=status, file=file or named or None, listing=listing, body=None if body == OWN_WORDS or is_error and not media_type else body, media_type=media_type, origin=origin is not None)
                 for kinds in (state.types, content_types.before_charset(state.types)))
-            state.answer_type = state.handlers_type = content_types.before_operations(asked, state, status=status, origin=origin is not None, is_error=is_error)
+            state.answer_type = state.handlers_type = content_types.before_operations(
+                asked, state, content_types.before_charset(state.types), status=status, origin=origin is not None, is_error=is_error, listing=listing, body=body)
             of_type = sorted((item for item in operations if item.name.lower() == "content-type"), key=lambda item: not item.apart)
             if state.types is not None:
                 types = content_types.sent(own, answering.taking_place(of_type, status, is_error, state), state, listing=listing)

@@ -486,7 +486,7 @@ def holds(condition: Condition, state: State) -> bool:
             (here, kind, left), for_index = walked_first(root, state.path.removeprefix(strip), state)
             if there and (kind is None or kind is FileKind.FILE and (left or for_index or not files)):
                 here = here.rpartition("/")[0] + "/"
-            return search(pattern, here + "/" if kind is FileKind.FOLDER else here) is not None
+            return search(pattern, here) is not None
         case LookedUpInside():
             return state.depth > 0
         case LetInBefore(folder, strip, sections):
@@ -509,6 +509,19 @@ def holds(condition: Condition, state: State) -> bool:
             return False
 
 
+def _all_hold(condition: AllOf, state: State) -> bool:
+    folder: FolderMatches | None = None
+    for item in condition.conditions:
+        # Beside a folder's pattern stands what a path looks like that leads there. What was kept of an earlier walk holds whatever the path is like now.
+        if folder is not None and type(item) is PathMatches and item.span == folder.span:
+            continue
+        if not holds(item, state):
+            return False
+        if type(item) is FolderMatches:
+            folder = item
+    return True
+
+
 def _path_is(condition: PathIs, state: State) -> bool:
     return _same(_path(condition.form, state, condition.path), condition.path, condition.ignores_case)
 
@@ -526,7 +539,7 @@ def _path_matches(condition: PathMatches, state: State) -> bool:
 _USUAL: dict[type, Callable[[Any, State], bool]] = {
     Always: lambda condition, state: True,
     PathIs: _path_is, PathStartsWith: _path_starts, PathMatches: _path_matches,
-    AllOf: lambda condition, state: all(holds(item, state) for item in condition.conditions),
+    AllOf: lambda condition, state: _all_hold(condition, state),
     AnyOf: lambda condition, state: any(holds(item, state) for item in condition.conditions),
     Not: lambda condition, state: not holds(condition.condition, state),
 }
@@ -547,14 +560,16 @@ def walked(root: str, path: str, facts: Facts) -> tuple[str, FileKind | None, st
 
 
 def walked_first(root: str, path: str, state: State) -> tuple[tuple[str, FileKind | None, str], bool]:
-    """As `walked`, and whether it was for an index file in the folder itself; where an earlier request inside came to the same folder, what it came to there.
+    """As `walked`, a folder with a final slash where the path has one, and whether it was for an index file in the folder itself; where an earlier request
+    inside came to the same folder, what it came to there.
 
     request.c, ap_directory_walk (2.4.71, probed): what sections of folders say is kept from one request to the next that it leads to.
     """
     made = walked(root, path, state.facts)
     folder = made[0].rstrip("/") if made[1] is FileKind.FOLDER else made[0].rpartition("/")[0]
     if state.walk is None or state.walk[0] != folder or made[1] is None or made[2]:
-        state.walk = (folder, made, state.for_index and state.path.rpartition("/")[0] + "/" == state.index_of)
+        seen = f"{made[0].rstrip('/')}/" if made[1] is FileKind.FOLDER and path.endswith("/") else made[0]
+        state.walk = (folder, (seen, *made[1:]), state.for_index and state.path.rpartition("/")[0] + "/" == state.index_of)
     return state.walk[1], state.walk[2]
 
 

@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 from ..model import Estate, Listener, RequestHeads, Site, Span
+from . import paths
 from .client_certificates import CERTIFICATE
 from .evaluate import State
 from .outcome import Outcome, TraceEntry
@@ -56,7 +57,14 @@ def answer(estate: Estate, listener: Listener, site: object, request: Request, f
         site = estate.site(listener.fallback) if isinstance(listener.fallback, str) else None
     if not isinstance(site, Site) or estate.dialect == "caddy":
         return Outcome(status, decided_by=span or listener.span, trace=(entry,))
-    state = State(request, site, facts, "/", "/", "", request.method, raw_last="/", received=request, dialect=estate.dialect, drops_empty=estate.dialect == "nginx", refused=status)
+    raw, query, seen = "/", "", request
+    if estate.dialect == "nginx" and status == LINE_TOO_LONG:
+        # ngx_http_process_request_line (1.22.1, probed): nothing of the request is known by then, whatever a variable is asked for.
+        raw, seen = "", replace(request, target="", method="", fields=())
+    elif estate.dialect == "nginx":
+        raw, query = paths.split_target(request.target)
+    path = paths.read_path(raw, site.reading) if raw else ""
+    state = State(seen, site, facts, path or "/" if raw else "", raw, query, seen.method, raw_last=raw, received=request, dialect=estate.dialect, drops_empty=estate.dialect == "nginx", refused=status)
     state.trace.append(entry)
     state.unparsed = status == LINE_TOO_LONG
     return run(state)

@@ -149,7 +149,7 @@ class FileNameMatches:
 
 @dataclass(frozen=True, slots=True)
 class FolderMatches:
-    """What the path names, walked from root on as far as folders lead and one segment more, matches; a folder with its final slash.
+    """What the path names, walked from root on as far as folders lead and one segment more, matches; a folder with a final slash where the path has one.
 
     httpd asks patterns of folders against the file's whole name, so that one may hold for a file, too (2.4.71, probed).
     there: shell patterns are asked only of what is there, and not again for index files of a folder

@@ -6,7 +6,7 @@ Rule:     response operations apply at the end, in order; docs/model.md says the
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import Enum
 
 from .conditions import Condition, Pattern
@@ -53,6 +53,7 @@ class Field:
     also_of_origins: further statuses of answers that come from an origin
     once:     only the first place that `find` holds for is edited, of fields and content alike
     before_others: of content: it acts before what was said further out
+    of_section: a part of the site says it, so that it is not in force for a target that is refused before any part is looked for
     types:    of content: only answers of these media types; `*`: of all
     unless_sent: not where the origin has sent a field of this name (in small letters); where it has sent this very one, the value is put behind its own
     """
@@ -76,6 +77,7 @@ class Field:
     once: bool = False
     before_others: bool = False
     types: tuple[str, ...] = ()
+    of_section: bool = field(default=False, compare=False)
 
 
 def with_field(fields: Iterable[Field], one: Field) -> list[Field]:

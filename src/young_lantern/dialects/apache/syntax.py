@@ -22,6 +22,10 @@ _CONTINUED = re.compile(r"\\\r?\n")
 _SECTION = re.compile(r"<(/?)\s*([A-Za-z][\w-]*)\s*(.*?)\s*>?\s*$", re.DOTALL)
 
 
+# mod_rewrite.c, parseargline (2.4.71, probed): it takes its line apart by itself, and leaves every backslash where it is.
+OWN_WORDS = ("rewriterule", "rewritecond")
+
+
 @dataclass(slots=True)
 class Word:
     """`lead` blanks, then `raw` as written. `text` is what the server sees, before `${NAME}` is put in."""
@@ -32,9 +36,17 @@ class Word:
     @property
     def text(self) -> str:
         # ap_getword_conf: a backslash is taken away before the quote around the word, and before another backslash.
-        quote = self.raw[0] if len(self.raw) > 1 and self.raw[0] in "\"'" and self.raw[-1] == self.raw[0] else ""
-        inner = self.raw[1:-1] if quote else self.raw
-        return re.sub(rf"\\([\\{quote}])", r"\1", inner)
+        return re.sub(rf"\\([\\{self.quote}])", r"\1", self.inner)
+
+    @property
+    def quote(self) -> str:
+        """The sign around the word, if there is one."""
+        return self.raw[0] if len(self.raw) > 1 and self.raw[0] in "\"'" and self.raw[-1] == self.raw[0] else ""
+
+    @property
+    def inner(self) -> str:
+        """The word without its quotes, backslashes and all."""
+        return self.raw[1:-1] if self.quote else self.raw
 
 
 @dataclass(slots=True)
@@ -65,7 +77,7 @@ class Directive:
 
     @property
     def args(self) -> list[str]:
-        return [word.text for word in self.words[1:]]
+        return [word.inner if self.name in OWN_WORDS else word.text for word in self.words[1:]]
 
     @property
     def comments(self) -> tuple[str, ...]:

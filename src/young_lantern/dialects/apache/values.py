@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from urllib.parse import quote as encoded
 
 from ...model import Capture, GroupEncoding, Lookup, LookupRow, Part, Placeholder, Template, Unread, Var, Variable, join
 from ...model.placeholders import OpenNumber, open_size, open_time
@@ -54,6 +55,7 @@ VARIABLES: dict[str, Template] = {
     "HTTP_COOKIE": (Var(Variable.FIELD, "Cookie"),), "HTTP_ACCEPT": (Var(Variable.FIELD, "Accept"),),
     "HTTP_FORWARDED": (Var(Variable.FIELD, "Forwarded"),),
 }
+RULE, GROUPS, TEXT = "rule", "groups", "text"
 _REFERENCE = re.compile(r"\\(.)|\$\{(\w+)\}|\{\{.*?\}\}|\$(\d|&)|%(\d)|%\{([^}]+)\}")
 
 
@@ -77,17 +79,19 @@ def only_target(value: Template) -> Template | None:
 
 
 def read_template(text: str, *, rule: str = "", condition: str = "", escapes: bool = False, document_root: str = "",
-                  backslashes: bool = True, own: dict[str, Template] | None = None, encoding: GroupEncoding | None = None) -> Template:
+                  by: str = GROUPS, own: dict[str, Template] | None = None, encoding: GroupEncoding | None = None) -> Template:
     """A word with `$1`, `%1`, `%{NAME}` -> template.
 
     rule, condition: labels of the patterns that `$1` and `%1` speak of; escapes: captures go out percent-encoded; encoding: and before that by flag B
     own: values of names that stand for something else here
+    by: whose text it is: RULE has all of these (mod_rewrite.c, do_expand), GROUPS has `$1` alone (util.c, ap_pregsub), and in both a backslash takes its meaning from
+        whatever follows; TEXT has neither (2.4.71, probed)
     """
     parts: list[Part] = []
     at = 0
     for found in _REFERENCE.finditer(text):
         whole, escaped, placeholder, number, other, name = found[0], found[1], found[2], found[3], found[4], found[5]
-        if escaped is not None and (not backslashes or escaped not in "$%\\"):
+        if escaped is not None and by == TEXT or number is not None and (by == TEXT or number == "&") or other is not None and by != RULE:
             continue
         parts.append(text[at:found.start()])
         at = found.end()
@@ -96,13 +100,33 @@ def read_template(text: str, *, rule: str = "", condition: str = "", escapes: bo
         elif placeholder or whole.startswith("{{"):
             parts.append(Placeholder(whole))
         elif number is not None:
-            parts.append(Capture(0 if number == "&" else int(number), rule, escapes, encoding))
+            parts.append(Capture(int(number), rule, escapes, encoding))
         elif other is not None:
             parts.append(Capture(int(other), condition, escapes, encoding))
         else:
             parts += variable(name, document_root, own or {})
     parts.append(text[at:])
     return join(*parts)
+
+
+# What stays as it is in a path, besides letters and digits (ap_os_escape_path).
+SPARED = "$-_.+!*'(),:;@&=/~"
+_FRONT = re.compile(r"[a-z][a-z+.-]*://[^/?#]*", re.IGNORECASE)
+
+
+def as_path(template: Template, ends: str = "?") -> Template:
+    """A path that is percent-encoded as a whole, percent signs and all: what is written out in it, up to a sign that ends it; a scheme and host in front stay."""
+    made: list[Part] = []
+    ended = False
+    for number, part in enumerate(template):
+        if isinstance(part, str) and not ended:
+            front = _FRONT.match(part) if number == 0 else None
+            start = front.end() if front else 0
+            end = next((at for at in range(start, len(part)) if part[at] in ends), len(part))
+            ended = end < len(part)
+            part = part[:start] + encoded(part[start:end], SPARED, errors="surrogateescape") + part[end:]
+        made.append(part)
+    return tuple(made)
 
 
 def variable(name: str, document_root: str = "", own: dict[str, Template] | None = None) -> Template:

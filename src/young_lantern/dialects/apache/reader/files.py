@@ -7,7 +7,7 @@ Rule:     the last section that says something of a setting decides; Options wit
 from __future__ import annotations
 
 from ....model import ErrorPage, ErrorPages, Folders, PageStatus, Respond, ServeFiles, Span, Step
-from .. import defaults
+from .. import defaults, values
 from .context import Context, Node
 from .expressions import read_text
 from .places import Place
@@ -34,10 +34,10 @@ def read_error_pages(nodes: list[Node], context: Context, merges: bool = False) 
 def _page(status: int, text: str, node: Node, context: Context) -> ErrorPage:
     only = frozenset({status})
     if text.startswith("/"):
-        return ErrorPage(only, context.template(text.replace("$", "\\$"), node), restarts=SITE, keeps_first=True, span=node.span, comments=node.comments)
+        return ErrorPage(only, context.template(text, node, by=values.TEXT), restarts=SITE, keeps_first=True, span=node.span, comments=node.comments)
     if "://" in text:
         # core, ErrorDocument: a whole URL makes the answer a redirect, so that the client does not see the status.
-        return ErrorPage(only, context.template(text.replace("$", "\\$"), node), redirect=True, keeps_first=True, span=node.span, comments=node.comments)
+        return ErrorPage(only, context.template(text, node, by=values.TEXT), redirect=True, keeps_first=True, span=node.span, comments=node.comments)
     # core, ErrorDocument (since 2.4.13): a text with %{ in it is one of the expression language.
     body = read_text(text) if "%{" in text else (text,)
     return ErrorPage(only, steps=(Respond(status, context.checked(body, node.span, "ErrorDocument"), media_type=defaults.TEXT_TYPE, span=node.span),), keeps_first=True, status=PageStatus(), span=node.span, comments=node.comments)

@@ -172,7 +172,7 @@ class Proxies:
         if found and (bare := re.fullmatch(r"(.*?)(\$(\d).*)", found[2])) and _begins_path(pattern, int(bare[3])):
             # `http://origin:80$1`: what is put behind the origin is nothing, or a path.
             words = [f"{found[1]}://{bare[1]}", *words[1:]]
-            target = Written(self.context.template(bare[2] + found[3], node, rule=label, escapes=True), adds_query=True)
+            target = Written(self._as_sent(bare[2] + found[3], label, node, words), adds_query=True)
             return Route(held, self.forward(node, words, None, target), node.span, node.comments, text)
         if not found or re.search(r"\$\d", found[2]):
             self.context.value(node, words[0], "http:// or https:// and an origin that does not depend on the path were expected")
@@ -182,8 +182,13 @@ class Proxies:
             # mod_proxy, ProxyPassMatch: without a reference to a group the whole path is put behind the URL.
             steps = transform(self.forward(node, words, ""), lambda step: replace(step, target=replace(step.target, spelt_like=pattern)) if isinstance(step, Forward) and isinstance(step.target, Mapped) else step)
             return Route(held, steps, node.span, node.comments, text)
-        target = Written(self.context.template(path, node, rule=label, escapes=True), adds_query=True)
+        target = Written(self._as_sent(path, label, node, words), adds_query=True)
         return Route(held, self.forward(node, words, None, target), node.span, node.comments, text)
+
+    def _as_sent(self, text: str, label: str, node: Node, words: list[str]) -> Template:
+        """What is put in a pattern's place: percent-encoded as a whole (mod_proxy_http.c, proxy_http_canon; 2.4.71, probed)."""
+        made = self.context.template(text, node, rule=label, escapes=True)
+        return made if "nocanon" in words else values.as_path(made)
 
     def _keeps_out(self, node: Node) -> None:
         claim = self.context.claims[node.span]
@@ -244,6 +249,7 @@ class Proxies:
         if target is None:
             assert prefix is not None
             whole = prefix == "/" and path in ("", "/")
+            path = path if "nocanon" in options else "".join(str(part) for part in values.as_path((path,)))
             target = Mapped("/", ("/",), keeps_spelling=True) if whole and "nocanon" in options else Mapped("" if whole else prefix, (path,) if path and not whole else (), keeps_spelling="nocanon" in options)
         levels = [*self.levels, *within]
         preserve = context.last(levels, "proxypreservehost")

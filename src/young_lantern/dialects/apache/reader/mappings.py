@@ -12,6 +12,7 @@ import re
 from dataclasses import replace
 
 from ....model import ALWAYS, Capture, Condition, PathForm, PathMatches, Pattern, Redirect, Respond, Route, Step, Template, Unserved, Var, Variable, join
+from .. import values
 from .context import Context, Node
 from .places import below, rest_pattern
 
@@ -68,7 +69,13 @@ def _route(status: int, target: str, held: Condition, rest: Template | None, nod
     """`rest` is what follows the prefix; None: `target` is the replacement of the pattern with this label."""
     if not 300 <= status < 400:
         return Route(held, (Respond(status, raises=True, span=node.span),), node.span, node.comments)
-    made = context.template(target, node, rule=label, escapes=True) if rest is None else join(context.template(target.replace("$", "\\$"), node), rest)
+    if rest is None:
+        # mod_alias.c, fixup_redir, try_alias_list (2.4.71, probed): the path is percent-encoded as a whole.
+        made = values.as_path(context.template(target, node, rule=label, escapes=True), "?#")
+    elif not rest:
+        made = values.as_path(context.template(target, node, by=values.TEXT), "?#")
+    else:
+        made = join(context.template(target, node, by=values.TEXT), rest)
     query = () if "?" in target else (Var(Variable.QUERY, "?"),)
     # mod_alias: a target that is a path gets scheme and authority of the request in front.
     return Route(held, (Redirect(status, join(made, query), absolute=True, splits_at_mark=rest is None, span=node.span, comments=node.comments),), node.span, node.comments)

@@ -215,7 +215,7 @@ def _folder_pattern(pattern: str, place: Place, node: Node, context: Context) ->
         return NEVER
     loose = (f"^{re.escape(place.url)}.*" if place.url else "") + pattern
     precise = FolderMatches(place.folder, context.pattern(pattern, node), place.url, span=node.span)
-    return AllOf((PathMatches(context.pattern(loose, node), span=node.span), precise), node.span)
+    return AllOf((precise, PathMatches(context.pattern(loose, node), span=node.span)), node.span)
 
 
 def _folder_glob(text: str, place: Place, node: Node, context: Context, files: bool) -> Condition:
@@ -227,7 +227,6 @@ def _folder_glob(text: str, place: Place, node: Node, context: Context, files: b
         return NEVER
     rest = glob_pattern(text[len(place.folder):].rstrip("/"), anchored=False)
     loose = PathMatches(context.pattern(f"^{re.escape(place.url)}{rest}(?:/|$)", node), span=node.span)
-    # The folder comes first: it is walked to, and that is kept, whatever the path is like.
     return AllOf((FolderMatches(place.folder, context.pattern(glob_pattern(text), node), place.url, True, node.span, files), loose), node.span)
 
 

@@ -22,7 +22,7 @@ from ....model import (
 from ....model.placeholders import PLACEHOLDER
 from ....model.walk import with_steps
 from ....patterns.path_languages import exclude_each_other
-from .. import catalogue, defaults
+from .. import catalogue, defaults, values
 from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, tls
 from .context import Context, Node
 from .files import SITE
@@ -182,9 +182,9 @@ class Program:
         held = self._condition(section, place) if steps else NEVER
         if held == NEVER:
             return []
+        steps = tuple(replace(step, of_section=True) if isinstance(step, Field) else step for step in steps)
         if held is ALWAYS:
-            # It says that it is a section's: for a target that is refused at once, only what the server itself says is in force.
-            return [replace(step, when=step.when or ALWAYS) if isinstance(step, Field) else step for step in steps]
+            return list(steps)
         made: list[Step] = []
         others = tuple(step for step in steps if not isinstance(step, Field | AnswerLimit))
         for step in steps:
@@ -627,7 +627,7 @@ class Program:
         if not node.args or node.args[0].lower() == "disabled":
             return ()
         missing = Not(FileExists((place.folder,), (Var(Variable.PATH),), FileKind.ANY, strip=place.url, span=node.span, walks=True), node.span)
-        steps: tuple[Step, ...] = (Restart(SITE, node.span, asks=(self.context.template(node.args[0].replace("$", "\\$"), node),)),)
+        steps: tuple[Step, ...] = (Restart(SITE, node.span, asks=(self.context.template(node.args[0], node, by=values.TEXT),)),)
         return (Choose((Route(missing, steps, node.span, node.comments),), node.span),)
 
     def _serving(self, place: Place, root: Node | None) -> list[Step]:

@@ -34,7 +34,6 @@ _AT_START = re.compile(r"\^(?:\(\?[=!](?:[^()\\]|\\.|\((?:[^()\\]|\\.|\((?:[^()\
 # Patterns that hold for every path.
 _ANY = ("^", "", ".*", "^.*$", "^.*", "(.*)", "^(.*)$", "^(.*)")
 ENDED = "rewriting_ended"
-_SPARED = "$-_.+!*'(),:;@&=/~"  # besides letters and digits (ap_os_escape_path)
 _MOST_TURNS = 3  # each doubles the ways through the rules that follow
 _SILENT = frozenset({"nc", "nocase", "ne", "noescape", "l", "last", "pt", "passthrough", "qsa", "qsappend", "qsd", "qsdiscard", "ns", "nosubreq", "end", "f", "forbidden", "g",
                      "gone", "c", "chain", "n", "next", "p", "proxy", "b", "bnp", "backrefnoplus", "bne", "bctls", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env", "unsafeallow3f"})
@@ -429,7 +428,7 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
     if tested.upper() in _FIXED:
         return _fixed("on" if level.secure else "off", wanted, ignores_case)
     template = maps.with_maps(tested, rule, context, lambda text: values.read_template(
-        text, rule=rule, condition=label, document_root=level.document_root, own={**_names(level), **own}, backslashes=False))
+        text, rule=rule, condition=label, document_root=level.document_root, own={**_names(level), **own}, by=values.RULE))
     if any(isinstance(part, Unread) for part in template):
         context.checked(template, node.span, "RewriteCond")
         return None
@@ -474,9 +473,9 @@ def _names(level: Level) -> dict[str, Template]:
 
 def _file(node: Node, tested: str, kind: FileKind, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:
     """`%{REQUEST_FILENAME}.html -f`: in a folder the file that the path stands for, and what is written behind its name; at server level the path itself, as a file's name."""
-    if (found := re.fullmatch(r"%\{(?:REQUEST|SCRIPT)_FILENAME\}([^%$\\]*)", tested)) and level.prefix is not None and not level.whole:
-        return FileExists((level.folder,), join((Var(Variable.PATH),), found[1]), kind, strip=level.strip, span=node.span, walks=True)
-    template = values.read_template(tested, rule=rule, condition=label, document_root=level.document_root, own={**_names(level), **own}, backslashes=False)
+    if (found := re.fullmatch(r"%\{(?:REQUEST|SCRIPT)_FILENAME\}((?:[^%$\\]|\\.)*)", tested)) and level.prefix is not None and not level.whole:
+        return FileExists((level.folder,), join((Var(Variable.PATH),), re.sub(r"\\(.)", r"\1", found[1])), kind, strip=level.strip, span=node.span, walks=True)
+    template = values.read_template(tested, rule=rule, condition=label, document_root=level.document_root, own={**_names(level), **own}, by=values.RULE)
     if any(isinstance(part, Unread) for part in template):
         context.checked(template, node.span, "RewriteCond")
         return None
@@ -517,6 +516,9 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     encodes = not rule.has("ne", "noescape")
     if rule.has("p", "proxy"):
         made = template(path, escapes=True)
+        if encodes:
+            # mod_proxy_http.c, proxy_http_canon (2.4.71, probed): what is written out as well.
+            made = values.as_path(made)
         if mark:
             more = (Var(Variable.QUERY, "&"),) if rule.has("qsa", "qsappend") else ()
             made = join(made, "?" if query else "", template(query), more)
@@ -566,7 +568,7 @@ def _templates(rule: Rule, level: Level, label: str, condition: str, own: dict[s
 
     def template(text: str, escapes: bool = False, encoding: GroupEncoding | None = encoding) -> Template:
         def plain(piece: str, escapes: bool = escapes) -> Template:
-            return context.template(piece, rule.node, rule=label, condition=condition, escapes=escapes, document_root=level.document_root, own={**_names(level), **own}, encoding=encoding)
+            return context.template(piece, rule.node, rule=label, condition=condition, escapes=escapes, document_root=level.document_root, own={**_names(level), **own}, encoding=encoding, by=values.RULE)
 
         return maps.with_maps(text, label, context, plain) if maps.asks_map(text) else plain(text)
 
@@ -609,12 +611,14 @@ def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes
         location = join(level.shown or level.base, location)
     elif path.startswith("$") and level.prefix is not None and not _begins_with_map(path):
         location = join(level.shown or level.base, location)
+    if encodes and path != "-":
+        location = values.as_path(location)  # also `#`, which is no fragment then, and what is written percent-encoded (2.4.71, probed)
     # mod_rewrite.c, hook_uri2file (2.4.71, probed): unless it is the client's as it came, the whole query is percent-encoded, percent signs and all.
     changed = encodes and bool(mark) and query not in (("",) if rule.has("qsa", "qsappend") else ("", "%{QUERY_STRING}"))
     if mark:
         written = template(query, encodes)
         if changed:
-            written = tuple(quote(part, _SPARED) if isinstance(part, str) else part for part in written)
+            written = tuple(quote(part, values.SPARED) if isinstance(part, str) else part for part in written)
         location = join(location, "?", written) if query else location
         if rule.has("qsa", "qsappend"):
             location = join(location, (Var(Variable.QUERY, "&" if query else "?"),))

@@ -10,11 +10,12 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ....model import (
-    ALWAYS, Choose, FileExists, FileKind, Folders, PathMatches, Pattern, Respond, Restart, Rewrite, QueryEdit, Route, ServeFiles, SetPath, Step,
+    ALWAYS, Choose, FileExists, FileKind, Folders, PathMatches, Pattern, Respond, Rewrite, Route, ServeFiles, SetPath, Step,
     Template, Var, Variable, join,
 )
 from .. import defaults
 from ..syntax import Directive
+from . import aliases
 from .context import Context, Scope
 
 SITE = "site"  # the label of the block that an internal redirect enters again
@@ -72,10 +73,11 @@ def read_serving(scope: Scope, context: Context) -> ServeFiles:
     )
 
 
-def read_try_files(scope: Scope, named: Callable[[str, Directive], tuple[Step, ...]], context: Context) -> tuple[Step, ...]:
+def read_try_files(scope: Scope, named: Callable[[str, Directive], tuple[Step, ...]], serving: ServeFiles | None, context: Context) -> tuple[Step, ...]:
     """`try_files CANDIDATE … FALLBACK;` -> a Choose over FileExists, whose last route always holds.
 
-    `named` gives the steps of a named location. Only a block's own list counts: it is not inherited (1.22.1, probed).
+    `named` gives the steps of a named location; serving: what else sends files there, if anything does. Only a block's own list counts: it is not
+    inherited (1.22.1, probed).
     """
     written = scope.own("try_files")
     if not written:
@@ -94,24 +96,26 @@ def read_try_files(scope: Scope, named: Callable[[str, Directive], tuple[Step, .
             cut = (Rewrite(SetPath(script.path), internal=False, span=directive.span),) if split else ()
             if split and scope.opened_by is not None and scope.opened_by.args[-1:] and scope.opened_by.args[-1].endswith(".php$"):
                 # In a place for paths that end so, there is something to split off only where the name of a script is that of a folder.
-                inside = Choose((Route(script, cut, directive.span), Route(ALWAYS, read_fallback(fallback, directive, named, context), directive.span)))
+                inside = Choose((Route(script, cut, directive.span), Route(ALWAYS, read_fallback(fallback, directive, named, strip, context), directive.span)))
                 routes += [Route(PathMatches(split, span=directive.span), (inside,), directive.span, accident=True), Route(whole_path, (), directive.span)]
             else:
                 routes.append(Route(script, cut, directive.span))
             continue
         template = context.template(candidate.rstrip("/") if folder else candidate, directive)
-        found = FileExists(whole if whole is not None else root, () if whole is not None else template,
-                           FileKind.FOLDER if folder else FileKind.FILE, strip, span=directive.span)
+        found = FileExists(whole if whole is not None else root, template, FileKind.FOLDER if folder else FileKind.FILE,
+                           strip if aliases.has_variables(candidate) else "", span=directive.span)
         # The slash of `$uri/` only says that a folder is looked for; the path does not get it, so `/dir` is then
         # redirected to `/dir/` like any folder (1.22.1, probed).
-        current = template == (Var(Variable.PATH),)
-        steps: tuple[Step, ...] = () if current else (Rewrite(SetPath(template), internal=False, span=directive.span),)
+        steps = aliases.found_path(candidate, template, strip, directive.span) if whole is None or not folder else ()
+        if whole is not None and template and serving is not None:
+            # The path stands behind the whole alias from then on.
+            steps = (*steps, replace(serving, whole_path=join(*whole, Var(Variable.PATH))))
         routes.append(Route(found, steps, directive.span))
-    routes.append(Route(ALWAYS, read_fallback(fallback, directive, named, context), directive.span))
+    routes.append(Route(ALWAYS, read_fallback(fallback, directive, named, strip, context), directive.span))
     return (Choose(tuple(routes), directive.span),)
 
 
-def read_fallback(word: str, directive: Directive, named: Callable[[str, Directive], tuple[Step, ...]], context: Context) -> tuple[Step, ...]:
+def read_fallback(word: str, directive: Directive, named: Callable[[str, Directive], tuple[Step, ...]], strip: str, context: Context) -> tuple[Step, ...]:
     """`=404`, `@name` or a path with an optional query -> the steps that follow when nothing was found."""
     if word.startswith("=") and word[1:].isdigit():
         return (Respond(int(word[1:]), raises=True, span=directive.span),)
@@ -120,7 +124,7 @@ def read_fallback(word: str, directive: Directive, named: Callable[[str, Directi
     # ngx_http_try_files_module: the fallback, completed, is taken apart at its first question mark, which a variable may bring. It goes on with
     # its own query only, so that the client's is lost unless $args is written.
     path, query = _apart(context.template(word, directive))
-    return (Rewrite(SetPath(path), QueryEdit(query), span=directive.span), Restart(SITE, directive.span))
+    return aliases.fallback(word, path, query, strip, directive.span, SITE)
 
 
 def _apart(template: Template) -> tuple[Template, Template]:

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field, replace
 from ....codes import VALUE_UNREAD
 from ....model import (
     ALWAYS, AllOf, AnyOf, Block, Choose, Condition, Disposition, Field, ForgetFields, Forward, MethodIn, Not, PathIs, PathMatches, PathStartsWith,
-    Redirect, Respond, Restart, Rewritten, Route, Step, TextIs, Unserved, Var, Variable, join,
+    Redirect, Respond, Restart, Rewritten, Route, ServeFiles, Step, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import with_steps
 from ....patterns import search
@@ -244,7 +244,9 @@ class SiteLocations:
         guards = self._guards(scope)
         if guards and isinstance(guards[-1], Unserved):
             return guards
-        return (*guards, *files.read_try_files(scope, self.call, self.context), *self._handler(scope, prefix))
+        handler = self._handler(scope, prefix)
+        serving = next((step for step in handler if isinstance(step, ServeFiles)), None)
+        return (*guards, *files.read_try_files(scope, self.call, serving, self.context), *handler)
 
     def _guards(self, scope: Scope) -> tuple[Step, ...]:
         """Who may enter: by his address, by what he says of himself, and by what an origin says of him."""
