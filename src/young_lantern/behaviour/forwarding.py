@@ -82,7 +82,7 @@ def mapped(step: Forward, location: str, state: State, dialect: str) -> str:
     """The Location that a client gets for an origin's."""
     for mapping in step.redirects:
         prefix = text(mapping.prefix, state)
-        if location.startswith(prefix):
+        if location.startswith(prefix) and (mapping.when is None or holds(mapping.when, state)):
             location = text(mapping.replacement, state) + location[len(prefix):]
             if dialect == "nginx":  # proxy module, proxy_redirect: the first that matches is the last; elsewhere fields are edited afterwards (2.4.71, probed)
                 return location

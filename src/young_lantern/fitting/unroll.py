@@ -211,7 +211,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 settings = _settled(env)
                 if isinstance(step, ServeFiles):
                     settings = _typed_by_path(step, settings, env)
-                step = _typed(_with_its_text(step, settings), settings, env)
+                step = _mapped(_typed(_with_its_text(step, settings), settings, env), env)
                 items.append(Leaf(_captured(step, env), _relevant(step, settings, walker.strict), env.through))
                 return Chain(items)
     return Chain(items)
@@ -388,6 +388,14 @@ def _typed(answer: Step, settings: Settings, env: _Env) -> Step:
     if not isinstance(answer, Respond) or answer.raises or answer.media_type or not answer.body or types is None or not types.by_path:
         return answer
     return replace(answer, media_type=of_name(types, (literal(env.known.path) if env.known.path is not None else None) or "") or "")
+
+
+def _mapped(answer: Step, env: _Env) -> Step:
+    """A forward with the mappings of redirects that may hold for it."""
+    if not isinstance(answer, Forward) or all(mapping.when is None for mapping in answer.redirects):
+        return answer
+    made = [(mapping, True if mapping.when is None else truth(mapping.when, env.known)) for mapping in answer.redirects]
+    return replace(answer, redirects=tuple(replace(mapping, when=None) if known else mapping for mapping, known in made if known is not False))
 
 
 def _typed_by_path(answer: ServeFiles, settings: Settings, env: _Env) -> Settings:

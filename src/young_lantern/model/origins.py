@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from .conditions import Pattern
+from .conditions import Condition, Pattern
 from .fields import Field
 from .span import Span
 from .text import Template
@@ -62,11 +62,12 @@ ForwardTarget = AsReceived | Mapped | Written | AfterRewrite
 
 @dataclass(frozen=True, slots=True)
 class LocationMapping:
-    """A Location of the origin that begins with `prefix` goes out with `replacement` instead."""
+    """A Location of the origin that begins with `prefix` goes out with `replacement` instead. when: only for requests that meet this."""
 
     prefix: Template
     replacement: Template
     span: Span | None = None
+    when: Condition | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -180,7 +180,8 @@ def _move_one(directive: Directive, within: str, plan: Plan, origins: Origins) -
             first.raw = f'{"http://" if varying[1] else ""}{origins.named_by(varying[1] or "", varying[2], plan)}{varying[3]}'
         elif found and found[2] not in origins.pools:
             address = found[2] if ":" in found[2] else f"{found[2]}:{443 if found[1] == 'https://' else 80}"
-            first.raw = found[1].replace("https", "http") + plan.origin(address) + (found[3] or "")
+            moved = found[1].replace("https", "http") + plan.origin(address) + (found[3] or "")
+            first.raw = f'"{moved}"' if re.search(r"\s", moved) else moved
     elif name in ("proxy_set_header", "grpc_set_header") and first.text.lower() == "host" and len(words) > 2:
         words[2].raw = plan.host_named(words[2].raw)
     elif within == "map" and re.fullmatch(r"[\w.\-]+:\d+", first.text):

@@ -321,8 +321,9 @@ class Proxies:
         """For what is proxied by a prefix; None: by a pattern, or a rule."""
         context = self.context
         made = []
-        inner = [(context.use(node), words) for text, node, words in self.inner_reverses if prefix is None or (prefix.rstrip("/") + "/").startswith(text.rstrip("/") + "/")]
-        for node, words in (*self.reverses, *inner):
+        inner = [(context.use(node), words, below(text, node.span) if prefix is None and text != "/" else None)
+                 for text, node, words in self.inner_reverses if prefix is None or (prefix.rstrip("/") + "/").startswith(text.rstrip("/") + "/")]
+        for node, words, when in (*((node, words, None) for node, words in self.reverses), *inner):
             path, url = words[0], words[1]
             front = (Var(Variable.SCHEME), "://", Var(Variable.AUTHORITY))
             found = _URL.fullmatch(url)
@@ -330,9 +331,9 @@ class Proxies:
                 pool = self.context.pools.get(f"balancer://{found[2].lower()}")
                 protocol = self.context.protocols.get(pool.name, "http") if pool else ""
                 members = [f"{protocol}://{member.address}{found[3]}" for member in pool.members] if pool and protocol in ("http", "https") else []
-                made += [LocationMapping((member,), join(front, path), node.span) for member in members]
+                made += [LocationMapping((member,), join(front, path), node.span, when) for member in members]
             else:
-                made.append(LocationMapping((url,), join(front, path), node.span))
+                made.append(LocationMapping((url,), join(front, path), node.span, when))
         return tuple(made)
 
 

@@ -14,6 +14,7 @@ from dataclasses import replace
 
 from ....codes import NO_COUNTERPART
 from ....model import Abort, Capture, Disposition, Redirect, Respond, Template, Var, Variable
+from ...encodings import before_encoding
 from ...noting import Unwritable
 from .. import values
 from .conditions import Asked, target_in_query
@@ -37,7 +38,7 @@ def write_redirect(step: Redirect, asked: Asked, context: Context) -> list[Node]
     # Without NE what the query has percent-encoded would be so once more (reader/rewrites.py, _redirect).
     if (_ENCODED.search(literals) or asks_query) and not from_request:
         flags = ["NE", *flags]
-    text = context.in_rule(location, step.span, asked)
+    text = context.in_rule(location if "NE" in flags else before_encoding(location), step.span, asked)
     if isinstance(text, Unwritable):
         return text
     first = _escaped_queries(step, text, flags, asked, context) if asks_query and from_request and "?" in literals and not context.rewritten else []

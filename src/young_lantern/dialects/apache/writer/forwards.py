@@ -17,6 +17,7 @@ from ....model import (
     ALWAYS, UNDERSCORED, AsReceived, Condition, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Not, Operation, PathIs, PathMatches, PathStartsWith, Pool, Rewrite, SetPath, Span,
     Template, Var, Variable, Written, join, literal,
 )
+from ...encodings import before_encoding
 from ...noting import Unwritable
 from .. import values
 from ..values import quote, write_seconds
@@ -72,7 +73,7 @@ def write_mapping(step: Forward, parts: tuple[Condition, ...], as_received: bool
         case PathStartsWith(prefix, False), AsReceived() if prefix.endswith("/"):
             return context.line("ProxyPass", quote(prefix), quote(url + prefix), *spelling, *options, spans=spans, comments=step.comments)
         case PathStartsWith(prefix, False), Mapped(cut, replacement, False, spelt) if prefix.endswith("/") and (cut == "" or prefix.startswith(cut)):
-            base = context.plain(replacement, step.span)
+            base = context.plain(replacement if spelt and spelling else before_encoding(replacement), step.span)
             if isinstance(base, Unwritable) or "$" in base:
                 return None
             path = base + prefix[len(cut):]
@@ -80,7 +81,7 @@ def write_mapping(step: Forward, parts: tuple[Condition, ...], as_received: bool
                 return None
             return context.line("ProxyPass", quote(prefix), quote(url + path), *(spelling if spelt else []), *options, spans=spans, comments=step.comments)
         case PathStartsWith(prefix, False), Mapped(cut, replacement, False, False) if cut == prefix and not prefix.endswith("/"):
-            base = context.plain(replacement, step.span)
+            base = context.plain(before_encoding(replacement), step.span)
             if isinstance(base, Unwritable) or not base.startswith("/") or not _plain(base) or "$" in base:
                 return None
             return context.line("ProxyPassMatch", quote(f"^{escaped(prefix)}(.*)$"), quote(f"{url}{base}$1"), *options, spans=spans, comments=step.comments)
@@ -90,14 +91,14 @@ def write_mapping(step: Forward, parts: tuple[Condition, ...], as_received: bool
             text = plain_pattern(one.pattern)[0] if isinstance(one, PathMatches) and not one.pattern.ignores_case else "^" + fragment((one,))
             return context.line("ProxyPassMatch", quote(text), quote(url), *spelling, *options, spans=spans, comments=step.comments)
         case PathIs(path, False), Mapped(cut, replacement) if path.startswith(cut):
-            base = context.plain(replacement, step.span)
+            base = context.plain(before_encoding(replacement), step.span)
             if isinstance(base, Unwritable):
                 return None
             target = base + path[len(cut):]
             # mod_proxy, ProxyPassMatch: without a reference to a group the whole path would be put behind the URL; an empty group is one.
             return context.line("ProxyPassMatch", quote(f"^{escaped(path)}()$"), quote(f"{url}{target}$1"), *options, spans=spans, comments=step.comments) if _plain(target) and "$" not in target else None
         case PathMatches(pattern), Written(template, True):
-            path = context.in_rule(template, step.span, Names(pattern.label, groups=groups_of(pattern.text)))
+            path = context.in_rule(before_encoding(template), step.span, Names(pattern.label, groups=groups_of(pattern.text)))
             if isinstance(path, Unwritable) or "%" in path or pattern.ignores_case or "\\" in path:
                 return None
             return context.line("ProxyPassMatch", quote(plain_pattern(pattern)[0]), quote(url + path), *options, spans=spans, comments=step.comments)
@@ -151,10 +152,10 @@ def write_rule(step: Forward, asked: Asked, context: Context) -> list[Node] | Un
             asked.pattern = asked.pattern.removesuffix("(/.*)$") + f"{escaped(prefix)}(.*)$" if asked.whole else f"^{escaped(prefix)}(.*)$" if asked.pattern in ("^", f"^{escaped(prefix)}") else asked.pattern
             if not asked.pattern.endswith("(.*)$"):
                 return Unwritable("a prefix that is cut off a path for some requests only")
-            base = context.in_rule(replacement, step.span)
+            base = context.in_rule(before_encoding(replacement), step.span)
             text = base if isinstance(base, Unwritable) else f"{base}$1"
         case Written(template, adds_query):
-            text = context.in_rule(template, step.span, asked)
+            text = context.in_rule(before_encoding(template), step.span, asked)
             if not isinstance(text, Unwritable) and not adds_query and "?" not in text:
                 flags.insert(1, "QSD")
             elif adds_query and isinstance(text, str) and "?" in text:
@@ -171,7 +172,7 @@ def write_moved(item: Rewrite, step: Forward, asked: Asked, context: Context) ->
     url = write_pool(step, context, by_rule=True)
     if isinstance(url, Unwritable):
         return url
-    base = context.plain(step.target.replacement, step.span) if isinstance(step.target, Mapped) else ""
+    base = context.plain(before_encoding(step.target.replacement), step.span) if isinstance(step.target, Mapped) else ""
     if isinstance(base, Unwritable):
         return base
     if isinstance(item.edit, SetPath) and not literal(item.edit.template[:1]) and not asked.whole:

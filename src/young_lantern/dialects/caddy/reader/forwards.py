@@ -171,9 +171,13 @@ def _in_place(inner: Directive, level: Level, context: Context) -> tuple[Step, .
     return context.read_level(level.below(inner), context)
 
 
+# What Go's net/url leaves as it is when it encodes a path: all else in the new path is encoded, percent signs, too (2.6.2, probed).
+_PLAIN = re.compile(r"[A-Za-z0-9$&+,/:;=@._~-]*")
+
+
 def _target(template: Template, steps: tuple[Step, ...]) -> ForwardTarget:
     """`rewrite /v1{uri}`: the placeholder at the end is the current path and query; else just what is written."""
-    if template and template[-1] == Var(Variable.TARGET_NOW):
+    if template and template[-1] == Var(Variable.TARGET_NOW) and all(not isinstance(part, str) or _PLAIN.fullmatch(part) for part in template):
         return Mapped("", template[:-1], cuts_at_mark=True)
     # rewrite.go: a question mark in the new target replaces the query, even if nothing follows it; else the query stays.
     written = literal(template)

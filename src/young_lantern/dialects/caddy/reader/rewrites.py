@@ -21,7 +21,8 @@ def read_rewrite(directive: Directive, words: list[str], level: Level, context: 
     if len(words) != 1:
         context.unread(directive, " ".join(words), "one target was expected")
         return ()
-    path, mark, query = words[0].partition("?")
+    # rewrite.go (2.6.2, probed): a fragment is taken off before anything is filled in, and goes nowhere.
+    path, mark, query = words[0].partition("#")[0].partition("?")
     edit = QueryEdit(context.template(query, directive), encodes=True) if mark else None
     target = tuple(Var(Variable.PATH) if part == Var(Variable.TARGET_NOW) else part for part in context.template(path, directive))
     template: Template = target

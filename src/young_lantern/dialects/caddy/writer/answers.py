@@ -7,6 +7,7 @@ Rule:     a Location that ends in the query only if there is one is written as `
 from __future__ import annotations
 
 from ....model import Abort, Redirect, Respond, Template, Var, Variable, join
+from ...encodings import before_encoding
 from ..values import Unwritable, quote
 from .context import Context
 from .output import Node
@@ -21,11 +22,13 @@ def write_redirect(step: Redirect, context: Context) -> list[Node] | Unwritable:
         before = context.template(authority, step.span)
         if path in ((Var(Variable.PATH),), (Var(Variable.PATH_ESCAPED),)) and not isinstance(before, Unwritable):
             return [Node(["redir", "" if before else "*", quote(before + "{uri}"), str(step.status)], None, spans, step.comments)]
-        after = context.template(path, step.span)
-        if isinstance(before, Unwritable) or isinstance(after, Unwritable):
-            return before if isinstance(before, Unwritable) else after
+        path, end = _without_fragment(path)
+        after, fragment = context.template(before_encoding(path), step.span), context.template(end, step.span)
+        for made in (before, after, fragment):
+            if isinstance(made, Unwritable):
+                return made
         lines = [Node(["rewrite", "*", quote(after or "/")], spans=spans),
-                 Node(["redir", "*", quote(before + "{uri}"), str(step.status)], None, spans)]
+                 Node(["redir", "*", quote(f"{before}{{uri}}{fragment}"), str(step.status)], None, spans)]
         return [Node(["route"], lines, comments=step.comments or ("{uri} has the query only where there is one.",))]
     location = step.location
     if step.absolute and location[:1] == ("/",) and len(location) > 1:
@@ -36,6 +39,15 @@ def write_redirect(step: Redirect, context: Context) -> list[Node] | Unwritable:
         return text
     # A target that begins with a slash would be taken for a matcher if it stood first.
     return [Node(["redir", "*" if text.startswith(("/", "@", "*")) else "", quote(text), str(step.status)], None, spans, step.comments)]
+
+
+def _without_fragment(path: Template) -> tuple[Template, Template]:
+    """A path, and what follows from a number sign on, which no path of a request has."""
+    for number, part in enumerate(path):
+        if isinstance(part, str) and "#" in part:
+            before, sign, after = part.partition("#")
+            return join(*path[:number], before), join(sign + after, *path[number + 1:])
+    return path, ()
 
 
 def _split(location: Template) -> tuple[Template, Template]:

@@ -16,6 +16,7 @@ from ....model import (
     AfterRewrite, AsReceived, Disposition, Field, Forward, Gateway, Mapped, Operation, Pool, Redirect, Side, Var, Variable, Written, join,
 )
 from ....model.walk import walk
+from ...encodings import before_encoding
 from .. import values
 from ..values import Unwritable, quote
 from . import rewrites
@@ -144,14 +145,14 @@ def _target(step: Forward, context: Context) -> tuple[list[Node], list[Node] | U
                 template, adds_query = (*template[:-1], Var(Variable.ORIGINAL_PATH)), True
             if Var(Variable.TARGET) in template:
                 return [], Unwritable("the target as received, within another")
-            text = context.template(template, step.span)
+            text = context.template(before_encoding(template), step.span)
             if isinstance(text, Unwritable):
                 return [], text
             if adds_query:
                 return [], [Node(["rewrite", quote(text)])]
             return [], [Node(["rewrite", quote(text if "?" in text else f"{text}?")])]
         case Mapped(prefix, replacement):
-            base = context.template(replacement, step.span)
+            base = context.template(before_encoding(replacement), step.span)
             if isinstance(base, Unwritable):
                 return [], base
             cut = prefix
@@ -208,6 +209,9 @@ def _down(step: Forward, context: Context) -> list[Node]:
         nodes.append(Node(["header_down", *words], None, (field.span,) if field.span else ()))
     own_host = any(field.name.lower() == "host" and field.value == (Var(Variable.POOL),) for field in step.fields)
     for mapping in step.redirects:
+        if mapping.when is not None:
+            context.lost(mapping.span, "the mapping of redirects", "it holds for some of these paths only")
+            continue
         escaped = tuple(re.escape(part) if isinstance(part, str) else part for part in mapping.prefix)
         prefix, replacement = context.template(escaped, mapping.span), context.template(mapping.replacement, mapping.span)
         if isinstance(prefix, Unwritable) or isinstance(replacement, Unwritable):

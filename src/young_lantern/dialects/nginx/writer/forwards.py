@@ -20,6 +20,7 @@ from ....model import (
 )
 from ....model.walk import walk
 from ....patterns import compiled
+from ...encodings import before_encoding, encoded
 from ...noting import Unwritable
 from ..values import quote, write_time
 from .context import Context
@@ -162,7 +163,8 @@ def _target(step: Forward, prefix: str, effects: list[Rewrite], context: Context
             return _written(template, adds_query, step, context)
     stripped, added = _said_by(effects)
     if added and isinstance(as_received(step.target), AsReceived):
-        replacement = added
+        # A path, which is encoded by nginx where it is rewritten, but not where it stands in a URL.
+        replacement = tuple(encoded(part) if isinstance(part, str) else part for part in added)
     elif added:
         return Unwritable("several changes of the path, one after the other, before the origin is asked")
     if stripped:
@@ -174,7 +176,7 @@ def _target(step: Forward, prefix: str, effects: list[Rewrite], context: Context
         path = base + rest
         if path.startswith("/") and cut + rest == prefix:
             return [], path
-    text = context.template(replacement, step.span)
+    text = context.template(before_encoding(replacement), step.span)
     if isinstance(text, Unwritable):
         return text
     if context.rewritten and not cut and not text:
@@ -207,13 +209,15 @@ def _written(template: Template, adds_query: bool, step: Forward, context: Conte
         if all(part.pattern == context.pattern and part.pattern not in context.by_name for part in template if isinstance(part, Capture)):
             pattern = context.texts[context.pattern]
         template = tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in template)
-    text = context.template(template, step.span)
+    text, plain = context.template(template, step.span), context.template(before_encoding(template), step.span)
     if isinstance(text, Unwritable):
         return text
+    if isinstance(plain, Unwritable):
+        return plain
     if "$" in text and not adds_query and pattern == "^" and not any(isinstance(part, Capture) and part.pattern in context.of_paths for part in template):
         return [], text
     # An address without variables would get the rest of the path glued on: a rewrite replaces the whole.
-    return [Node(["rewrite", quote(pattern), quote(text if adds_query else f"{text}?"), "break"], None, (step.span,) if step.span else ())], ""
+    return [Node(["rewrite", quote(pattern), quote(plain if adds_query else f"{plain}?"), "break"], None, (step.span,) if step.span else ())], ""
 
 
 # --- fields -----------------------------------------------------------------------------------------------------------
@@ -357,6 +361,9 @@ def _redirects(step: Forward, url: str, prefix: str, context: Context) -> list[N
     nodes = []
     by_default = False
     for mapping in mappings:
+        if mapping.when is not None:
+            context.lost(mapping.span, "the mapping of redirects", "it holds for some of these paths only")
+            continue
         before, after = context.template(mapping.prefix, mapping.span), context.template(mapping.replacement, mapping.span)
         if isinstance(before, Unwritable) or isinstance(after, Unwritable):
             context.lost(mapping.span, "the mapping of redirects", "it holds a value for which there is no variable")
