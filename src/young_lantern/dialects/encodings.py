@@ -18,15 +18,15 @@ def encoded(path: str) -> str:
     return quote(path, SPARED, errors="surrogateescape")
 
 
-def before_encoding(template: Template, ends: str = "?") -> Template:
-    """The template with `/a b` for `/a%20b` up to a sign that ends the path, as far as such a text would become what is written."""
+def before_encoding(template: Template, spoils: str = "?") -> Template:
+    """The template with `/a b` for `/a%20b` up to its query, as far as such a text would become what is written. spoils: signs that mean something else there."""
     made: list[Part] = []
     ended = False
     for part in template:
         if isinstance(part, str) and not ended:
-            path, end, rest = part.partition(ends)
-            ended = bool(end)
+            path, mark, rest = part.partition("?")
+            ended = bool(mark)
             plain = unquote(path, errors="surrogateescape")
-            part = (plain if encoded(plain) == path else path) + end + rest
+            part = (plain if encoded(plain) == path and not any(sign in plain for sign in spoils) else path) + mark + rest
         made.append(part)
     return tuple(made)

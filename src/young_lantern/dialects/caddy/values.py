@@ -161,6 +161,8 @@ def quote(text: str) -> str:
     return '"' + text.replace('"', '\\"') + '"'
 
 
+# Signs that mean something else in the new path of a rewrite.
+SPOILS = "?#"
 _WHOLE = re.compile(r"[+-]?\d+")
 _PART = re.compile(r"[+-]?(?:\d+(?:_\d+)*\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
 _TRUTHS = {"t": "true", "T": "true", "TRUE": "true", "true": "true", "True": "true", "f": "false", "F": "false", "FALSE": "false", "false": "false", "False": "false"}

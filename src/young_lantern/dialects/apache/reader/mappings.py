@@ -73,12 +73,12 @@ def _route(status: int, target: str, held: Condition, rest: Template | None, nod
         # mod_alias.c, fixup_redir, try_alias_list (2.4.71, probed): the path is percent-encoded as a whole.
         made = values.as_path(context.template(target, node, rule=label, escapes=True), "?#")
     elif not rest:
-        made = values.as_path(context.template(target, node, by=values.TEXT), "?#")
+        made = tuple(Var(Variable.PATH_ESCAPED) if part == Var(Variable.PATH) else part for part in values.as_path(context.template(target, node, by=values.TEXT), "?#"))
     else:
         made = join(context.template(target, node, by=values.TEXT), rest)
     query = () if "?" in target else (Var(Variable.QUERY, "?"),)
     # mod_alias: a target that is a path gets scheme and authority of the request in front.
-    return Route(held, (Redirect(status, join(made, query), absolute=True, splits_at_mark=rest is None, span=node.span, comments=node.comments),), node.span, node.comments)
+    return Route(held, (Redirect(status, join(made, query), absolute=True, splits_at_mark=not rest, span=node.span, comments=node.comments),), node.span, node.comments)
 
 
 def read_aliases(nodes: list[Node], context: Context) -> list[tuple[Node, str, str]]:
@@ -93,7 +93,7 @@ def read_pattern_aliases(nodes: list[Node], context: Context) -> list[tuple[Node
     """(directive, pattern, URL prefix, folder) of the AliasMatch lines that put what follows a prefix behind a folder."""
     made = []
     for node in nodes:
-        if node.name == "aliasmatch" and len(node.args) == 2 and (found := _BELOW.fullmatch(node.args[0])) and node.args[1].endswith("/$1") and "$" not in node.args[1][:-2]:
+        if node.name == "aliasmatch" and len(node.args) == 2 and (found := _BELOW.fullmatch(node.args[0])) and node.args[1].endswith("/$1") and not re.search(r"[\\$]", node.args[1][:-2]):
             context.use(node)
             made.append((node, context.pattern(node.args[0], node), re.sub(r"\\(.)", r"\1", found[1]), node.args[1][:-2]))
     return made
@@ -121,7 +121,8 @@ def read_other_pattern_aliases(nodes: list[Node], context: Context) -> list[tupl
 def _folder_of(target: str) -> str:
     """The folder that all files lie in that a target of AliasMatch may name; "" where there is no such one."""
     written = target.partition("$")[0]
-    return written.rpartition("/")[0] if written.startswith("/") else ""
+    # A backslash would be taken out of the name (util.c, ap_pregsub): such a target is not read.
+    return written.rpartition("/")[0] if written.startswith("/") and "\\" not in written else ""
 
 
 def folders_of_patterns(nodes: list[Node]) -> list[str]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from ....model import Abort, Redirect, Respond, Template, Var, Variable, join
 from ...encodings import before_encoding
-from ..values import Unwritable, quote
+from ..values import SPOILS, Unwritable, quote
 from .context import Context
 from .output import Node
 
@@ -22,8 +22,10 @@ def write_redirect(step: Redirect, context: Context) -> list[Node] | Unwritable:
         before = context.template(authority, step.span)
         if path in ((Var(Variable.PATH),), (Var(Variable.PATH_ESCAPED),)) and not isinstance(before, Unwritable):
             return [Node(["redir", "" if before else "*", quote(before + "{uri}"), str(step.status)], None, spans, step.comments)]
+        # A rewrite encodes what it is given.
+        path = tuple(Var(Variable.PATH) if part == Var(Variable.PATH_ESCAPED) else part for part in path)
         path, end = _without_fragment(path)
-        after, fragment = context.template(before_encoding(path), step.span), context.template(end, step.span)
+        after, fragment = context.template(before_encoding(path, SPOILS), step.span), context.template(end, step.span)
         for made in (before, after, fragment):
             if isinstance(made, Unwritable):
                 return made

@@ -145,14 +145,14 @@ def _target(step: Forward, context: Context) -> tuple[list[Node], list[Node] | U
                 template, adds_query = (*template[:-1], Var(Variable.ORIGINAL_PATH)), True
             if Var(Variable.TARGET) in template:
                 return [], Unwritable("the target as received, within another")
-            text = context.template(before_encoding(template), step.span)
+            text = context.template(before_encoding(template, values.SPOILS), step.span)
             if isinstance(text, Unwritable):
                 return [], text
             if adds_query:
                 return [], [Node(["rewrite", quote(text)])]
             return [], [Node(["rewrite", quote(text if "?" in text else f"{text}?")])]
         case Mapped(prefix, replacement):
-            base = context.template(before_encoding(replacement), step.span)
+            base = context.template(before_encoding(replacement, values.SPOILS), step.span)
             if isinstance(base, Unwritable):
                 return [], base
             cut = prefix

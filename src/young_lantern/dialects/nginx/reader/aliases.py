@@ -13,6 +13,8 @@ import re
 from ....model import ALWAYS, Choose, Pattern, QueryEdit, Restart, Rewrite, Route, SetPath, Span, Step, Template, TextMatches, Unserved, Var, Variable, join
 
 PATH = Var(Variable.PATH)
+# Values that a client chooses freely.
+_OF_CLIENTS = frozenset({Variable.ARGUMENT, Variable.COOKIE, Variable.FIELD})
 
 
 def has_variables(word: str) -> bool:
@@ -30,7 +32,7 @@ def found_path(word: str, template: Template, strip: str, span: Span) -> tuple[S
         return (behind,)
     begins = _begins(template, strip)
     if begins is None:
-        return (Choose((Route(_asked(template, strip, span), (_set(template, span),), span), Route(ALWAYS, (behind,), span)), span),)
+        return (Choose((Route(_asked(template, f"^{re.escape(strip)}", span), (_set(template, span),), span), Route(ALWAYS, (behind,), span)), span),)
     return (_set(template, span),) if begins else (behind,)
 
 
@@ -41,7 +43,10 @@ def fallback(word: str, path: Template, query: Template, strip: str, span: Span,
 
     begins = _begins(path, strip) if strip and has_variables(word) else False
     if begins is None:
-        return (Choose((Route(_asked(path, strip, span), (Unserved(span.directive, span),), span), Route(ALWAYS, goes_on(path), span)), span),)
+        return (Choose((Route(_asked(path, f"^(?:{re.escape(strip)}|(?!/))", span), (Unserved(span.directive, span),), span), Route(ALWAYS, goes_on(path), span)), span),)
+    if not begins and path and isinstance(path[0], Var) and path[0].variable in _OF_CLIENTS:
+        # What does not begin with a slash is no path that the server knows what to do with.
+        return (Choose((Route(_asked(path, "^(?!/)", span), (Unserved(span.directive, span),), span), Route(ALWAYS, goes_on(path), span)), span),)
     if not begins:
         return goes_on(path)
     first = path[0]
@@ -60,8 +65,8 @@ def _begins(template: Template, strip: str) -> bool | None:
     return None
 
 
-def _asked(template: Template, strip: str, span: Span) -> TextMatches:
-    return TextMatches(template, Pattern(f"^{re.escape(strip)}", "pcre", label=f"behind {strip}"), span=span)
+def _asked(template: Template, pattern: str, span: Span) -> TextMatches:
+    return TextMatches(template, Pattern(pattern, "pcre", label=f"begins {pattern}"), span=span)
 
 
 def _set(template: Template, span: Span) -> Rewrite:

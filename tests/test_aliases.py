@@ -1,0 +1,82 @@
+"""nginx `try_files` beside an `alias`, as the running server has it: what is looked for, what the path then is, and where the fallback leads."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.support.conformance import disagreements
+from tests.support.reading import SITE, Reads, nginx
+from young_lantern.behaviour import decide, real_files, request_for
+from young_lantern.lab.live import check_live
+from young_lantern.translate import read, save, translate
+
+BESIDE = nginx(
+    'root ROOT; add_header X-Path "($uri)" always;\n'
+    "location /v/ { alias ROOT/dir/; try_files $uri $uri/ /v/index.html?f=$uri; }\n"
+    "location /l/ { alias ROOT/dir/; try_files $uri $uri/ /l/index.html; }\n"
+    "location /n { alias ROOT/dir; try_files $uri $uri/ /n/index.html?f=$uri; }\n"
+    "location /o/ { alias ROOT/dir/; try_files $uri /a.html?f=$uri; }\n"
+    "location /w/ { alias ROOT/dir/; try_files /w/index.html =404; }\n"
+    "location /b/ { alias ROOT/dir/; try_files index.html =404; }\n"
+    "location /e/ { alias ROOT/dir/; try_files $arg_a =404; }\n"
+    "location /f/ { alias ROOT/dir/; try_files $uri $arg_a; }\n"
+    "location /c/ { alias ROOT/dir/; location /c/in/ { try_files $uri /c/in/z?f=$uri; } }\n"
+    "location ~ ^/r/(.*)$ { alias ROOT/$1; try_files $uri =404; }\n"
+    'location ~ ^/s/(.*)$ { alias ROOT/$1; try_files "" =404; }\n'
+    "location ~ ^/u/(.*)$ { alias ROOT/dir; try_files /$1 /index.html; }\n"
+    "location ~ ^/y/(.*)$ { alias ROOT/$1; try_files $uri/ =404; }\n"
+)
+# what is asked for: the status, the path by then, and the file below the root
+ROWS = [
+    ("/v/none", 404, "index.html", None),
+    ("/v/index.html", 200, "/v/index.html", "dir/index.html"),
+    ("/v/", 200, "/v/index.html", "dir/index.html"),
+    ("/l/none", 200, "/l/index.html", "dir/index.html"),
+    ("/n/none", 200, "/index.html", "index.html"),
+    ("/o/none", 200, "/a.html", "a.html"),
+    ("/w/x", 404, "/w/x", None),
+    ("/b/x", 200, "/b/index.html", "dir/index.html"),
+    ("/e/x?a=/e/index.html", 200, "/e/index.html", "dir/index.html"),
+    ("/e/x?a=index.html", 200, "/e/index.html", "dir/index.html"),
+    ("/f/x?a=/a.html", 200, "/a.html", "a.html"),
+    ("/c/in/x", 404, "in/z", None),
+    ("/r/a.html", 404, "/r/a.html", None),
+    ("/r/dir", 200, "/r/dir", "dir/r/dir"),
+    ("/s/a.html", 200, "", "a.html"),
+    ("/u/index.html", 200, "/index.html", "dir/index.html"),
+    ("/u/none", 200, "/index.html", "index.html"),
+    ("/y/dir", 404, "/y/dir", None),
+]
+
+
+@pytest.fixture
+def root(reads: Reads) -> Path:
+    (reads.root / "dir/r").mkdir()
+    (reads.root / "dir/r/dir").write_text("behind the whole alias\n")
+    return reads.root
+
+
+@pytest.mark.parametrize(("target", "status", "path", "file"), ROWS, ids=[row[0] for row in ROWS])
+def test_what_is_found_beside_an_alias(reads: Reads, root: Path, tmp_path: Path, target: str, status: int, path: str, file: str | None) -> None:
+    outcome = decide(reads.read("nginx", BESIDE).estate, request_for(SITE + target), real_files())
+    assert (outcome.status, dict(outcome.fields)["x-path"], outcome.file) == (status, f"({path})", str(root / file) if file else None)
+    asked, wrong = disagreements("nginx", BESIDE.replace("ROOT", str(root)), [("GET", "www.fernhollow.example", target, {})], tmp_path / "asked")
+    assert asked == 1 and not wrong
+
+
+def test_a_fallback_that_may_begin_with_the_alias_is_not_foretold(reads: Reads, root: Path) -> None:
+    """Where a variable decides whether a part of it is cut off, and it is."""
+    assert decide(reads.read("nginx", BESIDE).estate, request_for(f"{SITE}/f/x?a=/f/index.html"), real_files()).gave_up
+
+
+@pytest.mark.parametrize("target", ["apache", "caddy"])
+def test_the_fallback_is_no_path_elsewhere_either(reads: Reads, root: Path, tmp_path: Path, target: str) -> None:
+    """Both servers are asked, and answer as foretold; what differs, the comparison says."""
+    made = translate(reads.write("nginx", BESIDE), target)
+    save(made.writing.files, tmp_path / target)
+    asked = [request_for(SITE + row[0]) for row in ROWS]
+    assert not check_live(made.reading, read(tmp_path / target, target), requests=asked, most=200).surprises
+    lost = decide(made.read_back.estate, asked[0], real_files())
+    assert lost.status == 404 or any(cause.before.status == 404 for cause in made.comparison.causes)
