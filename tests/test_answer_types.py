@@ -6,8 +6,10 @@ from pathlib import Path
 
 import pytest
 
-from tests.support.reading import Reads, caddy, nginx
+from tests.support.conformance import disagreements
+from tests.support.reading import SITE, Reads, caddy, nginx
 from tests.test_apache_reader import httpd
+from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.behaviour.origin_answers import FIELD, answers_to_ask
 from young_lantern.fitting import answer_types
 from young_lantern.fitting.answer_types import TYPE, Types, types_where
@@ -117,3 +119,16 @@ def test_ages_by_type_for_httpd(reads: Reads) -> None:
     live = check_live(made.reading, made.read_back, most=200)
     assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
     assert any("no-cache" in row.answers[1].all("cache-control") for row in live.rows)
+
+
+def test_answers_without_a_file_have_a_type_as_well(reads: Reads, tmp_path: Path) -> None:
+    """nginx: listings, and answers without content, whose type goes by the path; httpd: its own words, whatever their status."""
+    by_type = nginx("root ROOT; autoindex on; expires $age; location = /none.css { return 204; } location = /empty.html { return 200; }",
+                    "types { text/html html; text/css css; }\nmap $sent_http_content_type $age { default off; text/html 10m; text/css 1h; }")
+    words = httpd("RewriteEngine On\nRewriteRule ^/ok - [R=200]\nRewriteRule ^/none - [R=204]\nExpiresActive On\nExpiresByType text/html A60")
+    for dialect, text, rows in (("nginx", by_type, {"/bare/": "max-age=600", "/none.css": "max-age=3600", "/empty.html": "max-age=600"}),
+                                ("apache", words, {"/ok": "max-age=60", "/none": None})):
+        estate = reads.read(dialect, text).estate
+        assert {path: dict(decide(estate, request_for(SITE + path), real_files()).fields).get("cache-control") for path in rows} == rows
+        asked, wrong = disagreements(dialect, text.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", path, {}) for path in rows], tmp_path / dialect)
+        assert asked == len(rows) and not wrong

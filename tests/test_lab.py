@@ -46,6 +46,7 @@ def test_the_servers_are_here() -> None:
         ("/", {"status": 404}, "status"),
         ("/", {"file": "a.html"}, "file"),
         ("/", {"fields": (("x-a", "2"),)}, "field x-a"),
+        ("/", {"fields": ()}, "field x-a"),
         ("/r", {"location": "/y"}, "location"),
         ("/b", {"body": "other"}, "body"),
         ("/o/x", {"origin": {"target": "/y"}}, "origin target"),

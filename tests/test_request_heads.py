@@ -24,7 +24,7 @@ def httpd(lines: str, main: str = "") -> str:
 
 
 HEADS = {
-    "nginx-usual": ("nginx", nginx(f"root ROOT; error_page 414 494 /404.html; add_header X-All yes always; {PROXY}")),
+    "nginx-usual": ("nginx", nginx(f"root ROOT; error_page 414 494 /404.html; add_header X-All yes always; add_header X-Path \"($uri $args $request_method)\" always; {PROXY}")),
     "nginx-large": ("nginx", nginx(f"root ROOT; large_client_header_buffers 4 32k; {PROXY}", "client_header_buffer_size 2k;")),
     "nginx-underscores": ("nginx", nginx(f"root ROOT; underscores_in_headers on; {PROXY}")),
     "nginx-any-name": ("nginx", nginx(f"root ROOT; ignore_invalid_headers off; {PROXY}")),

@@ -188,7 +188,25 @@ RewriteRule ^/as-it-is$ /x?k=v [R=301,QSA,NE,L]
 RewriteRule ^/none$ /x [R=301,L]
 RewriteRule ^/blank$ /x?k=a\\%20b [R=301,L]
 RewriteRule ^/open$ /x?%{QUERY_STRING}& [R=301,NE,L]""")
+KEPT = httpd("""DocumentRoot ROOT
+ErrorDocument 404 /dir/index.html
+<DirectoryMatch "/s[a-z]b">
+Header set Cache-Control kept
+Require all granted
+</DirectoryMatch>
+<DirectoryMatch "/bare/">
+Header set Cache-Control slash
+</DirectoryMatch>
+<Location /dir/sub>
+Header set X-Section 1
+</Location>
+<Directory ROOT>
+Require all granted
+</Directory>""")
 ROWS = [
+    ("a page has the settings of folders that the first request walked to, though its own path is another", KEPT, "/dir/sub/none", 404, "kept"),
+    ("a pattern with a final slash is for the folder with one", KEPT, "/bare/", 403, None),
+    ("and not for the folder without", KEPT, "/bare", 301, SITE + "/bare/"),
     ("a rule's query shows in the redirect beside it", BOTH, "/old/x?u=1", 301, SITE + "/new/x?q=old/x&u=1"),
     ("and in one by pattern", BOTH, "/m/y", 301, SITE + "/m2/y?q=m/y"),
     ("and where a folder gets its slash", BOTH, "/dir", 301, SITE + "/dir/?q=dir"),
@@ -359,3 +377,23 @@ def test_one_page_for_all_without_a_condition(reads: Reads, tmp_path: Path) -> N
             assert before.status == after.status == 200 and before.file == after.file == str(reads.root / "a.html")
         save(made.writing.files, tmp_path / target)
         assert not check_live(made.reading, read(tmp_path / target, target), most=300).surprises
+
+
+def test_what_the_server_itself_says_of_a_path_that_it_refuses(reads: Reads, tmp_path: Path) -> None:
+    """A path with an encoded slash is refused before any section is looked for: the server's lines hold, those with a condition, too."""
+    text = httpd("""SetEnvIf Request_Method GET asked=1
+<Location /a>
+Header always set X-Section 1
+ErrorDocument 404 section
+</Location>
+Header always set X-Plain 1
+Header always set X-Method 1 "expr=%{REQUEST_METHOD} == 'GET'"
+Header always set X-Variable 1 env=asked
+Header always set X-Not 1 env=!asked
+ExpiresActive On
+ExpiresDefault A60
+ErrorDocument 404 http://www.fernhollow.example/sorry""")
+    outcome = decide(reads.read("apache", text).estate, request_for(SITE + "/a%2Fb"), real_files())
+    assert {name for name, _ in outcome.fields} == {"x-plain", "x-method", "x-variable", "cache-control", "expires"}
+    asked, wrong = disagreements("apache", text, [(method, "www.fernhollow.example", "/a%2Fb", {}) for method in ("GET", "POST")], tmp_path / "asked")
+    assert asked == 2 and not wrong

@@ -115,7 +115,7 @@ def test_caddy_size(text: str, size: int | None) -> None:
         ((Var(Variable.FIELD, "X-A"), "b"), "{header.X-A}b"),
         ((Var(Variable.ARGUMENT, "q"),), "{query.q}"),
         ((Capture(1, "p1"),), "{re.files.1}"),
-        (("x{y}",), "x\\{y}"),
+        (("x{y}",), "x\\{y\\}"),
         ((Var(Variable.CLIENT),), "{remote_host}"),
         ((Var(Variable.MEMBER),), "{upstream_hostport}"),
     ],

@@ -607,7 +607,7 @@ class _Run:
         refused = None
         for name in names:
             inner = replace(
-                state, path=name, raw_path=None, url=None, internal=True, method="GET", fields=[], request_fields=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
+                state, path=name, raw_path=None, url=None, internal=True, method="GET", method_outside=state.method_outside or state.method, fields=[], request_fields=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
                 variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
                 for_index=for_index, index_of=state.path, asked_inside=True, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
             outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)
@@ -655,6 +655,8 @@ class _Run:
             result = self.fail(limit.status, limit.span, insists=True)
             return result if isinstance(result, Outcome) else Outcome(limit.status, site=state.site.key, decided_by=limit.span, trace=tuple(state.trace))
         state.sent, state.let_in = sent, state.let_in or file is not None
+        # http_request.c, ap_internal_fast_redirect (2.4.71, probed): what was found is answered in the name of the request outside.
+        state.method = state.method_outside or state.method
         file = one_slash(file) if file else file
         operations, types = [*extra, *state.fields, *state.standing], None
         if origin is not None:

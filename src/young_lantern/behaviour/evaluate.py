@@ -111,6 +111,7 @@ class State:
     refused: int | None = None
     unparsed: bool = False  # the request line was not read to its end
     let_in: bool = False
+    method_outside: str = ""  # of the request that this one is asked inside of
     verdict: Verdict | None = None  # what was answered by who was asked first, and what he was asked
     asked_first: OriginRequest | None = None
     standing: list[Field] = field(default_factory=list)  # operations on the answer's fields that no search for a place forgets

@@ -60,18 +60,23 @@ def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewr
             rest = state.path[len(prefix):].partition("?")[0]
             return text(replacement, state) + paths.escaped(rest, state.site.reading.escapes) + query
         case Mapped(prefix, replacement, keeps_spelling=True) if _spelt_as(prefix, step.target.spelt_like, state):
-            return text(replacement, state) + state.request.target[len(prefix):]
-        case Mapped(prefix, replacement):
+            made = text(replacement, state) + state.request.target[len(prefix):]
+            return made if made.startswith("/") or not prefix else "/" + made  # mod_proxy_http.c: an origin is asked for its root at least (2.4.71, probed)
+        case Mapped(prefix, replacement, keeps_spelling=keeps):
             if state.pinned:
                 return paths.escaped(state.path, state.site.reading.escapes) + query
-            path = text(replacement, state) + paths.escaped(state.path[len(prefix):], state.site.reading.escapes)
+            base = text(replacement, state)
+            # What does not go on as it was spelt is encoded as a whole, what is written in front of it, too (proxy_util.c, ap_proxy_canonenc; 2.4.71, probed).
+            path = (paths.escaped(base, state.site.reading.escapes) if keeps else base) + paths.escaped(state.path[len(prefix):], state.site.reading.escapes)
             return (path or "/") + query
 
 
 def _spelt_as(prefix: str, pattern: Pattern | None, state: State) -> bool:
     """Whether the target as received begins with a prefix, so that what follows may go on as it is (proxy_util.c, ap_proxy_trans_match)."""
     target = state.request.target
-    more = prefix.endswith("/") and target[len(prefix):len(prefix) + 1] == "/"
+    after = target[len(prefix):len(prefix) + 1]
+    # mod_proxy.c, alias_match, of the target with its query: behind a prefix comes a slash, or nothing.
+    more = after == "/" if prefix.endswith("/") else prefix != "" and after not in ("", "/")
     # A path that was changed, and passed through, still goes on as it came (httpd 2.4.71, probed).
     if pattern is not None and search(pattern, paths.split_target(target)[0]) is None:
         return False

@@ -111,7 +111,7 @@ def read_template(text: str, *, rule: str = "", condition: str = "", escapes: bo
 
 # What stays as it is in a path, besides letters and digits (ap_os_escape_path).
 SPARED = "$-_.+!*'(),:;@&=/~"
-_FRONT = re.compile(r"[a-z][a-z+.-]*://[^/?#]*", re.IGNORECASE)
+_FRONT = re.compile(r"(?:unix:[^|]*\|)?[a-z][a-z+.-]*://[^/?#]*", re.IGNORECASE)
 
 
 def as_path(template: Template, ends: str = "?") -> Template:

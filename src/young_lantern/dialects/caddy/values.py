@@ -56,6 +56,13 @@ _PREFIXED = (
     ("cookie.", Variable.COOKIE), ("http.request.uri.query.", Variable.ARGUMENTS), ("query.", Variable.ARGUMENTS),
     ("http.vars.", Variable.VARIABLE), ("vars.", Variable.VARIABLE),
 )
+# httptype.go, the short names of placeholders (2.6.2).
+_OF_REQUESTS = {
+    "dir": "http.request.uri.path.dir", "file": "http.request.uri.path.file", "host": "http.request.host", "hostport": "http.request.hostport", "port": "http.request.port",
+    "method": "http.request.method", "path": "http.request.uri.path", "query": "http.request.uri.query", "remote": "http.request.remote",
+    "remote_host": "http.request.remote.host", "remote_port": "http.request.remote.port", "scheme": "http.request.scheme", "uri": "http.request.uri",
+}
+_BRACE = re.compile(r"\\([{}])")
 _REFERENCE = re.compile(r"\{\{.*?\}\}|\{\$(\w+)(?::[^}]*)?\}|\$\{(\w+)\}|\{([A-Za-z_?][\w.\-?*]*)\}")
 
 
@@ -66,11 +73,18 @@ def read_template(text: str) -> Template:
     for found in _REFERENCE.finditer(text):
         if text[found.start() - 1:found.start()] == "\\":
             continue
-        parts.append(text[at:found.start()].replace("\\{", "{"))
+        parts.append(_plain(text[at:found.start()]))
         at = found.end()
         parts.append(_part(found))
-    parts.append(text[at:].replace("\\{", "{"))
+    parts.append(_plain(text[at:]))
     return join(*parts)
+
+
+def _plain(text: str) -> str:
+    """What is left of a text whose braces have backslashes; httptype.go puts short names into their long form before that (2.6.2, probed)."""
+    for name, found in _OF_REQUESTS.items():
+        text = text.replace(f"\\{{{name}}}", f"\\{{{found}}}")
+    return _BRACE.sub(r"\1", text)
 
 
 def _part(found: re.Match[str]) -> Part:
@@ -107,7 +121,8 @@ def write_template(template: Template, patterns: dict[str, str], *, rewritten: b
     for part in template:
         match part:
             case str():
-                out.append(part.replace("{", "\\{") if re.search(r"\{[\w.$]", part) else part)
+                # Both braces: what looks like a short name is put in its long form whatever stands before it.
+                out.append(re.sub(r"([{}])", r"\\\1", part) if re.search(r"\{[\w.$]|\{$", part) else part)
             case Placeholder(spelling):
                 out.append(spelling)
             case Capture(group, label):

@@ -88,7 +88,7 @@ class Loader:
             if directive.name == "import" and directive.block is None:
                 self.context.claims[directive.span] = Claim(directive.span, "import", "main", claimed=True)
                 for found in self._found(directive, path.parent):
-                    out += self._tops(found, above, directive)
+                    out += _imported(self._tops(found, above, directive))
             elif len(directive.words) == 1 and re.fullmatch(r"\(.+\)", directive.name) and directive.block is not None:
                 self.context.claims[directive.span] = Claim(directive.span, directive.name, "main", claimed=True)
                 self.snippets[directive.name[1:-1]] = directive
@@ -135,7 +135,7 @@ class Loader:
                 shown = self.tree.name_of(path)
                 if shown not in self.files:
                     self.files[shown] = parse(self.tree.read(path), shown)
-                out += self._segment(copy.deepcopy(self.files[shown].directives), (*above, real), path.parent, snippets)
+                out += self._segment(_imported(copy.deepcopy(self.files[shown].directives)), (*above, real), path.parent, snippets)
         return out
 
     def _lines(self, lines: list[Directive], snippets: tuple[str, ...], above: tuple[Path, ...], base: Path) -> list[Directive]:
@@ -201,8 +201,16 @@ def _is_single_site(directives: list[Directive]) -> bool:
     return all(item.name.startswith("@") or catalogue.row_for(item.name, catalogue.SITE) for item in rest[1:])
 
 
+def _imported(directives: list[Directive]) -> list[Directive]:
+    for top in directives:
+        for inner in top.walk():
+            for word in inner.words:
+                word.imports += 1
+    return directives
+
+
 def _with_arguments(directive: Directive, arguments: list[str]) -> Directive:
-    made = copy.deepcopy(directive)
+    (made,) = _imported([copy.deepcopy(directive)])
     for inner in made.walk():
         for word in inner.words:
             word.raw = re.sub(r"\{args\.(\d+)\}", lambda found: arguments[int(found[1])] if int(found[1]) < len(arguments) else found[0], word.raw)

@@ -14,7 +14,7 @@ from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
 from . import errors, sites, snippets, types
 from .context import Context
-from .output import Node, Output
+from .output import Node, Output, for_imports
 
 _HEAD = ("Written by Young Lantern from a configuration of {dialect}.",)
 
@@ -35,6 +35,8 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
     types.note_types(estate, context)
     head = tuple(line.format(dialect=estate.dialect) for line in _HEAD)
     shared = snippets.factor(by_file)
+    for nodes in (shared, *by_file.values()):
+        for_imports(nodes)
     output.write("Caddyfile", [sites.options(estate, context), *shared, Node(["import", "sites/*.caddy"], apart=True)], head)
     for name, nodes in by_file.items():
         for number, node in enumerate(nodes):

@@ -5,6 +5,7 @@ Source:   `caddy fmt` (2.6.2): one tab a level, a blank line before a block that
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from ....model import ALWAYS, Condition
@@ -42,6 +43,16 @@ class Node(Line):
     def routes(self) -> int:
         words = [word for word in self.words[1:] if not word.startswith(("/", "@", "*"))] if self.kind == "header" else self.words[1:]
         return routes_of(self.kind, [line.words[0] for line in self.block] if self.block and self.kind == "header" else words[:1] if self.kind == "header" else words)  # type: ignore[attr-defined]
+
+
+_ESCAPED_BRACE = re.compile(r"\\(?=[{}])")
+
+
+def for_imports(nodes: list[Line]) -> None:
+    """Changes the words of what is imported so that they come out as they are: an import takes a backslash away (syntax.py, Word.text)."""
+    for node in nodes:
+        node.words = [_ESCAPED_BRACE.sub(r"\\\\", word) for word in node.words]
+        for_imports(node.block or [])
 
 
 def Output() -> _Output:  # noqa: N802  (it makes one)

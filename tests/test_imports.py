@@ -1,0 +1,59 @@
+"""Caddy: what an import, of a file or a snippet, does to a word with an escaped brace."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from tests.support.reading import SITE, Reads, nginx
+from tests.support.conformance import disagreements
+from young_lantern.behaviour import decide, real_files, request_for
+from young_lantern.dialects import named
+from young_lantern.lab.live import check_live
+from young_lantern.translate import read, save, translate
+
+SITE_FILE = r"""http://www.fernhollow.example {
+	import words
+	respond /one "a\{host}b"
+	respond /two "a\\{host}b"
+	handle /path {
+		rewrite * /a\{c}b
+		respond {path}
+	}
+	handle /kept {
+		rewrite * `/a\\{c\\}b`
+		respond {path}
+	}
+	@twice path_regexp ^/x\\{2\\}$
+	respond @twice braces
+	respond none
+}
+"""
+MAIN = "{\n\tauto_https off\n}\n(words) {\n\trespond /snippet \"a\\\\{host}{args.0}b\"\n}\nimport sites.caddy\n"
+ANSWERS = {"/one": "awww.fernhollow.exampleb", "/two": "a{http.request.host}b", "/path": None, "/kept": "/a{c}b", "/x%7B2%7D": "braces", "/xx": "none"}
+
+
+def test_an_import_takes_a_backslash(tmp_path: Path) -> None:
+    (tmp_path / "source").mkdir()
+    (tmp_path / "source/sites.caddy").write_text(SITE_FILE)
+    (tmp_path / "source/Caddyfile").write_text(MAIN)
+    reading = named("caddy").read(tmp_path / "source/Caddyfile")
+    found = [decide(reading.estate, request_for(SITE + path), real_files()) for path in ANSWERS]
+    assert [None if outcome.gave_up else outcome.body for outcome in found] == list(ANSWERS.values())
+    assert not check_live(reading, reading, requests=[request_for(SITE + path) for path in ANSWERS], most=60).surprises
+
+
+def test_a_word_in_the_main_file_keeps_it(tmp_path: Path) -> None:
+    text = SITE_FILE.replace("\timport words\n", "")
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/one", "/two", "/kept", "/x%7B2%7D")]
+    asked, wrong = disagreements("caddy", "{\n\tauto_https off\n}\n" + text, rows, tmp_path / "asked")
+    assert asked == 4 and not wrong
+
+
+def test_braces_are_written_so_that_they_come_out(reads: Reads, tmp_path: Path) -> None:
+    """Texts and patterns of nginx behind the import of each site's file."""
+    made = translate(reads.write("nginx", nginx(r'location = /t { return 200 "{host} {$arg_a} {other"; } location ~ "^/x\{2\}$" { return 200 braces; } location / { return 200 none; }')), "caddy")
+    save(made.writing.files, tmp_path / "caddy")
+    asked = [request_for(SITE + path) for path in ("/t?a=b", "/x%7B2%7D", "/xx")]
+    after = read(tmp_path / "caddy", "caddy")
+    assert [decide(after.estate, one, real_files()).body for one in asked] == ["{host} {b} {other", "braces", "none"]
+    assert not check_live(made.reading, after, requests=asked, most=60).surprises
