@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from tests.support.reading import SITE, Reads, nginx
 from tests.support.conformance import disagreements
+from tests.support.reading import SITE, Reads, caddy, nginx
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.dialects import named
 from young_lantern.lab.live import check_live
@@ -57,3 +57,11 @@ def test_braces_are_written_so_that_they_come_out(reads: Reads, tmp_path: Path) 
     after = read(tmp_path / "caddy", "caddy")
     assert [decide(after.estate, one, real_files()).body for one in asked] == ["{host} {b} {other", "braces", "none"]
     assert not check_live(made.reading, after, requests=asked, most=60).surprises
+
+
+def test_what_stands_between_two_braces_is_a_name(reads: Reads) -> None:
+    """Of a name that nobody knows a rewrite makes nothing, whatever is in it: told, and not foretold."""
+    reading = reads.read("caddy", caddy("rewrite /a/* /x{b/{path}\nrewrite /b/* /x{path}\nrewrite /c/* /x\\{b{path}\nreverse_proxy 192.0.2.9:81"))
+    found = {path: decide(reading.estate, request_for(SITE + path), real_files()) for path in ("/a/y", "/b/y", "/c/y")}
+    assert found["/a/y"].gave_up and [item.code.name for item in reading.findings] == ["value-unread"]
+    assert [found[path].origin.target for path in ("/b/y", "/c/y")] == ["/x/b/y", "/x%7Bb/c/y"]  # type: ignore[union-attr]

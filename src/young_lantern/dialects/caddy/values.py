@@ -80,6 +80,12 @@ def read_template(text: str) -> Template:
     return join(*parts)
 
 
+def nameless(text: str) -> str:
+    """What stands in braces and has no name that is known: replacer.go takes all between two braces for a name, which in the target of a rewrite or redirect is
+    nothing (2.6.2, probed); "" where there is none such."""
+    return next((found[0] for found in re.finditer(r"(?<!\\)\{(?![{$])[^}]*\}", text) if not _REFERENCE.fullmatch(found[0])), "")
+
+
 def _plain(text: str) -> str:
     """What is left of a text whose braces have backslashes; httptype.go puts short names into their long form before that (2.6.2, probed)."""
     for name, found in _OF_REQUESTS.items():

@@ -9,7 +9,7 @@ from __future__ import annotations
 from ....model import Abort, Redirect, Respond, Step, Unserved
 from .. import defaults
 from ..syntax import Directive
-from ..values import text_type
+from ..values import nameless, text_type
 from .context import Context, Level, Read
 
 _NAMED = {"permanent": 301, "temporary": 302}
@@ -28,6 +28,9 @@ def read_redirect(directive: Directive, words: list[str], level: Level, context:
     status = _NAMED.get(code) or _status(code)
     if status is None or not 300 <= status < 400:
         context.unread(directive, code, "permanent, temporary or a status from 300 to 399 was expected")
+        return (Unserved(directive.span.directive, directive.span),)
+    if odd := nameless(words[0]):
+        context.unread(directive, odd, "a placeholder, or a backslash before its first brace, was expected")
         return (Unserved(directive.span.directive, directive.span),)
     return (Redirect(status, context.template(words[0], directive), span=directive.span, comments=directive.comments),)
 

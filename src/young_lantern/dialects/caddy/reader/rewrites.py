@@ -12,7 +12,7 @@ from ....model import (
     AnyOf, Capture, Choose, PathForm, PathMatches, QueryEdit, Rewrite, Route, SetPath, SetVariable, Step, StripPrefix, StripSuffix, Template, TextMatches, Unserved, Var, Variable, join,
 )
 from ..syntax import Directive, Word
-from ..values import scalar
+from ..values import nameless, scalar
 from .context import Context, Level, Read
 
 
@@ -21,6 +21,9 @@ def read_rewrite(directive: Directive, words: list[str], level: Level, context: 
     if len(words) != 1:
         context.unread(directive, " ".join(words), "one target was expected")
         return ()
+    if odd := nameless(words[0]):
+        context.unread(directive, odd, "a placeholder, or a backslash before its first brace, was expected")
+        return (Unserved(directive.span.directive, directive.span),)
     # rewrite.go (2.6.2, probed): a fragment is taken off before anything is filled in, and goes nowhere.
     path, mark, query = words[0].partition("#")[0].partition("?")
     edit = QueryEdit(context.template(query, directive), encodes=True) if mark else None
