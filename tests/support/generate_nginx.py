@@ -55,6 +55,7 @@ class NginxSource:
         self.naming = random.Random(f"named {seed}")
         self.own = random.Random(f"own {seed}")  # likewise
         self.absent = random.Random(f"absent {seed}")
+        self.aliases = random.Random(f"beside {seed}")
         self.root = root
         self.depth = 0
         self.text = self._config()
@@ -229,6 +230,11 @@ class NginxSource:
             lines.append(f"{indent}try_files {middle} {last};\n")
         elif content < 0.6 and not pattern:
             lines.append(f"{indent}alias {self.root}/docs{'/' if prefix.endswith('/') or self.chance(0.2) else ''};\n")
+            if self.aliases.random() < 0.6:
+                last = self.aliases.choice([f"{prefix.rstrip('/')}/x.html?f=$uri", f"{prefix.rstrip('/')}/x.html", "/index.html", "/index.html?f=$arg_x", "=404", f"{prefix}$arg_x"])
+                lines.append(f"{indent}try_files {self.aliases.choice(['$uri', '$uri $uri/', '/x.html', '$uri.html', 'x.html', '$arg_x'])} {last};\n")
+        elif content < 0.6 and self.aliases.random() < 0.5:
+            lines.append(f"{indent}alias {self.root}/docs;\n{indent}try_files {self.aliases.choice(['$uri', '/x.html', '$uri/', '/$arg_x'])} {self.aliases.choice(['=404', '/index.html', '/y.png?f=$uri'])};\n")
         elif content < 0.75:
             lines.append(f"{indent}{self._return()}\n")
         return "".join(lines)

@@ -20,7 +20,7 @@ import regex
 
 from ..model import (
     AllOf, Always, AnswerLimit, AnyOf, Below, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
-    OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
     Placeholder, Rewritten, SchemeIs, Site, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
 from ..model.walk import walk
@@ -488,6 +488,8 @@ def holds(condition: Condition, state: State) -> bool:
             if there and (kind is None or kind is FileKind.FILE and (left or for_index or not files)):
                 here = here.rpartition("/")[0] + "/"
             return search(pattern, here) is not None
+        case Pinned():
+            return state.pinned
         case LookedUpInside():
             return state.depth > 0
         case LetInBefore(folder, strip, sections):

@@ -11,7 +11,7 @@ from functools import lru_cache
 from typing import Any
 
 from ..model import (
-    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, HostIs, LetInBefore, LookedUpInside, Lookup, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Rewritten, Route, SchemeIs, Step, Template, TextIs,
+    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, HostIs, LetInBefore, LookedUpInside, Lookup, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Pinned, Rewritten, Route, SchemeIs, Step, Template, TextIs,
     TextMatches, Var, Variable, fixed, literal,
 )
 from ..model.placeholders import is_open
@@ -116,7 +116,7 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
         case FileNameMatches(_, pattern, _) if "/" in (whole := known.path if known.path is not None else known.suffix):
             # The file's name is the last segment, but where what comes before it is no folder; the comparison shows what comes of that.
             return search(pattern, whole.rstrip("/").rpartition("/")[2]) is not None
-        case LookedUpInside() | LetInBefore():
+        case LookedUpInside() | LetInBefore() | Pinned():
             # Only the server that has requests of its own, and knows them, has such; what comes of it, the comparison says.
             return False
         case Rewritten(""):

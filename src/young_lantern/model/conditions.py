@@ -180,6 +180,13 @@ class LookedUpInside:
 
 
 @dataclass(frozen=True, slots=True)
+class Pinned:
+    """A rewrite has made the path, and its place is not looked for again, so that an alias is no folder for it (nginx, `break`)."""
+
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class LetInBefore:
     """The page of an error is asked for in the very folder where the error arose, so that who may come in is not asked once more (httpd).
 
@@ -221,6 +228,6 @@ class Unknowable:
 
 Condition = (
     Always | PathIs | PathStartsWith | PathGlob | PathMatches | HostIs | SchemeIs | MethodIn | ClientIn | TextIs
-    | TextMatches | FileExists | FileNameMatches | FolderMatches | Rewritten | LookedUpInside | LetInBefore | AllOf | AnyOf | Not | Unknowable
+    | TextMatches | FileExists | FileNameMatches | FolderMatches | Rewritten | LookedUpInside | LetInBefore | Pinned | AllOf | AnyOf | Not | Unknowable
 )
 ALWAYS = Always()

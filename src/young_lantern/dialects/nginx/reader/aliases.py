@@ -52,7 +52,11 @@ def fallback(word: str, path: Template, query: Template, strip: str, span: Span,
     first = path[0]
     if not isinstance(first, str):
         return (Unserved(span.directive, span),)
-    return goes_on(join(first[len(strip):], *path[1:]))
+    left = join(first[len(strip):], *path[1:])
+    if left and isinstance(left[0], str):
+        return goes_on(left)
+    # Of nothing the server makes one thing or another.
+    return (Choose((Route(_asked(left, "^$", span), (Unserved(span.directive, span),), span), Route(ALWAYS, goes_on(left), span)), span),)
 
 
 def _begins(template: Template, strip: str) -> bool | None:

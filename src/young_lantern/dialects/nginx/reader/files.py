@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ....model import (
-    ALWAYS, Choose, FileExists, FileKind, Folders, PathMatches, Pattern, Respond, Rewrite, Route, ServeFiles, SetPath, Step,
+    ALWAYS, Choose, FileExists, FileKind, Folders, PathMatches, Pattern, Pinned, Respond, Rewrite, Route, ServeFiles, SetPath, Step,
     Template, Var, Variable, join,
 )
 from .. import defaults
@@ -85,7 +85,8 @@ def read_try_files(scope: Scope, named: Callable[[str, Directive], tuple[Step, .
     directive = context.use(written[-1])
     root, strip, whole, _ = read_root(scope, context)
     *candidates, fallback = directive.args
-    routes = []
+    # What a rewrite with `break` has made is 500 beside an alias, found or not (1.22.1, probed).
+    routes = [Route(Pinned(directive.span), (Respond(500, raises=True, span=directive.span),), directive.span, accident=True)] if strip or whole is not None else []
     for candidate in candidates:
         folder = candidate.endswith("/")
         if candidate == "$fastcgi_script_name":
