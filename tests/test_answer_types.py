@@ -125,9 +125,9 @@ def test_answers_without_a_file_have_a_type_as_well(reads: Reads, tmp_path: Path
     """nginx: listings, and answers without content, whose type goes by the path; httpd: its own words, whatever their status."""
     by_type = nginx("root ROOT; autoindex on; expires $age; location = /none.css { return 204; } location = /empty.html { return 200; }",
                     "types { text/html html; text/css css; }\nmap $sent_http_content_type $age { default off; text/html 10m; text/css 1h; }")
-    words = httpd("RewriteEngine On\nRewriteRule ^/ok - [R=200]\nRewriteRule ^/none - [R=204]\nExpiresActive On\nExpiresByType text/html A60")
+    words = httpd("RewriteEngine On\nRewriteRule ^/ok - [R=200]\nRewriteRule ^/none - [R=204]\nRewriteRule ^/told - [R=202]\nErrorDocument 202 named\nExpiresActive On\nExpiresByType text/html A60")
     for dialect, text, rows in (("nginx", by_type, {"/bare/": "max-age=600", "/none.css": "max-age=3600", "/empty.html": "max-age=600"}),
-                                ("apache", words, {"/ok": "max-age=60", "/none": None})):
+                                ("apache", words, {"/ok": "max-age=60", "/none": None, "/told": "max-age=60"})):
         estate = reads.read(dialect, text).estate
         assert {path: dict(decide(estate, request_for(SITE + path), real_files()).fields).get("cache-control") for path in rows} == rows
         asked, wrong = disagreements(dialect, text.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", path, {}) for path in rows], tmp_path / dialect)

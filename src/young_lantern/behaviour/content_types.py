@@ -54,7 +54,8 @@ def before_operations(own: str | None, state: State, types: MediaTypes | None, *
         return next((value for name, value in state.sent if name == "content-type"), USUAL_TYPE)
     if own is not None:
         return own
-    if listing or status not in (204, 304) and (300 <= status < 400 or is_error and status >= 400 or body == OWN_WORDS):
+    told = state.dialect == "apache" and bool(body)  # httpd: the text of an ErrorDocument is the server's own answer, too
+    if listing or status not in (204, 304) and (300 <= status < 400 or is_error and status >= 400 or body == OWN_WORDS or told):
         return "text/html"  # words of the server's own, whatever status they come with (nginx 1.22.1, httpd 2.4.71, probed)
     if types is not None and types.by_path and body == "" and status != 304:
         return of_name(types, state.path) or ""  # ngx_http_send_response: what has no content has a type nevertheless (1.22.1, probed)
