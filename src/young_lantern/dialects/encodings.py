@@ -9,7 +9,7 @@ from urllib.parse import quote, unquote
 
 from ..model import Part, Template
 
-# What every server leaves as it is in a path, besides letters, digits and `-._~` (ngx_escape_uri, ap_os_escape_path, Go's net/url).
+# What is left as it is in a path, besides letters, digits and `-._~` (ngx_escape_uri, ap_os_escape_path; Go's net/url encodes the last five as well).
 SPARED = "$&+,/:;=@!'()*"
 
 
