@@ -89,11 +89,20 @@ def read_aliases(nodes: list[Node], context: Context) -> list[tuple[Node, str, s
 _BELOW = re.compile(r"\^((?:[\w/~-]|\\[./-])+/)((?:\(\?[!=](?:[^()\\]|\\.|\((?:[^()\\]|\\.|\((?:[^()\\]|\\.)*\))*\))*\))*)\(\.\*\)\$")
 
 
+def _puts_behind(node: Node) -> bool:
+    return node.args[1].endswith("/$1") and not re.search(r"[\\$]", node.args[1][:-2])
+
+
+def names_files(nodes: list[Node]) -> bool:
+    """Whether an AliasMatch says which file is meant otherwise than by what follows a prefix; sections are chosen by the path as it came nevertheless."""
+    return any(node.name == "aliasmatch" and len(node.args) == 2 and not (_BELOW.fullmatch(node.args[0]) and _puts_behind(node)) for node in nodes)
+
+
 def read_pattern_aliases(nodes: list[Node], context: Context) -> list[tuple[Node, Pattern, str, str]]:
     """(directive, pattern, URL prefix, folder) of the AliasMatch lines that put what follows a prefix behind a folder."""
     made = []
     for node in nodes:
-        if node.name == "aliasmatch" and len(node.args) == 2 and (found := _BELOW.fullmatch(node.args[0])) and node.args[1].endswith("/$1") and not re.search(r"[\\$]", node.args[1][:-2]):
+        if node.name == "aliasmatch" and len(node.args) == 2 and (found := _BELOW.fullmatch(node.args[0])) and _puts_behind(node):
             context.use(node)
             made.append((node, context.pattern(node.args[0], node), re.sub(r"\\(.)", r"\1", found[1]), node.args[1][:-2]))
     return made

@@ -70,8 +70,8 @@ class Program:
         # (2.4.71, probed: not even InheritDown reaches it).
         rules = rewrites.in_force([self.host.main, self.host.own], self.context) if any(node.name in rewrites.OWN for node in self.host.own) else []
         self.ends = any(rewrites.ends_for_good(rule) for nodes in (self.host.main, self.host.own, *(section.nodes for section in self.sections)) for rule in rewrites.read_rules(nodes, self.context))
-        if any(rewrites.names_file(rule) for rule in rules):
-            # Such a rule says which file is meant and leaves the path that sections are chosen by.
+        if any(rewrites.names_file(rule) for rule in rules) or mappings.names_files(self.host.levels):
+            # Such a rule, or alias, says which file is meant and leaves the path that sections are chosen by.
             self.form = PathForm.URL
         late_environment.read_late(self.host.levels, [section.nodes for section in self.sections], self.host.secure, self.context)
         inside = [node for section in self.sections for node in section.nodes]
