@@ -65,3 +65,43 @@ def test_what_stands_between_two_braces_is_a_name(reads: Reads) -> None:
     found = {path: decide(reading.estate, request_for(SITE + path), real_files()) for path in ("/a/y", "/b/y", "/c/y")}
     assert found["/a/y"].gave_up and [item.code.name for item in reading.findings] == ["value-unread"]
     assert [found[path].origin.target for path in ("/b/y", "/c/y")] == ["/x/b/y", "/x%7Bb/c/y"]  # type: ignore[union-attr]
+
+
+def test_each_import_has_its_own_turn(tmp_path: Path) -> None:
+    """A file within a file is imported once, a snippet of an imported file twice; arguments are put in where no backslash stands before them."""
+    (tmp_path / "source/sites").mkdir(parents=True)
+    for name, text in {
+        "Caddyfile": "{\n\tauto_https off\n}\nimport all.caddy\n",
+        "all.caddy": "(words) {\n\trespond /w1 \"a\\\\{host}b\"\n\trespond /w2 \"a\\\\\\{host}b\"\n\trespond /arg \"\\{args.0}-\\\\{args.0}-{args.0}\"\n}\nimport sites/*.caddy\n",
+        "sites/one.caddy": "http://www.fernhollow.example {\n\timport words desk\n\trespond /n1 \"a\\{host}b\"\n\trespond /n2 \"a\\\\{host}b\"\n\timport ../inner.inc\n}\n",
+        "inner.inc": "respond /i1 \"a\\\\{host}b\"\nrespond /i2 \"a\\\\\\{host}b\"\n",
+    }.items():
+        (tmp_path / "source" / name).write_text(text)
+    reading = named("caddy").read(tmp_path / "source/Caddyfile")
+    host, long = "awww.fernhollow.exampleb", "a{http.request.host}b"
+    answers = {"/w1": host, "/w2": long, "/arg": "desk-{args.0}-desk", "/n1": host, "/n2": long, "/i1": long, "/i2": long.replace("{", "\\{")}
+    found = {path: decide(reading.estate, request_for(SITE + path), real_files()) for path in answers}
+    assert {path: outcome.body for path, outcome in found.items() if not outcome.gave_up} == {path: body for path, body in answers.items() if path != "/arg"}
+    assert set(reading.texts) == {"Caddyfile", "all.caddy", "sites/one.caddy", "inner.inc"}
+    live = check_live(reading, reading, requests=[request_for(SITE + path) for path in answers], most=400)
+    told = {row.request.target: row.answers[0].content.decode() for row in live.rows if row.request.method == "GET" and row.request.target in answers and not row.request.fields}
+    assert not live.surprises and told == answers
+
+
+def test_a_file_is_imported_from_where_the_line_stands(reads: Reads, tmp_path: Path) -> None:
+    """Not from where the site's own file lies, nor the main one; and within the block of a directive, too."""
+    (tmp_path / "source/sites").mkdir(parents=True)
+    (tmp_path / "source/inc/more").mkdir(parents=True)
+    for name, text in {
+        "Caddyfile": "{\n\tauto_https off\n}\nimport sites/*.caddy\n",
+        "sites/one.caddy": "(up) {\n\theader_up X-Up {args.0}\n}\nhttp://www.fernhollow.example {\n\timport ../inc/common.inc\n\theader {\n\t\timport ../inc/headers.inc\n\t}\n"
+                           "\timport ../inc/proxy.inc 192.0.2.9:81\n}\n",
+        "inc/common.inc": "import more/*.inc\n", "inc/more/a.inc": "redir /old /new 301\n", "inc/headers.inc": "X-One 1\n",
+        "inc/proxy.inc": "reverse_proxy {args.0} {\n\timport up desk\n\timport lb.inc\n}\n", "inc/lb.inc": "lb_policy first\n",
+    }.items():
+        (tmp_path / "source" / name).write_text(text)
+    reading = named("caddy").read(tmp_path / "source/Caddyfile")
+    moved, proxied = (decide(reading.estate, request_for(SITE + path), real_files()) for path in ("/old", "/x"))
+    assert moved.location == "/new" and dict(moved.fields)["x-one"] == "1"
+    assert proxied.origin is not None and ("x-up", "desk") in proxied.origin.fields and not reading.findings
+    assert not check_live(reading, reading, requests=[request_for(SITE + path) for path in ("/old", "/x")], most=100).surprises

@@ -512,19 +512,6 @@ def holds(condition: Condition, state: State) -> bool:
             return False
 
 
-def _all_hold(condition: AllOf, state: State) -> bool:
-    folder: FolderMatches | None = None
-    for item in condition.conditions:
-        # Beside a folder's pattern stands what a path looks like that leads there. What was kept of an earlier walk holds whatever the path is like now.
-        if folder is not None and type(item) is PathMatches and item.span == folder.span:
-            continue
-        if not holds(item, state):
-            return False
-        if type(item) is FolderMatches:
-            folder = item
-    return True
-
-
 def _path_is(condition: PathIs, state: State) -> bool:
     return _same(_path(condition.form, state, condition.path), condition.path, condition.ignores_case)
 
@@ -542,7 +529,7 @@ def _path_matches(condition: PathMatches, state: State) -> bool:
 _USUAL: dict[type, Callable[[Any, State], bool]] = {
     Always: lambda condition, state: True,
     PathIs: _path_is, PathStartsWith: _path_starts, PathMatches: _path_matches,
-    AllOf: lambda condition, state: _all_hold(condition, state),
+    AllOf: lambda condition, state: all(holds(item, state) for item in condition.conditions),
     AnyOf: lambda condition, state: any(holds(item, state) for item in condition.conditions),
     Not: lambda condition, state: not holds(condition.condition, state),
 }

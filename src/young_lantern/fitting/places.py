@@ -78,9 +78,11 @@ def plain_paths(chain: Chain, minds_case: bool) -> Chain:
                 return PathIs(path, span=value.span)
             case PathMatches():
                 return replace(value, form=PathForm.CURRENT)
-            case AllOf(conditions) if any(isinstance(item, FileNameMatches | FolderMatches) for item in conditions) and len(conditions) > 1:
-                # Beside it stands what the path must look like for it; where the two differ, the comparison shows it.
-                left = tuple(item for item in conditions if not isinstance(item, FileNameMatches | FolderMatches))
+            case FolderMatches(looks=PathMatches() as looks):
+                return looks  # where the two differ, the comparison shows it
+            case AllOf(conditions) if any(isinstance(item, FileNameMatches) for item in conditions) and len(conditions) > 1:
+                # Beside it stands what the path must look like for it, in the same way.
+                left = tuple(item for item in conditions if not isinstance(item, FileNameMatches))
                 return left[0] if len(left) == 1 else replace(value, conditions=left)
         return value
 

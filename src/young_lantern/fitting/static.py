@@ -11,7 +11,7 @@ from functools import lru_cache
 from typing import Any
 
 from ..model import (
-    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, HostIs, LetInBefore, LookedUpInside, Lookup, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Pinned, Rewritten, Route, SchemeIs, Step, Template, TextIs,
+    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, LetInBefore, LookedUpInside, Lookup, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Pinned, Rewritten, Route, SchemeIs, Step, Template, TextIs,
     TextMatches, Var, Variable, fixed, literal,
 )
 from ..model.placeholders import is_open
@@ -113,6 +113,8 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
             # What stands between is not known: the pattern is tried on nothing, one segment and several.
             tried = {search(pattern, known.prefix + between + known.suffix) is not None for between in ("", "x", "x/y1")}
             return tried.pop() if len(tried) == 1 else None
+        case FolderMatches(looks=PathMatches() as looks):
+            return None if truth(looks, known) is not False else False
         case FileNameMatches(_, pattern, _) if "/" in (whole := known.path if known.path is not None else known.suffix):
             # The file's name is the last segment, but where what comes before it is no folder; the comparison shows what comes of that.
             return search(pattern, whole.rstrip("/").rpartition("/")[2]) is not None

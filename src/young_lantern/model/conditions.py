@@ -154,6 +154,7 @@ class FolderMatches:
     httpd asks patterns of folders against the file's whole name, so that one may hold for a file, too (2.4.71, probed).
     there: shell patterns are asked only of what is there, and not again for index files of a folder
     files: they may hold for a file
+    looks: what a path looks like that leads there, for those that walk to nothing; what was kept of an earlier walk holds whatever the path is like by then
     """
 
     root: str
@@ -162,6 +163,7 @@ class FolderMatches:
     there: bool = False
     span: Span | None = None
     files: bool = True
+    looks: "PathMatches | None" = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,7 +18,7 @@ from ...model import Span
 LIMIT_DEPTH = 60
 
 
-_BRACE = re.compile(r"\\([{}])")
+_OF_IMPORTS = re.compile(r"\\([{}])|\{args\.(\d+)\}")
 
 
 @dataclass(slots=True)
@@ -27,18 +27,23 @@ class Word:
     raw: str
     line: int
     column: int
-    imports: int = 0  # how many imports it has come through, of files and of snippets
+    imports: tuple[tuple[str, ...], ...] = ()  # the arguments of each import that it has come through, of a file or a snippet, the innermost first
+
+    @property
+    def spelt(self) -> str:
+        """The word with its quotes, after its imports. parse.go, doImport (2.6.2, probed): each puts its arguments in, and takes one backslash from before a brace."""
+        made = self.raw
+        for arguments in self.imports:
+            made = _OF_IMPORTS.sub(lambda found: found[1] or (arguments[int(found[2])] if int(found[2]) < len(arguments) else found[0]), made)
+        return made
 
     @property
     def text(self) -> str:
-        """What the word stands for. parse.go, doImport (2.6.2, probed): each import takes one backslash from before a brace."""
-        made = self.raw
+        made = self.spelt
         if self.raw[:1] == "`":
-            made = self.raw[1:-1]
-        elif self.raw[:1] == '"':
-            made = self.raw[1:-1].replace('\\"', '"')
-        for _ in range(self.imports if "\\" in made else 0):
-            made = _BRACE.sub(r"\1", made)
+            return made[1:-1]
+        if self.raw[:1] == '"':
+            return made[1:-1].replace('\\"', '"')
         return made
 
 

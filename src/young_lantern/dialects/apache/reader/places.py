@@ -214,8 +214,7 @@ def _folder_pattern(pattern: str, place: Place, node: Node, context: Context) ->
         context.value(node, node.args[-1], "a pattern without anchors, or one that holds for a whole document root, was expected; others are not read")
         return NEVER
     loose = (f"^{re.escape(place.url)}.*" if place.url else "") + pattern
-    precise = FolderMatches(place.folder, context.pattern(pattern, node), place.url, span=node.span)
-    return AllOf((precise, PathMatches(context.pattern(loose, node), span=node.span)), node.span)
+    return FolderMatches(place.folder, context.pattern(pattern, node), place.url, span=node.span, looks=PathMatches(context.pattern(loose, node), span=node.span))
 
 
 def _folder_glob(text: str, place: Place, node: Node, context: Context, files: bool) -> Condition:
@@ -226,8 +225,8 @@ def _folder_glob(text: str, place: Place, node: Node, context: Context, files: b
         context.value(node, text, "a shell pattern below a document root, or one that holds for all of it, was expected")
         return NEVER
     rest = glob_pattern(text[len(place.folder):].rstrip("/"), anchored=False)
-    loose = PathMatches(context.pattern(f"^{re.escape(place.url)}{rest}(?:/|$)", node), span=node.span)
-    return AllOf((FolderMatches(place.folder, context.pattern(glob_pattern(text), node), place.url, True, node.span, files), loose), node.span)
+    looks = PathMatches(context.pattern(f"^{re.escape(place.url)}{rest}(?:/|$)", node), span=node.span)
+    return FolderMatches(place.folder, context.pattern(glob_pattern(text), node), place.url, True, node.span, files, looks)
 
 
 def _file_name(section: Section, place: Place, context: Context) -> AllOf:

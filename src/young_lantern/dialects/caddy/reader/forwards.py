@@ -165,7 +165,7 @@ def _refusal(inner: Directive, lines: list[Directive], level: Level, context: Co
 
 def _in_place(inner: Directive, level: Level, context: Context) -> tuple[Step, ...] | None:
     """What stands in a `handle_response`; None where it makes use of what the origin answered. Fields that are copied from it are told of, and left out."""
-    if any(item.name == "copy_response" or "{rp." in word.raw or "{http.reverse_proxy." in word.raw for top in inner.block or [] for item in top.walk() for word in item.words):
+    if any(item.name == "copy_response" or "{rp." in word.spelt or "{http.reverse_proxy." in word.spelt for top in inner.block or [] for item in top.walk() for word in item.words):
         return None
     assert context.read_level is not None
     return context.read_level(level.below(inner), context)

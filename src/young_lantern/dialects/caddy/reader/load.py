@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import copy
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -44,6 +45,7 @@ class Loader:
         self.tree, self.context = tree, context
         self.snippets: dict[str, Directive] = {}
         self.files: dict[str, File] = {}
+        self.folders: dict[str, Path] = {}  # where each of them lies
 
     def load(self, main: Path) -> Loaded:
         """The main file -> its options and sites. Raises SourceUnreadable."""
@@ -57,16 +59,15 @@ class Loader:
                 raise SourceUnreadable(f"expected '{{' after the address {directive.words[0].raw!r}", file=directive.file, line=directive.span.line)
             else:
                 self.context.claims[directive.span] = Claim(directive.span, directive.name, "main", claimed=True)
-                directive.block = self._segment(directive.block, (main.resolve(),), Path(main).parent)
+                directive.block = self._segment(directive.block, (main.resolve(),))
                 loaded.sites.append(directive)
         return loaded
 
-    def _tops(self, path: Path, above: tuple[Path, ...], by: Directive | None = None) -> list[Directive]:
-        real = path.resolve()
-        if real in above or len(above) > LIMIT_DEPTH:
-            assert by is not None
-            raise SourceUnreadable(f"the import of {self.tree.name_of(path)} leads back to itself", file=by.file, line=by.span.line)
+    def _file(self, path: Path, above: tuple[Path, ...], by: Directive | None) -> list[Directive]:
+        """What stands in a file, as an import puts it in its place."""
         name = self.tree.name_of(path)
+        if by is not None and (path.resolve() in above or len(above) > LIMIT_DEPTH):
+            raise SourceUnreadable(f"the import of {name} leads back to itself", file=by.file, line=by.span.line)
         if name not in self.files:
             try:
                 self.files[name] = parse(self.tree.read(path), name)
@@ -74,21 +75,25 @@ class Loader:
                 if by is not None and error.line is None:
                     raise SourceUnreadable(f"imported file {name}: {error.message}", file=by.file, line=by.span.line) from None
                 raise
-        directives = self.files[name].directives
+            self.folders[name] = path.parent
+        return self.files[name].directives if by is None else _imported(self.files[name].directives, by.args[1:])
+
+    def _tops(self, path: Path, above: tuple[Path, ...], by: Directive | None = None) -> list[Directive]:
+        directives = self._file(path, above, by)
         if above or not _is_single_site(directives):
-            return self._expand_tops(directives, path, (*above, real))
+            return self._expand_tops(directives, (*above, path.resolve()))
         start = 1 if directives and not directives[0].words else 0
         head, *body = directives[start:]
         single = Directive(head.words, head.opening, body, "", head.file, body[-1].end_line if body else head.end_line)
         return [*directives[:start], single]
 
-    def _expand_tops(self, directives: list[Directive], path: Path, above: tuple[Path, ...]) -> list[Directive]:
+    def _expand_tops(self, directives: list[Directive], above: tuple[Path, ...]) -> list[Directive]:
         out: list[Directive] = []
         for directive in directives:
             if directive.name == "import" and directive.block is None:
                 self.context.claims[directive.span] = Claim(directive.span, "import", "main", claimed=True)
-                for found in self._found(directive, path.parent):
-                    out += _imported(self._tops(found, above, directive))
+                for found in self._found(directive):
+                    out += self._tops(found, above, directive)
             elif len(directive.words) == 1 and re.fullmatch(r"\(.+\)", directive.name) and directive.block is not None:
                 self.context.claims[directive.span] = Claim(directive.span, directive.name, "main", claimed=True)
                 self.snippets[directive.name[1:-1]] = directive
@@ -96,61 +101,58 @@ class Loader:
                 out.append(directive)
         return out
 
-    def _found(self, directive: Directive, base: Path) -> list[Path]:
+    def _found(self, directive: Directive) -> list[Path]:
+        """The files that an import names: from the folder of the file that it is written in (parse.go, doImport; 2.6.2, probed)."""
         if len(directive.words) < 2:
             raise SourceUnreadable("import takes a file, a mask or a snippet", file=directive.file, line=directive.span.line)
         pattern = directive.args[0]
         here = self.tree.at_home(self.tree.root, pattern, HOME)
-        found = self.tree.matches(base if here == pattern else self.tree.root, here)
+        base = self.folders[directive.file] if here == pattern else self.tree.root
+        while here.startswith("../") and base.name not in ("", ".."):
+            base, here = base.parent, here[3:]  # as names are put together, whatever is a link (filepath.Join)
+        found = self.tree.matches(base, here)
         if self.tree.strange(here, found, HOME):
             self.context.say(INCLUDE_ELSEWHERE, directive.span, pattern=pattern, folder=pattern.rpartition("/")[0])
         if not found:
             self.context.say(INCLUDE_EMPTY, directive.span, pattern=pattern)
         return found
 
-    def _segment(self, directives: list[Directive], above: tuple[Path, ...], base: Path, snippets: tuple[str, ...] = ()) -> list[Directive]:
+    def _brought(self, directive: Directive, above: tuple[Path, ...], snippets: tuple[str, ...]) -> Iterator[tuple[list[Directive], tuple[Path, ...], tuple[str, ...]]]:
+        """What an import within a block brings: the lines of a snippet, or of each file; with the files and snippets that they come through."""
+        name = directive.args[0] if directive.args else ""
+        if name in snippets:
+            raise SourceUnreadable(f"the snippet {name} imports itself", file=directive.file, line=directive.span.line)
+        if name in self.snippets:
+            yield _imported(self.snippets[name].block or [], directive.args[1:]), above, (*snippets, name)
+            return
+        for path in self._found(directive):
+            yield self._file(path, above, directive), (*above, path.resolve()), snippets
+
+    def _segment(self, directives: list[Directive], above: tuple[Path, ...], snippets: tuple[str, ...] = ()) -> list[Directive]:
         """Directives of a site, handle or route, imports put in place."""
         out: list[Directive] = []
         for directive in directives:
             self._claim(directive, catalogue.SITE)
-            if directive.name != "import":
-                if directive.block is not None and directive.name in SEGMENTS:
-                    directive.block = self._segment(directive.block, above, base, snippets)
-                elif directive.block is not None:
-                    directive.block = self._lines(directive.block, snippets, above, base)
-                out.append(directive)
+            if directive.name == "import":
+                self.context.use(directive)
+                for inner, files, through in self._brought(directive, above, snippets):
+                    out += self._segment(inner, files, through)
                 continue
-            self.context.use(directive)
-            name = directive.args[0] if directive.args else ""
-            if name in self.snippets:
-                if name in snippets:
-                    raise SourceUnreadable(f"the snippet {name} imports itself", file=directive.file, line=directive.span.line)
-                inner = [_with_arguments(item, directive.args[1:]) for item in self.snippets[name].block or []]
-                out += self._segment(inner, above, base, (*snippets, name))
-                continue
-            for path in self._found(directive, base):
-                real = path.resolve()
-                if real in above or len(above) > LIMIT_DEPTH:
-                    raise SourceUnreadable(f"the import of {self.tree.name_of(path)} leads back to itself", file=directive.file, line=directive.span.line)
-                shown = self.tree.name_of(path)
-                if shown not in self.files:
-                    self.files[shown] = parse(self.tree.read(path), shown)
-                out += self._segment(_imported(copy.deepcopy(self.files[shown].directives)), (*above, real), path.parent, snippets)
+            if directive.block is not None:
+                directive.block = (self._segment if directive.name in SEGMENTS else self._lines)(directive.block, above, snippets)
+            out.append(directive)
         return out
 
-    def _lines(self, lines: list[Directive], snippets: tuple[str, ...], above: tuple[Path, ...], base: Path) -> list[Directive]:
-        """The lines of a directive's own block, with the snippets that are imported there; what handle_response holds is a segment."""
+    def _lines(self, lines: list[Directive], above: tuple[Path, ...], snippets: tuple[str, ...]) -> list[Directive]:
+        """The lines of a directive's own block, with what is imported there; what handle_response holds is a segment."""
         out: list[Directive] = []
         for line in lines:
-            name = line.args[0] if line.name == "import" and line.args else ""
-            if name in snippets:
-                raise SourceUnreadable(f"the snippet {name} imports itself", file=line.file, line=line.span.line)
-            if name in self.snippets:
-                inner = [_with_arguments(item, line.args[1:]) for item in self.snippets[name].block or []]
-                out += self._lines(inner, (*snippets, name), above, base)
+            if line.name == "import":
+                for inner, files, through in self._brought(line, above, snippets):
+                    out += self._lines(inner, files, through)
                 continue
             if line.block is not None:
-                line.block = self._segment(line.block, above, base, snippets) if line.name == "handle_response" else self._lines(line.block, snippets, above, base)
+                line.block = (self._segment if line.name == "handle_response" else self._lines)(line.block, above, snippets)
             out.append(line)
         return out
 
@@ -201,17 +203,11 @@ def _is_single_site(directives: list[Directive]) -> bool:
     return all(item.name.startswith("@") or catalogue.row_for(item.name, catalogue.SITE) for item in rest[1:])
 
 
-def _imported(directives: list[Directive]) -> list[Directive]:
-    for top in directives:
+def _imported(directives: list[Directive], arguments: list[str]) -> list[Directive]:
+    """What an import puts in its place: copies, so that the file, or snippet, stays as it is written."""
+    made = copy.deepcopy(directives)
+    for top in made:
         for inner in top.walk():
             for word in inner.words:
-                word.imports += 1
-    return directives
-
-
-def _with_arguments(directive: Directive, arguments: list[str]) -> Directive:
-    (made,) = _imported([copy.deepcopy(directive)])
-    for inner in made.walk():
-        for word in inner.words:
-            word.raw = re.sub(r"\{args\.(\d+)\}", lambda found: arguments[int(found[1])] if int(found[1]) < len(arguments) else found[0], word.raw)
+                word.imports = (*word.imports, tuple(arguments))
     return made

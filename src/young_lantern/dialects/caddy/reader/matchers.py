@@ -225,7 +225,7 @@ def read_candidate(word: str, root: object, line: Directive, context: Context) -
 
 def _expression(line: Directive, label: str, level: Level, context: Context) -> Condition:
     # One word is the expression itself; several stand with their quotes (matchers celmatcher.go, 2.6.2).
-    text = line.args[0] if len(line.args) == 1 else " ".join(word.raw for word in line.words[1:])
+    text = line.args[0] if len(line.args) == 1 else " ".join(word.spelt for word in line.words[1:])
 
     def matcher(one: Directive) -> Condition | None:
         return KINDS[one.name](one, label, level, context)

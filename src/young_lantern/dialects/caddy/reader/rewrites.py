@@ -92,7 +92,7 @@ def read_vars(directive: Directive, words: list[str], level: Level, context: Con
 
 def unquoted(word: Word) -> str | None:
     """The number or truth value that a word stands for, if it does."""
-    return scalar(word.raw)
+    return scalar(word.spelt)
 
 
 def numbers(directives: list[Directive]) -> set[str]:

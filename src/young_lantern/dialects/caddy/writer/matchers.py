@@ -69,6 +69,8 @@ def write_lines(condition: Condition, name: str, context: Context) -> Lines | Un
             return _pattern_line(["path_regexp"], Pattern(("(?i)" if condition.ignores_case else "") + anchored.replace("/", "/"), "re2"), name, context, condition.span)
         case PathGlob(glob):
             return [Node(["path", glob])]
+        case FolderMatches(looks=PathMatches() as looks):
+            return write_lines(looks, name, context)
         case PathMatches(pattern):
             return _pattern_line(["path_regexp"], pattern, name, context, condition.span)
         case HostIs(names):
@@ -121,7 +123,7 @@ def _not(lines: Lines) -> Node:
 def _all(conditions: tuple[Condition, ...], name: str, context: Context) -> Lines | Unwritable:
     out: Lines = []
     for condition in _by_itself(conditions):
-        if isinstance(condition, FileNameMatches | FolderMatches) and len(conditions) > 1:
+        if isinstance(condition, FileNameMatches) and len(conditions) > 1:
             continue  # beside it stands what the path must look like for it; where the two differ, the comparison shows it
         lines = write_lines(condition, name, context)
         if isinstance(lines, Unwritable):
