@@ -13,6 +13,7 @@ from tests.support.conformance import disagreements
 from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
+from young_lantern.behaviour.compare import compare_estates
 from young_lantern.lab.live import check_live
 from young_lantern.report.documents import translation_document
 from young_lantern.report.page import page
@@ -318,3 +319,26 @@ def test_origins_are_told_who_was_let_in(reads: Reads, tmp_path: Path, target: s
     live = check_live(made.reading, made.read_back, requests=asked, most=200)
     assert not live.surprises
     assert any(answer.status == 200 for row in live.rows for answer in row.answers)
+
+
+@pytest.mark.parametrize(("dialect", "lines", "challenges"), [
+    ("nginx", 'root ROOT; auth_basic "The \\"desk\\""; auth_basic_user_file USERS; error_page 401 /404.html; location = /404.html { auth_basic off; }', ['Basic realm="The "desk""']),
+    ("nginx", f"root ROOT; {AUTH} add_header WWW-Authenticate Bearer always;", ['Basic realm="Staff"', "Bearer"]),
+    ("nginx", f"root ROOT; {AUTH} error_page 401 =302 http://www.fernhollow.example/login;", ['Basic realm="Staff"']),
+    ("apache", '<Location />\nAuthType Basic\nAuthName "The \\"desk\\""\nAuthUserFile USERS\nRequire valid-user\nHeader always set WWW-Authenticate Bearer\n</Location>', ["Bearer", 'Basic realm="The \\"desk\\""']),
+    ("caddy", f"root * ROOT\nbasicauth {{\nrowan {PASSWORD_HASH}\n}}\nheader -WWW-Authenticate\nfile_server", ['Basic realm="restricted"']),
+])
+def test_the_challenge_goes_with_the_answer(reads: Reads, tmp_path: Path, dialect: str, lines: str, challenges: list[str]) -> None:
+    """Whatever page the error leads to; what lines say of the field acts on it as each server has it."""
+    (tmp_path / "users").write_text(f"rowan:{PASSWORD_HASH}\n")
+    text = MAKES[dialect](lines).replace("USERS", str(tmp_path / "users"))
+    outcome = decide(reads.read(dialect, text).estate, request_for("http://www.fernhollow.example/a.html"), real_files())
+    assert [value for name, value in outcome.fields if name == "www-authenticate"] == challenges
+    assert disagreements(dialect, text.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", "/a.html", {})], tmp_path / "asked") == (1, [])
+
+
+def test_another_realm_is_told(reads: Reads, tmp_path: Path) -> None:
+    (tmp_path / "users").write_text(f"rowan:{PASSWORD_HASH}\n")
+    before = reads.read("nginx", nginx(f"root ROOT; auth_basic Staff; auth_basic_user_file {tmp_path}/users;")).estate
+    after = reads.read("caddy", caddy(f"root * ROOT\nbasicauth {{\nrowan {PASSWORD_HASH}\n}}\nfile_server")).estate
+    assert any("www-authenticate" in str(difference) for cause in compare_estates(before, after, ()).causes for difference in cause.differences)
