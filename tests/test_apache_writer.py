@@ -35,7 +35,7 @@ NGINX = [
             'DocumentRoot "ROOT"',
             'RewriteCond "%{DOCUMENT_ROOT}%{REQUEST_URI}" !-f',
             'RewriteCond "%{DOCUMENT_ROOT}%{REQUEST_URI}" !-d',
-            'RewriteRule "^" "%{DOCUMENT_ROOT}/index.html" [QSD,L]',
+            'RewriteRule "^" "%{DOCUMENT_ROOT}/index.html" [QSD,NS,L]',
             '<Directory "ROOT">',
             "AllowMethods GET HEAD",
             "Require all granted",

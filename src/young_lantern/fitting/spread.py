@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ..model import ALWAYS, Rewrite, SetPath
+from ..model import ALWAYS, FileExists, Rewrite, SetPath
 from .places import specialised
 from .static import Known
-from .tree import Branch, Chain, Fork, leaves
+from .tree import Branch, Chain, Fork, Leaf, leaves
 
 # Answers that may be written twice; chosen among 10, 40 and 100.
 _SMALL = 40
@@ -26,6 +26,11 @@ def spread(chain: Chain, passing: set[int] | None = None) -> Chain:
         if isinstance(item, Branch):
             items[number] = item = Branch([replace(fork, chain=spread(fork.chain)) for fork in item.forks], item.span)
             rest = Chain(items[number + 1:])
+            if _finds(item) and [type(follows) for follows in rest.items] == [Leaf]:
+                # What was found as it stands is served by the end of the chain, what was found otherwise by one of its own.
+                forks = [replace(fork, chain=Chain([*fork.chain.items, *rest.items], fork.chain.shared)) if fork.chain.falls and fork.chain.items else fork for fork in item.forks]
+                items[number] = Branch(forks, item.span)
+                continue
             if _changes(item) and rest.items and sum(1 for _ in leaves(rest)) <= _SMALL:
                 return Chain([*items[:number], _joined(item, spread(rest, passing), passing)], chain.shared)
     return Chain(items, chain.shared)
@@ -34,6 +39,15 @@ def spread(chain: Chain, passing: set[int] | None = None) -> Chain:
 def _changes(branch: Branch) -> bool:
     falling = [fork for fork in branch.forks if fork.chain.falls]
     return bool(falling) and all(fork.chain.items and isinstance(fork.chain.items[-1], Rewrite) for fork in falling)
+
+
+def _finds(branch: Branch) -> bool:
+    """Whether files are looked for by the path as it stands, and by another."""
+    falling = [fork for fork in branch.forks if fork.chain.falls]
+    idle = [fork for fork in falling if not fork.chain.items]
+    others = [fork for fork in falling if fork.chain.items]
+    return bool(idle and others) and all(isinstance(fork.condition, FileExists) for fork in falling) and all(
+        len(fork.chain.items) == 1 and isinstance(fork.chain.items[0], Rewrite) for fork in others)
 
 
 def _joined(branch: Branch, rest: Chain, passing: set[int]) -> Branch:

@@ -216,8 +216,13 @@ def _empty_roots(estates: list[Estate], placed: tuple[tuple[str, Path], ...], fo
     (2.4.71, probed). Nobody would hear of the true answers.
     """
     made = []
-    for root in sorted(document_roots(*estates, aliases=True), key=len, reverse=True):
-        if root.startswith("/") and not Path(moved(root, placed)).exists():
+    named = [document_roots(estate, aliases=True) for estate in estates]
+    roots = sorted({root for found in named for root in found}, key=len, reverse=True)
+    here_already = [root for root in roots if root and Path(moved(root, placed)).exists()]
+    for root in roots:
+        # What one of them alone names, and is not there in a folder that is, is not there for the other either.
+        inside = any(root not in other for other in named) and any(root.startswith(other + "/") for other in here_already)
+        if root.startswith("/") and root not in here_already and not inside:
             here = folder / root.lstrip("/")
             here.mkdir(parents=True, exist_ok=True)
             made.append((root, here))

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import dataclasses
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ....fitting.closing import of_paths
 from ....model import (
@@ -17,13 +17,13 @@ from ....model import (
     TextMatches, Var, Variable,
 )
 from ....model.placeholders import is_open
-from ....model.walk import walk
+from ....model.walk import transform, walk
 from ....patterns import literal_start, problem, search
 from ...noting import Unwritable
 from .. import values
 from .context import Context, Names
 from .output import Node
-from .paths import PATHS, groups_of, look, plain_pattern, without_groups
+from .paths import PATHS, escaped, groups_of, look, plain_pattern, without_groups
 
 _KINDS = {FileKind.FILE: "-f", FileKind.FOLDER: "-d"}
 
@@ -40,7 +40,8 @@ class Asked(Names):
 def write_conditions(parts: tuple[Condition, ...], used: object, context: Context, whole: bool = False) -> Asked | Unwritable:
     """Conditions that must all hold -> Asked. used: what captures are asked for in; whole: the path itself is asked for."""
     wanted = {item.pattern for item in walk(used) if isinstance(item, Capture)}
-    flat = [item for part in parts for item in _flat(part)]
+    flat, below = _below_aliases([item for part in parts for item in _flat(part)])
+    wanted |= below
     paths = _once([item for item in flat if of_paths(item)])
     others = [item for item in flat if not of_paths(item) and item is not ALWAYS]
     asked = Asked()
@@ -82,6 +83,27 @@ def target_in_query(location: Template, context: Context) -> Var | None:
     """The variable by which a Location has the target in its query, if it is still the one that was received: `/login?next=/here?and=there`."""
     wanted = (Var(Variable.TARGET), *(() if context.rewritten else (Var(Variable.TARGET_NOW),)))
     return next((part for number, part in enumerate(location) if isinstance(part, Var) and part in wanted and any(isinstance(item, str) and "?" in item for item in location[:number])), None)
+
+
+def behind_alias(strip: str, parts: tuple[Condition, ...]) -> PathMatches | None:
+    """What takes the path behind the part that an alias stands for, in its first group; None where paths that meet the parts need not begin with it."""
+    if not any(isinstance(part, PathStartsWith) and not part.ignores_case and part.prefix.startswith(strip) for part in parts):
+        return None
+    return PathMatches(Pattern(f"^{escaped(strip)}(.*)$", label=f"behind {strip}"))
+
+
+def _below_aliases(conditions: list[Condition]) -> tuple[list[Condition], set[str]]:
+    """Files below an alias are asked for by the group of a pattern that takes what follows its prefix; and the labels of these patterns."""
+    patterns: dict[str, PathMatches] = {}
+
+    def asked(item: object) -> object:
+        if not isinstance(item, FileExists) or not item.strip or item.path[:1] not in ((), (Var(Variable.PATH),)) or (behind := behind_alias(item.strip, tuple(conditions))) is None:
+            return item
+        patterns[behind.pattern.label] = behind
+        return replace(item, path=(Capture(1, behind.pattern.label), *item.path[1:]), strip="")
+
+    made = [transform(item, asked) for item in conditions]
+    return [*made, *patterns.values()], set(patterns)
 
 
 def _once(paths: list[Condition]) -> list[Condition]:
@@ -276,5 +298,7 @@ def _file(condition: FileExists, sign: str, asked: Asked, context: Context) -> l
     path = context.in_rule(condition.path, condition.span, asked)
     if isinstance(path, Unwritable):
         return path
+    if isinstance(condition.path[0], Capture):
+        return [values.quote(f"{root}{path}"), f"{sign}{_KINDS[condition.kind]}"]
     front = "%{DOCUMENT_ROOT}" if root.rstrip("/") == context.document_root and context.document_root else root.rstrip("/")
     return [values.quote(f"{front}{path}"), f"{sign}{_KINDS[condition.kind]}"]

@@ -13,6 +13,7 @@ import re
 from dataclasses import dataclass, field, replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
+from ....fitting.aliases import moved_below
 from ....fitting.closing import by_paths, keeps_out, of_paths
 from ....fitting.static import bare
 from ....model import (
@@ -22,7 +23,7 @@ from ....model import (
 from ....model.walk import walk
 from ...noting import Unwritable
 from . import answers, files, forwards, gateways, limits, rewrites
-from .conditions import Asked, write_conditions
+from .conditions import Asked, behind_alias, write_conditions
 from .context import Context
 from .output import Node
 from .paths import apart, escaped
@@ -560,7 +561,12 @@ def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Eve
     answer = leaf.answer
     spans = (answer.span, *leaf.through)
     whole = rewrites.needs_path(answer) and (context.rewritten or isinstance(answer, Forward)) or context.rewritten and (isinstance(answer, Forward) or isinstance(answer, ServeFiles) and not any(isinstance(part, PathIs) for part in where.parts))
-    asked = write_conditions(where.parts, (answer, values_of(leaf)), context, whole=whole)
+    parts = where.parts
+    if isinstance(answer, ServeFiles) and answer.strip and answer.whole_path is None and not any(isinstance(part, PathIs) for part in parts) and (
+            behind := behind_alias(answer.strip, parts)) is not None:
+        whole, parts = False, (*parts, behind)
+        answer = replace(answer, whole_path=(*answer.root, Capture(1, behind.pattern.label)))
+    asked = write_conditions(parts, (answer, values_of(leaf)), context, whole=whole)
     made: list[Node] | Unwritable
     if isinstance(asked, Unwritable):
         made = asked
@@ -617,14 +623,22 @@ def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: C
     answer = leaf.answer
     if not isinstance(answer, ServeFiles | Forward):
         return None
+    parts = where.parts
+    if isinstance(answer, ServeFiles) and answer.strip and isinstance(item.edit, SetPath) and item.edit.template[:1] == (Var(Variable.PATH),):
+        behind = behind_alias(answer.strip, parts)
+        if behind is not None:
+            parts = (*parts, behind)
+            item = replace(item, edit=SetPath((answer.strip, Capture(1, behind.pattern.label), *item.edit.template[1:])))
+    if isinstance(answer, ServeFiles) and (below := moved_below(item, answer)) is not None:
+        item, answer = below
     root = files.front(answer, context) if isinstance(answer, ServeFiles) else ""
     if root is None:
         return None
-    asked = write_conditions(where.parts, (item, answer, values_of(leaf)), context, whole=rewrites.needs_path(item))
+    asked = write_conditions(parts, (item, answer, values_of(leaf)), context, whole=rewrites.needs_path(item))
     if isinstance(asked, Unwritable):
         return None
     if isinstance(answer, ServeFiles):
-        made = rewrites.write_rewrite(item, asked, ["L"], context, root)
+        made = rewrites.write_rewrite(item, asked, ["NS", "L"] if _may_leave_folders(where.parts) else ["L"], context, root)
         if isinstance(made, Unwritable):
             return None
         made = gateways.by_url(made) if id(leaf) in context.scripts else made
@@ -641,6 +655,12 @@ def _moved_leaf(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: C
     case = Case(leaf, where.came, where.by_path, event, where.before, where.denied, where.denied_span, where.moved, changed=True)
     plan.cases.append(case)
     return case
+
+
+def _may_leave_folders(parts: tuple[Condition, ...]) -> bool:
+    """Whether folders may be left alone, whose index files the server looks for in requests of its own (mod_dir.c, fixup_dir): one that is not there is none of the rule's."""
+    return any(isinstance(item, FileExists) or isinstance(item, Not) and isinstance(item.condition, FileExists) and item.condition.kind is FileKind.FOLDER
+               for part in parts for item in (part.conditions if isinstance(part, AllOf) else (part,)))
 
 
 def values_of(leaf: Leaf) -> tuple[object, ...]:

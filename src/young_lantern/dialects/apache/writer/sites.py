@@ -20,6 +20,7 @@ from ....fitting.guards import close_asked, close_unguarded, exempt_clients
 from ....fitting.conditional import with_conditions, without_idle_changes
 from ....fitting.places import plain_paths
 from ....fitting.scripts import spelt_out
+from ....fitting.aliases import without_lost_pages
 from ....fitting.spread import spread
 from ....fitting.static import asked_once
 from ....fitting.targets import plain_targets
@@ -112,7 +113,8 @@ def write_body(site: Site, context: Context) -> list[Node]:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     plain_targets(chain, rewrites_inside=False)
     passing: set[int] = set()
-    chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(plain_paths(chain, context.options.strict), lambda field: False)), methods=True), passing))
+    chain = plain_paths(without_lost_pages(chain), context.options.strict)
+    chain = without_loops(spread(exempt_clients(without_idle_changes(without_impossible(chain, lambda field: False)), methods=True), passing))
     chain = close_unguarded(close_asked(chain, lambda step, leaf: _asked(step, leaf, context)))
     context.deciding = deciding_variables(chain)
     own_types.defaults_as_settings(chain)

@@ -84,10 +84,12 @@ def write_try_files(branch: Branch, following: list[object], context: Context) -
     for fork in branch.forks:
         if not isinstance(fork.condition, FileExists):
             break
+        if fork.condition.strip:
+            return None
         if fork.condition.root != _served_root(following) and trim(fork.condition.root) != trim(_served_root(following) or ()):
             return None
         candidate = file_words(fork.condition, context)
-        if isinstance(candidate, Unwritable) or not _goes_there(fork.condition, fork.chain.items):
+        if isinstance(candidate, Unwritable) or not goes_there(fork.condition, fork.chain.items):
             return None
         words += candidate
         spans.append(fork.span)
@@ -110,7 +112,7 @@ def _served_root(following: list[object]) -> Template | None:
     return leaf.answer.root if isinstance(leaf, Leaf) and isinstance(leaf.answer, ServeFiles) and leaf.answer.whole_path is None else None
 
 
-def _goes_there(condition: FileExists, items: list[object]) -> bool:
+def goes_there(condition: FileExists, items: list[object]) -> bool:
     """Whether the fork does nothing but go on with the path that was found."""
     if not items:
         return condition.path in ((Var(Variable.PATH),), ())

@@ -244,7 +244,12 @@ def file_words(condition: FileExists, context: Context) -> list[str] | Unwritabl
     if condition.split is not None:
         return Unwritable("a test that takes a path apart, in a list of files")
     if condition.strip and condition.strip != context.strip:
-        return Unwritable("a file test below an alias")
+        # The part that an alias stands for is taken off by a table: other answers there go by the whole path.
+        name = "_".join(["below", *re.findall(r"[a-z0-9]+", condition.strip.lower())])
+        rest = Lookup(name, (Var(Variable.PATH),), (LookupRow(Pattern(f"^{re.escape(condition.strip)}(.*)$", "re2"), ("/" if condition.strip.endswith("/") else "", Capture(1))),), span=condition.span)
+        path = tuple(rest if part == Var(Variable.PATH) else part for part in path)
+        if rest not in path:
+            return Unwritable("a file test below an alias")
     text = context.template(path, condition.span)
     if isinstance(text, Unwritable):
         return text

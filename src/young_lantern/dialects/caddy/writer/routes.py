@@ -9,9 +9,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import replace
+from itertools import takewhile
 
 from ....codes import STATUS_PAGE
 from ....fitting import Branch, Chain, Fork, Leaf, Settings, disjoint, leaves
+from ....fitting.aliases import cut
 from ....fitting.closing import by_paths, must_close
 from ....fitting.static import lasting
 from ....model import (
@@ -94,15 +96,18 @@ def _sends_nothing(node: Node) -> bool:
 
 
 def fold_found(branch: Branch, following: list[object]) -> Branch | None:
-    """A branch over files whose first forks just go on -> one fork "found" with what follows, and the rest as it was."""
-    going = [fork for fork in branch.forks if not fork.chain.items and isinstance(fork.condition, FileExists)]
-    if not going or branch.forks[:len(going)] != going or not following or len(branch.forks) == len(going):
-        return None
-    if any(fork.chain.falls for fork in branch.forks[len(going):]):
+    """A branch over files whose first forks just go on, or go on with what they found -> one fork "found" with what follows, and the rest as it was."""
+    going = list(takewhile(lambda fork: isinstance(fork.condition, FileExists) and files.goes_there(fork.condition, fork.chain.items), branch.forks))
+    rest = branch.forks[len(going):]
+    if any(fork.chain.items for fork in going) and ([fork.condition for fork in rest] != [ALWAYS] or any(fork.condition.strip for fork in going)):  # type: ignore[union-attr]
+        going = list(takewhile(lambda fork: not fork.chain.items, going))
+        rest = branch.forks[len(going):]
+    if not going or not following or not rest or any(fork.chain.falls for fork in rest):
         return None
     conditions = tuple(fork.condition for fork in going)
     found = conditions[0] if len(conditions) == 1 else AnyOf(conditions, branch.span)
-    return Branch([Fork(found, Chain(list(following)), branch.span, going[0].comments, "found"), *branch.forks[len(going):]], branch.span)  # type: ignore[arg-type]
+    chosen = [Branch(going, branch.span)] if any(fork.chain.items for fork in going) else []
+    return Branch([Fork(found, Chain([*chosen, *following]), branch.span, going[0].comments, "found"), *rest], branch.span)  # type: ignore[list-item]
 
 
 def write_settings(settings: Settings, below: Chain, context: Context) -> list[Node]:
@@ -305,9 +310,11 @@ def _handle(fork: Fork, matcher: Matcher, context: Context) -> Node:
     chain = fork.chain
     exact = isinstance(fork.condition, PathIs)
     strip = _strip_of(chain)
+    below = cut(chain, strip) if strip and strip.rstrip("/") and isinstance(fork.condition, PathStartsWith) and fork.condition.prefix == strip else None
     if exact:
         chain = _with_exact_files(chain, fork.condition)  # type: ignore[arg-type]
-    elif strip and strip.rstrip("/") and isinstance(fork.condition, PathStartsWith) and fork.condition.prefix == strip:
+    elif below is not None:
+        chain = below
         context.strip, context.rewritten = strip, True
         if strip.endswith("/") and matcher.word == f"{strip}*":
             words[0] = "handle_path"
@@ -334,15 +341,7 @@ def _strip_of(chain: Chain) -> str:
             found.add(prefix if both and first else "")
         elif not isinstance(leaf.answer, Redirect | Respond | Abort):
             found.add("")
-    if len(found) != 1 or any(isinstance(item, Rewrite) for branch in chain.items for item in _effects(branch)):
-        return ""
-    return found.pop()
-
-
-def _effects(item: object) -> list[object]:
-    if isinstance(item, Branch):
-        return [inner for fork in item.forks for piece in fork.chain.items for inner in _effects(piece)]
-    return [item] if not isinstance(item, Leaf) else []
+    return found.pop() if len(found) == 1 else ""
 
 
 def _with_exact_files(chain: Chain, condition: PathIs) -> Chain:

@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ....codes import IPV6_TOO, RESTART_LOST, TYPE_BY_NAME
+from ....fitting.aliases import without_lost_pages
 from ....fitting import Branch, Chain, Fork, answer_types, hoist, leaves, own_types, unroll, with_keys_in_patterns, without_flags, without_impossible, without_tables
 from ....fitting.closing import deciding_variables
 from ....fitting.scripts import split_by_test
@@ -59,7 +60,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     chain, lost = unroll(program, captures_host=any(name.pattern for name in site.names), strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
-    chain = without_impossible(chain)
+    chain = without_impossible(without_lost_pages(chain))
     context.deciding = deciding_variables(chain)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     context.captured = {item.pattern for item in walk(chain) if isinstance(item, Capture)}
