@@ -126,6 +126,13 @@ def _is_of_parts(step: Step) -> bool:
     return isinstance(step, Field | AnswerLimit) and not _holds_for_all(step)
 
 
+def _is_unasked(step: Step, unread: bool) -> bool:
+    """Whether a step only sets variables that nobody sets by then: rules for rewriting come after the refusal; a request that could not be read has none at all (httpd 2.4.71, probed)."""
+    if isinstance(step, Choose):
+        return bool(step.routes) and all(route.steps and all(_is_unasked(item, unread) for item in route.steps) for route in step.routes)
+    return isinstance(step, SetVariable) and step.environment and (step.by_rule or unread)
+
+
 class _Run:
     """One request through one program."""
 
@@ -147,7 +154,7 @@ class _Run:
             if self.steps > _LIMIT_STEPS:
                 self.state.gave_up = "the program did not come to an end"
                 return self.end(step.span, status=500)
-            if self.state.refused is not None and not self.state.site.early and _is_of_parts(step):
+            if self.state.refused is not None and not self.state.site.early and (_is_of_parts(step) or _is_unasked(step, self.state.unread)):
                 continue
             if self.state.refused is not None and (not isinstance(step, Block) if self.state.site.early else not _holds_for_all(step)):
                 # Only what the whole site has is in force for a target that is refused before anything is looked for. Blocks are entered: pages start them anew.
@@ -194,7 +201,9 @@ class _Run:
                     state.variables.pop(name, None)
                 state.asked_inside = True
                 state.variables["REDIRECT_STATUS"] = str(state.error_status or 200)
-            state.fields, state.request_fields = list(fields), list(request_fields)
+            # mod_headers changes the request itself, which a page for an error is asked with, in the place of whoever answers it (2.4.71, probed).
+            handed_on = state.as_handled if step.new_request and state.as_handled else request_fields
+            state.fields, state.request_fields = list(fields), list(handed_on)
 
     def choose(self, step: Choose) -> _Next:
         index = self.state.index
@@ -500,6 +509,7 @@ class _Run:
 
     def forward(self, step: Forward) -> _Next:
         state = self.state
+        state.as_handled = list(state.request_fields)
         if state.body_limit is not None and not origin_errors.leaves_content(step, self.estate.dialect) and self._too_large(state.body_limit):
             return self.fail(origin_errors.too_large(step, state.body_limit, self.estate.dialect), state.body_limit.span)
         state.let_in = True
@@ -561,6 +571,7 @@ class _Run:
 
     def serve(self, step: ServeFiles) -> _Next:
         state = self.state
+        state.as_handled = list(state.request_fields)
         if step.folders.walks and state.body_limit is not None and self._too_large(state.body_limit):
             # core.c, default_handler (2.4.71, probed): the content is read and thrown away before the file is looked for.
             return self.fail(state.body_limit.status, state.body_limit.span)
@@ -615,7 +626,7 @@ class _Run:
         refused = None
         for name in names:
             inner = replace(
-                state, path=name, raw_path=None, url=None, internal=True, method="GET", method_outside=state.method_outside or state.method, fields=[], request_fields=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
+                state, path=name, raw_path=None, url=None, internal=True, method="GET", method_outside=state.method_outside or state.method, fields=[], request_fields=[], as_handled=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
                 variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
                 for_index=for_index, index_of=state.path, asked_inside=True, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
             outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)

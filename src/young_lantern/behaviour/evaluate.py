@@ -54,6 +54,7 @@ class State:
     labelled: dict[str, tuple[str, ...]] = field(default_factory=dict)
     fields: list[Field] = field(default_factory=list)
     request_fields: list[Field] = field(default_factory=list)
+    as_handled: list[Field] = field(default_factory=list)  # those in force when a handler took the request
     sent: tuple[tuple[str, str], ...] = ()  # what is known of the fields that the origin answered
     walk: tuple[str, tuple[str, FileKind | None, str], bool] | None = None  # the folder that the last walk came to, and what it found
     walked_to: str | None = None  # the folder whose settings alone counted when somebody was last let in, or not
@@ -109,6 +110,7 @@ class State:
     for_index: bool = False  # it is asked for as a folder's index file
     index_of: str = ""  # the path of that folder
     refused: int | None = None
+    unread: bool = False  # since its head is more than is taken
     unparsed: bool = False  # the request line was not read to its end
     let_in: bool = False
     method_outside: str = ""  # of the request that this one is asked inside of

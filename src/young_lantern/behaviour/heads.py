@@ -66,6 +66,7 @@ def answer(estate: Estate, listener: Listener, site: object, request: Request, f
     path = paths.read_path(raw, site.reading) if raw else ""
     state = State(seen, site, facts, path or "/" if raw else "", raw, query, seen.method, raw_last=raw, received=request, dialect=estate.dialect, drops_empty=estate.dialect == "nginx", refused=status)
     state.trace.append(entry)
+    state.unread = True
     state.unparsed = status == LINE_TOO_LONG
     return run(state)
 

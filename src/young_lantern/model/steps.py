@@ -161,7 +161,7 @@ class ForgetFields:
 @dataclass(frozen=True, slots=True)
 class SetVariable:
     """`environment`: it is part of what the server keeps for a request: requests made inside see it, a block that begins again does not (httpd). `late`: it is set for every handler.
-    `outside`: requests made inside keep the value of the one that they are made for."""
+    `outside`: requests made inside keep the value of the one that they are made for. `by_rule`: rules for rewriting do it, which nobody asks for what is refused before."""
 
     name: str
     value: Template
@@ -169,6 +169,7 @@ class SetVariable:
     environment: bool = False
     late: bool = False
     outside: bool = False
+    by_rule: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -493,7 +493,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     steps: list[Step] = []
     for flag in rule.variables:
         name, _, value = flag.partition(":")
-        variable = SetVariable(name.removeprefix("!"), template(value, encoding=None), node.span, environment=True)
+        variable = SetVariable(name.removeprefix("!"), template(value, encoding=None), node.span, environment=True, by_rule=True)
         steps += environment.set_steps(variable, name.startswith("!"), context)
         if f"%{{ENV:{name.removeprefix('!')}}}" in substitution:
             # mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): the substitution is completed before the rule's own variables are set.
@@ -509,6 +509,9 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
     if substitution == "-" and code is None and rule.has("pt", "passthrough") and level.prefix is None:
         # What rules before it named as the file becomes the path that goes on.
         return (*steps, *_passed(rule, Rewrite(SetPath((Var(Variable.PATH),)), internal=False, span=node.span), level))
+    if substitution == "-" and code is None and rule.has("n", "next"):
+        # mod_rewrite.c, apply_rewrite_list (2.4.71, probed): a rule that changes nothing begins anew as well.
+        return (*steps, Restart(level.label, node.span))
     if substitution == "-" and code is None:
         ends = rule.has("l", "last", "end")
         return (*steps, *after, *((Leave(level.label, node.span),) if ends else ()))

@@ -76,6 +76,7 @@ class Case:
 class Plan:
     """What became of a chain. mappings: lines for proxies, in order; aliases: those for folders.
 
+    marks:   variables that say what was found out of a request in this round of the rules
     passing: changes of the path after which a request is mapped like any other of its new path; passed: what such ones come to
     """
 
@@ -87,6 +88,11 @@ class Plan:
     passing: set[int] = field(default_factory=set)
     passed: list[tuple[Leaf, Event]] = field(default_factory=list)
     again: bool = False
+    marks: list[str] = field(default_factory=list)
+
+    def anew(self) -> list[str]:
+        """The flags by which the rules begin anew, as if nothing had been noted of the request."""
+        return [*(f"E=!{name}" for name in self.marks), _ROUNDS]
 
 
 @dataclass(frozen=True)
@@ -267,6 +273,7 @@ def _entered(where: _Where, plan: Plan, context: Context) -> _Where:
     if isinstance(asked, Unwritable):
         return where
     name = context.name(_wish(where.parts) or "here")
+    plan.marks.append(name)
     plan.events.append(Event(where.parts, rewrites.rule(asked, "-", [f"E={name}:1"], context), needed=True))
     return replace(where, parts=(TextIs((Var(Variable.VARIABLE, name),), ("1",)),))
 
@@ -336,6 +343,7 @@ def _passed(fork: Fork, plan: Plan, start: int, where: _Where, context: Context)
     if not events:
         return where.under(Not(fork.condition))
     name = context.name(fork.label or "went on")
+    plan.marks.append(name)
     for event in events:
         event.mark(name, context)
     return where.under(TextIs((Var(Variable.VARIABLE, name),), ("",)))
@@ -389,6 +397,7 @@ def _effect(item: Rewrite | SetVariable, where: _Where, followed: bool, plan: Pl
     if not where.parts or not followed:
         return replace(where, moved=True, passes=passes)
     name = context.name("changed path")
+    plan.marks.append(name)
     event.mark(name, context)
     return replace(where, parts=(TextIs((Var(Variable.VARIABLE, name),), ("1",)),), moved=True, passes=passes)
 
@@ -454,7 +463,7 @@ def _again(answer: Restart, span: Span | None, where: _Where, plan: Plan, contex
     asked = write_conditions(where.parts, (), context)
     if isinstance(asked, Unwritable):
         return _lose(span, asked, where, plan, context)
-    event = Event(where.parts, rewrites.rule(asked, "-", [_ROUNDS], context, (answer.span,), _WHY_AGAIN))
+    event = Event(where.parts, rewrites.rule(asked, "-", plan.anew(), context, (answer.span,), _WHY_AGAIN))
     plan.events.append(event)
     return event
 
@@ -594,7 +603,7 @@ def _rule_answer(leaf: Leaf, where: _Where, plan: Plan, context: Context) -> Eve
 def _changed_again(item: Rewrite, leaf: Leaf, where: _Where, plan: Plan, context: Context) -> bool:
     """A change of the path, and the rules from the start, in one rule."""
     asked = write_conditions(where.parts, item, context, whole=rewrites.needs_path(item))
-    made = asked if isinstance(asked, Unwritable) else rewrites.write_rewrite(item, asked, [_ROUNDS], context)
+    made = asked if isinstance(asked, Unwritable) else rewrites.write_rewrite(item, asked, plan.anew(), context)
     if isinstance(made, Unwritable):
         return False
     made[0].comments = (*made[0].comments, *_WHY_AGAIN)
