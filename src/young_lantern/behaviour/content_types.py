@@ -78,16 +78,20 @@ def sent(own: str | None, operations: list[Field], state: State, *, listing: boo
         lines = [*before, *lines] if before and own is not None and own.startswith(ORIGINS) else lines if listing or not before or before[0] == "" else before
         operations = [item for item in operations if item.deferred]
     beside: list[str | None] = []
+    settled = False  # whether a rule has put it in the place of the handler's
     held = {False: False, True: False}  # whether a rule has put it into one of both tables, or into that of `always`
     for item in operations:
         if types.each:
             if item.operation is Operation.DEFAULT and held[item.apart]:
                 continue  # mod_headers.c, hdr_setifempty: what a rule has set is there; what a handler has is kept apart (2.4.71, probed)
             held[item.apart] = item.operation is not Operation.REMOVE if item.operation is not Operation.EDIT else held[item.apart]
-            # Where the handler has none, what is added is there, as often as it is added.
-            lines = [*lines, text(item.value, state)] if own == "" and item.operation is Operation.ADD and lines else _of_httpd(lines, item, state)
+            # Where the handler has none, and no rule has set one, what is added is there, as often as it is added.
+            lines = [*lines, text(item.value, state)] if own == "" and item.operation is Operation.ADD and lines and not settled else _of_httpd(lines, item, state)
+            settled = item.operation in (Operation.SET, Operation.DEFAULT) or settled and item.operation is not Operation.REMOVE
             if item.apart and item.operation in (Operation.SET, Operation.REMOVE):
                 beside = lines
+            elif item.apart and item.operation is not Operation.EDIT and not beside:
+                beside = [text(item.value, state)]
             elif item.operation is Operation.REMOVE:
                 # mod_headers.c: `always set` puts it among the other fields as well, where a later `unset` of the usual table leaves it (2.4.71, probed).
                 lines = beside

@@ -654,7 +654,7 @@ class _Run:
                     return replace(outcome, file=None, body="", trace=tuple(state.trace)), None  # core.c, default_handler: what it takes, not the file
                 if outcome.file and state.method not in ("GET", "HEAD", "POST"):
                     # The request is the index file's by then (http_request.c, ap_internal_fast_redirect; 2.4.71, probed).
-                    state.path, state.raw_path = name, None
+                    state.path, state.raw_path, state.url = name, None, None
                     return self.fail(405 if state.method in KNOWN_METHODS else 501, span), None
                 origin = outcome.origin and replace(outcome.origin, method=state.method)
                 return replace(outcome, origin=origin, trace=tuple(state.trace)), None

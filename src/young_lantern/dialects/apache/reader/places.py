@@ -208,7 +208,8 @@ def folder_condition(folder: str, place: Place, span: Span | None) -> Condition:
 def _folder_pattern(pattern: str, place: Place, node: Node, context: Context) -> Condition:
     """`<DirectoryMatch pattern>`: it is searched for in the whole name of what the path leads to, a folder's with its final slash."""
     if search(context.pattern(pattern, node), place.folder + "/"):
-        return ALWAYS
+        # The folder itself is walked to without a slash where an alias is asked for by itself (2.4.71, probed).
+        return ALWAYS if not place.url or search(context.pattern(pattern, node), place.folder) else PathStartsWith(place.url + "/", span=node.span)
     inside = re.sub(r"\\.|\[\^?\]?[^\]]*\]", "", pattern)
     if "^" in inside or "$" in inside or "|" in re.sub(r"\(.*?\)", "", inside):
         context.value(node, node.args[-1], "a pattern without anchors, or one that holds for a whole document root, was expected; others are not read")
