@@ -59,6 +59,8 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     received = request
     dropped, request = [name for name, _ in request.fields if heads.drops(taken, name)], heads.without_dropped(taken, request)
     over = heads.over(listener, site, request)
+    if over is None and heads.refuses_host(estate.dialect, request.host):
+        over = 400, False, None
     if not isinstance(site, Site):
         if over is not None and isinstance(site, AnswerPlainly):
             return heads.answer(estate, listener, site, request, facts, over, lambda state: _Run(estate, state).outcome())
