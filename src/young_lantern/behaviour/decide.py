@@ -110,6 +110,10 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     return outcome
 
 
+# The label of the block that a redirect inside nginx enters again.
+_SITE = "site"
+
+
 def _holds_for_all(step: Step) -> bool:
     """Whether a step is one that the whole site has, or that is taken before anything is asked of the path (mod_setenvif)."""
     if isinstance(step, Choose):
@@ -194,6 +198,9 @@ class _Run:
             entries += 1
             if entries > step.limit:
                 state.note(CYCLE, step.span)
+                if self.estate.dialect == "nginx" and result.label == _SITE:
+                    # ngx_http_internal_redirect (1.22.1, probed): rounds are counted before the path and the query are changed.
+                    state.path, state.raw_path, state.query = state.before
                 # http_request.c, ap_die (2.4.71, probed): on the way to an error's page the first error stays.
                 return self.end(step.span, status=state.error_status if state.in_error and state.keeps_first and state.error_status else 500, is_error=True)
             fields, request_fields, state.pages, state.compress, state.types = self.kept[step.label]
@@ -242,6 +249,7 @@ class _Run:
     def rewrite(self, step: Rewrite) -> _Next:
         state = self.state
         before = state.path
+        state.before = before, state.raw_path, state.query
         state.url = (before if state.url is None else state.url) if step.keeps_url else None
         query = state.query
         if step.query is not None:
@@ -471,6 +479,7 @@ class _Run:
             own = OWN_WORDS if self.estate.dialect == "apache" else ""
             words = own if 200 <= status < 300 and status != 204 else None
             return self.end(span, status=self._sent_status(status), is_error=True, body=words)
+        state.before = state.path, state.raw_path, state.query
         # ngx_http_special_response_handler: the place of the error says whether further ones are looked up, not the place they lead to.
         state.recurs = state.pages is not None and state.pages.recurs
         state.in_error, state.keeps_first = True, page.keeps_first
@@ -591,6 +600,7 @@ class _Run:
             case Methods():
                 return self._methods(step, served)
             case GoOn(label, path):
+                state.before = state.path, state.raw_path, state.query
                 state.path, state.raw_path, state.internal, state.pinned = path, None, True, False
                 return _Jump(label, True)
             case AskIndexes(names, otherwise):

@@ -82,6 +82,7 @@ class State:
     internal: bool = False
     pinned: bool = False
     entered: dict[str, int] = field(default_factory=dict)
+    before: tuple[str, str | None, str | None] = ("", None, None)  # path and query before what led elsewhere
     entered_at: dict[str, str] = field(default_factory=dict)  # the path then
     below: Below | None = None  # of the last rewrite
     in_error: bool = False
