@@ -12,7 +12,7 @@ from ..model import (
     CONTENT, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     ForgetFields, Forward, Gateway, Leave, LogTo, MediaTypes, Note, Operation, Protect,
     Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
-    StripPrefix, StripSuffix, Unserved, Var, Variable, with_field,
+    StripPrefix, StripSuffix, Unserved, Var, Variable, Written, with_field,
 )
 from ..model.media_types import has_charset
 from . import answering, asking, client_certificates, content_types, contents, cookies, forwarding, gateway, heads, origin_errors, paths, redirects, targets
@@ -224,11 +224,21 @@ class _Run:
                 return self.run(route.steps)
         return None
 
+    def _blanks(self) -> _Next:
+        """The refusal of a query with blanks that rules have made."""
+        if self.state.blanks is None:
+            return None
+        (span, query), self.state.blanks = self.state.blanks, None
+        self.state.note("a query with blanks is refused", span, query)
+        return self.fail(403, span)
+
     def jump(self, step: Restart | Leave) -> _Next:
         if isinstance(step, Restart) and step.asks:
             found, refused = self._inside(step.span, tuple(text(path, self.state) for path in step.asks), step.indexes)
             return self.fail(refused, step.span) if found is None and refused is not None else found
         again = isinstance(step, Restart)
+        if (not again or step.label == _SITE) and self.state.blanks is not None:
+            return self._blanks()
         if again and self.state.for_index and self.state.depth:
             # mod_dir.c, fixup_dir (2.4.71, probed): a file that is there is found; what a rule has made of it is asked for in the place of the folder.
             self.state.handed_on = step.label
@@ -254,9 +264,8 @@ class _Run:
         query = state.query
         if step.query is not None:
             query = targets.query_of(step.query, state)
-            if step.query.refuses_blanks and targets.has_blanks(query):
-                state.note("a query with blanks is refused", step.span, query)
-                return self.fail(403, step.span)
+            # mod_rewrite.c, hook_uri2file (2.4.71, probed): the query is looked at once all rules are through, and what a rule asks an origin for has one of its own.
+            state.blanks = (step.span, query or "") if step.query.refuses_blanks and targets.has_blanks(query) else None
             if query == "" and not (step.query.encodes and state.request.target.endswith("?")):
                 # mod_rewrite.c, splitout_queryargs: a query of nothing is none, mark and all (httpd 2.4.71, probed); Caddy keeps the client's mark.
                 query = None
@@ -421,6 +430,8 @@ class _Run:
     # --- answers ------------------------------------------------------------------------------------------------------
 
     def redirect(self, step: Redirect) -> _Next:
+        if self.state.blanks is not None:
+            return self._blanks()
         if step.refuses_marks and targets.brings_mark(step.location, self.state):
             return self.fail(403, step.span, insists=True)
         location = redirects.location_of(step, self.state)
@@ -520,6 +531,8 @@ class _Run:
 
     def forward(self, step: Forward) -> _Next:
         state = self.state
+        if state.blanks is not None and not (isinstance(step.target, Written) and not step.target.adds_query):
+            return self._blanks()
         state.as_handled = list(state.request_fields)
         if state.body_limit is not None and not origin_errors.leaves_content(step, self.estate.dialect) and self._too_large(state.body_limit):
             return self.fail(origin_errors.too_large(step, state.body_limit, self.estate.dialect), state.body_limit.span)
@@ -555,6 +568,8 @@ class _Run:
 
     def gateway(self, step: Gateway) -> _Next:
         state = self.state
+        if state.blanks is not None:
+            return self._blanks()
         # core.c (2.4.71, probed): a limit counts for no request that is proxied, whatever protocol the application speaks.
         if state.body_limit is not None and self.estate.dialect != "apache" and not origin_errors.leaves_content(step, self.estate.dialect) and self._too_large(state.body_limit):
             return self.fail(413, state.body_limit.span)
@@ -582,6 +597,8 @@ class _Run:
 
     def serve(self, step: ServeFiles) -> _Next:
         state = self.state
+        if state.blanks is not None:
+            return self._blanks()
         state.as_handled = list(state.request_fields)
         if step.folders.walks and state.body_limit is not None and self._too_large(state.body_limit):
             # core.c, default_handler (2.4.71, probed): the content is read and thrown away before the file is looked for.

@@ -111,6 +111,7 @@ class State:
     for_index: bool = False  # it is asked for as a folder's index file
     index_of: str = ""  # the path of that folder
     refused: int | None = None
+    blanks: tuple[Span | None, str] | None = None  # the rule that made a query with blanks, and the query
     unread: bool = False  # since its head is more than is taken
     unparsed: bool = False  # the request line was not read to its end
     let_in: bool = False
@@ -138,7 +139,7 @@ class State:
         for item in self.request_fields:
             if item.at_once and item.name.lower() == name.lower():
                 added = known(item.value, self)
-                value = {Operation.SET: added, Operation.REMOVE: "", Operation.DEFAULT: value or added}.get(item.operation, f"{value},{added}".strip(","))
+                value = {Operation.SET: added, Operation.REMOVE: "", Operation.DEFAULT: value or added}.get(item.operation, f"{value}, {added}".strip(", "))
         return value
 
     @property
@@ -307,8 +308,7 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return request.client
         case Variable.CLIENT_CHAIN:
             state.looked_at("client")
-            state.looked_at("field", "X-Forwarded-For")
-            sent = request.field("X-Forwarded-For")
+            sent = state.field("X-Forwarded-For")
             return f"{sent}, {request.client}" if sent else request.client
         case Variable.POOL:
             return state.pool_label

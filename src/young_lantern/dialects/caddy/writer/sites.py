@@ -12,8 +12,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ....codes import IPV6_TOO, RESTART_LOST, TYPE_BY_NAME
-from ....fitting.aliases import without_lost_pages
 from ....fitting import Branch, Chain, Fork, answer_types, hoist, leaves, own_types, unroll, with_keys_in_patterns, without_flags, without_impossible, without_tables
+from ....fitting.aliases import without_lost_pages
+from ....fitting.client_chains import join_chains
 from ....fitting.closing import deciding_variables
 from ....fitting.scripts import split_by_test
 from ....fitting.static import asked_once
@@ -69,6 +70,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
         context.lost(span, "where the client's address comes from", "Caddy has no setting for it until 2.6.3: rules ask for the address of the proxy in front",
                      "ask for the field with a matcher of your own, or set trusted_proxies among the servers' options of a later Caddy")
     chain.items[:0] = _empty_variables(chain)
+    join_chains(chain)
     plain_targets(chain, rewrites_inside=True)
     answer_preflights(chain)
     own_types.as_fields(chain, values.text_type)

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 
 from ....codes import CLIENT_PRIVATE, RESTART_LOST
 from ....fitting import Branch, Chain, Fork, Leaf, leaves, own_types, unroll, without_impossible
+from ....fitting.client_chains import join_chains
 from ....fitting.closing import deciding_variables
 from ....fitting.conditional import with_conditions
 from ....fitting.every_path import without_every_path
@@ -74,6 +75,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     own_types.as_settings(chain)
     answer_preflights(chain)
+    join_chains(chain)
     plain_targets(chain, rewrites_inside=False)
     with_location_edits(chain)
     chain = close_unguarded(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict))))
@@ -86,6 +88,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
         chain = without_impossible(unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0], _has_place)
         own_types.as_settings(chain)
         answer_preflights(chain)
+        join_chains(chain)
         plain_targets(chain, rewrites_inside=False)
         with_location_edits(chain)
         body = _write_program(close_unguarded(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict)))), site, context)
