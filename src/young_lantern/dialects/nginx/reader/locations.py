@@ -210,7 +210,7 @@ class SiteLocations:
             steps.append(Choose((*for_ifs, Route(ALWAYS, self._handling(scope, prefix)))))
         else:
             steps += self._handling(scope, prefix)
-        return tuple(steps)
+        return files.with_root_said(tuple(steps), scope, context)
 
     def _refusal(self, scope: Scope) -> list[Step]:
         """`internal`, which nested locations inherit: 404 for a target that the client itself sent."""

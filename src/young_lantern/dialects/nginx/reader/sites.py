@@ -16,7 +16,7 @@ from ....model import (
     Block, Disposition, HostName, HostRow, Listener, PathReading, Placeholder, Refuse, Site, Span, Step,
 )
 from ..syntax import Directive
-from . import answers, client, fields, heads, logs, media_types, rewrites, tls
+from . import answers, client, fields, files, heads, logs, media_types, rewrites, tls
 from .context import Context, Scope
 from .files import SITE
 from .locations import LOCATE, SiteLocations
@@ -125,7 +125,7 @@ def read_site(server: Server, context: Context) -> Site:
     def before_answer(inner: Scope) -> tuple[Step, ...]:
         return (*answers.read_error_pages(inner, locations.call, context), *fields.read_fields(inner, context), *media_types.read_media_types(inner, context))
 
-    rewriting = rewrites.read_phase(scope, phase, context, before_answer, [])
+    rewriting = files.with_root_said(rewrites.read_phase(scope, phase, context, before_answer, []), scope, context)
     steps: list[Step] = [Block(phase.label, rewriting)] if rewriting else []
     steps += locations.steps()
     secure = any(listen.secure for listen in server.listens)
