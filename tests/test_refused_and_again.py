@@ -70,6 +70,12 @@ RewriteCond %{QUERY_STRING} asks
 RewriteRule ^ http://192.0.2.3:81/only?z=1 [P,L]
 RewriteCond %{QUERY_STRING} plain
 RewriteRule ^ /a.html?q=plain [L]""")
+MARKS = httpd("""DocumentRoot ROOT
+RewriteEngine On
+RewriteRule ^ - [E=seen:before]
+RewriteRule ^/go(.*) /a$1 [E=seen:go,R=301,L]
+RewriteRule ^/in(.*) /dir$1 [E=seen:in,PT]
+Header always set X-Seen "%{seen}e\"""")
 TWO_NAMES = "events {}\nhttp { server { listen 80 default_server; return 200 other; }\nserver { listen 80; server_name ~.; return 200 named; } }\n"
 
 # what is said, method, host, target, fields; the status and a field of the answer
@@ -98,6 +104,9 @@ ROWS = [
     (BLANKS, "GET", "www.fernhollow.example", "/asks%20us", {}, 200, ("location", "")),
     (BLANKS, "GET", "www.fernhollow.example", "/plain%20us", {}, 200, ("location", "")),
     (BLANKS, "GET", "www.fernhollow.example", "/in%20the/shed", {}, 403, ("location", "")),
+    (MARKS, "GET", "www.fernhollow.example", "/go/x", {}, 301, ("x-seen", "go")),
+    (MARKS, "GET", "www.fernhollow.example", "/go%3Fx", {}, 403, ("x-seen", "before")),
+    (MARKS, "GET", "www.fernhollow.example", "/in%3Fx", {}, 403, ("x-seen", "before")),
     (INDEX, "FERN", "www.fernhollow.example", "/dir/", {}, 501, ("x-path", "/dir/index.html")),
 ]
 

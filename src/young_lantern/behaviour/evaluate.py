@@ -111,6 +111,7 @@ class State:
     for_index: bool = False  # it is asked for as a folder's index file
     index_of: str = ""  # the path of that folder
     refused: int | None = None
+    set_by: list[tuple[Span | None, str, str | None]] = field(default_factory=list)  # what rules have set, and what was there before
     blanks: tuple[Span | None, str] | None = None  # the rule that made a query with blanks, and the query
     unread: bool = False  # since its head is more than is taken
     unparsed: bool = False  # the request line was not read to its end
