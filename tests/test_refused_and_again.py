@@ -76,6 +76,12 @@ RewriteRule ^ - [E=seen:before]
 RewriteRule ^/go(.*) /a$1 [E=seen:go,R=301,L]
 RewriteRule ^/in(.*) /dir$1 [E=seen:in,PT]
 Header always set X-Seen "%{seen}e\"""")
+NAMED = httpd("""DocumentRoot ROOT
+RewriteEngine On
+RewriteRule ^/old(.*) /a$1
+RewriteRule ^/a/go http://other.example%{REQUEST_URI} [R,L]
+RewriteRule ^/a/asks http://192.0.2.3:81/only?z=1 [P,L]
+Header always set X-Query "expr=%{QUERY_STRING}\"""")
 TWO_NAMES = "events {}\nhttp { server { listen 80 default_server; return 200 other; }\nserver { listen 80; server_name ~.; return 200 named; } }\n"
 
 # what is said, method, host, target, fields; the status and a field of the answer
@@ -107,6 +113,8 @@ ROWS = [
     (MARKS, "GET", "www.fernhollow.example", "/go/x", {}, 301, ("x-seen", "go")),
     (MARKS, "GET", "www.fernhollow.example", "/go%3Fx", {}, 403, ("x-seen", "before")),
     (MARKS, "GET", "www.fernhollow.example", "/in%3Fx", {}, 403, ("x-seen", "before")),
+    (NAMED, "GET", "www.fernhollow.example", "/old/go?q=2", {}, 302, ("x-query", "q=2")),
+    (NAMED, "GET", "www.fernhollow.example", "/old/asks?q=2", {}, 200, ("x-query", "z=1")),
     (INDEX, "FERN", "www.fernhollow.example", "/dir/", {}, 501, ("x-path", "/dir/index.html")),
 ]
 
@@ -118,6 +126,11 @@ def test_httpd(reads: Reads, tmp_path: Path, text: str, method: str, host: str, 
     assert (outcome.status, said.get(field[0], "")) == (status, field[1])
     asked, wrong = disagreements("apache", re.sub(r"(?<!_)ROOT\b", str(reads.root), text), [(method, host, target, fields)], tmp_path / "asked")
     assert asked == 1 and not wrong
+
+
+def test_the_path_that_came_stays_in_its_variable(reads: Reads) -> None:
+    """Rules that change the path leave REQUEST_URI alone, wherever a later one asks for it."""
+    assert reads.decide("apache", NAMED, "/old/go?q=2").location == "http://other.example/old/go?q=2"
 
 
 @pytest.mark.parametrize(("target", "chain"), [("/none", "192.0.2.10, 192.0.2.10"), ("/closed/x", "192.0.2.10")])

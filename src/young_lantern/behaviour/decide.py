@@ -549,6 +549,9 @@ class _Run:
             return self.fail(origin_errors.too_large(step, state.body_limit, self.estate.dialect), state.body_limit.span)
         state.let_in = True
         origin = forwarding.request_of(self.estate, step, state, step.method or state.method, self.rewrite)
+        if self.estate.dialect == "apache" and isinstance(step.target, Written) and not step.target.adds_query and "?" in origin.target:
+            # mod_rewrite.c, splitout_queryargs (2.4.71, probed): the query that a rule asks an origin with is the request's from then on.
+            state.query = origin.target.partition("?")[2]
         if any(ord(character) < 33 or ord(character) > 126 for character in origin.target):
             state.gave_up = "the origin would get a malformed request line"
         state.note("forward", step.span, f"{state.pool_label}{origin.target}")

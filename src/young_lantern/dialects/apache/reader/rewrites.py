@@ -158,7 +158,7 @@ def _pieces(text: str) -> list[str]:
 def read_phase(rules: list[Rule], level: Level, context: Context) -> tuple[Step, ...]:
     """The rules -> steps, to stand in a block with the level's label."""
     steps: list[Step] = []
-    if any("REQUEST_URI" in word for rule in rules for node in rule.conditions for word in node.args) and _changes_midway(rules):
+    if any("REQUEST_URI" in word for rule in rules for node in (rule.node, *rule.conditions) for word in node.args) and _changes_midway(rules):
         steps.append(SetVariable("request_uri", (Var(Variable.URL_PATH if level.by_url else Variable.PATH),)))
         own: dict[str, Template] = {"REQUEST_URI": (Var(Variable.VARIABLE, "request_uri"),)}
     else:
