@@ -11,7 +11,7 @@ from tests.support.reading import Reads
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour.decide import decide
 from young_lantern.behaviour.request import Request, placed
-from young_lantern.model import FileKind
+from young_lantern.model import Disposition, FileKind
 from young_lantern.translate import translate
 
 HOST = r"""
@@ -134,3 +134,20 @@ def test_a_path_that_is_kept_from_a_proxy_has_the_sections_of_what_it_became(rea
     rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/a/kept", "/b/kept", "/a/x", "/b/x")]
     asked, wrong = disagreements("apache", httpd(host).replace("ROOT", str(reads.root)), rows, tmp_path / "c")
     assert (asked, wrong) == (len(rows), [])
+
+
+@pytest.mark.parametrize(
+    ("line", "filters", "kept"),
+    [
+        (r"SetEnvIfNoCase Request_URI \.(?:gif|jpe?g|png)$ no-gzip dont-vary", "AddOutputFilterByType DEFLATE text/html text/css", True),
+        (r"SetEnvIfNoCase Request_URI \.(?:gif|css)$ no-gzip", "AddOutputFilterByType DEFLATE text/html text/css", False),
+        (r"SetEnvIfNoCase Request_URI \.(?:gif|png)$ no-gzip", "SetOutputFilter DEFLATE", False),
+        (r"SetEnvIf Request_URI \.(?:zip|pdf) no-gzip", "AddOutputFilterByType DEFLATE text/*", True),
+        (r"SetEnvIf Request_URI \.\w+$ no-gzip", "AddOutputFilterByType DEFLATE text/html", False),
+        (r"SetEnvIfNoCase User-Agent old no-gzip", "AddOutputFilterByType DEFLATE text/html", False),
+    ],
+)
+def test_files_that_are_not_compressed_anyway(reads: Reads, line: str, filters: str, kept: bool) -> None:
+    """A line that keeps images from being compressed says nothing where their types never are; where they are, it is told."""
+    claim = next(item for item in reads.read("apache", httpd(f"{filters}\n{line}")).claims if item.span.directive.startswith("SetEnvIf"))
+    assert (claim.disposition is Disposition.CHANGED, claim.finding is None) == (kept, kept)

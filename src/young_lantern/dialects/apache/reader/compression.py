@@ -5,11 +5,31 @@ Source:   Apache HTTP Server manual, mod_deflate, mod_brotli, mod_filter: no sho
 
 from __future__ import annotations
 
-from ....model import Compress, Step
+from fnmatch import fnmatchcase
+
+from ....model import Compress, Pattern, Step
+from ....model.registered_types import REGISTERED, usual_name
+from ....patterns import search
 from .content import FILTER
 from .context import Context, Node
 
 _CODINGS = {"deflate": "gzip", "brotli_compress": "br"}
+
+
+def types_of(nodes: list[Node]) -> tuple[str, ...]:
+    """The media types (globs) that any of the directives has compressed; all of them: `*`."""
+    found: dict[str, None] = {}
+    for node in nodes:
+        if node.name in ("addoutputfilterbytype", "setoutputfilter") and node.args and any(name in _CODINGS for name in node.args[0].lower().split(";")):
+            found |= dict.fromkeys(usual_name(item) for item in node.args[1:]) if node.name == "addoutputfilterbytype" else {"*": None}
+    return tuple(found)
+
+
+def leaves_alone(pattern: Pattern, types: tuple[str, ...]) -> bool:
+    """Whether a pattern of paths holds only for names of files whose types are not compressed anyway."""
+    names = [ending for ending in REGISTERED if search(pattern, f"/x.{ending}")]
+    others = search(pattern, "/x") or search(pattern, "/") or search(pattern, "/x.unheard-of")
+    return bool(names) and not others and not any(fnmatchcase(usual_name(REGISTERED[ending]), kind) for ending in names for kind in types)
 
 
 def read_compression(nodes: list[Node], context: Context) -> tuple[Step, ...]:

@@ -74,6 +74,7 @@ class Context(Collector):
     waits: dict[str, str] = field(default_factory=dict)
     upgrading: set[str] = field(default_factory=set)  # balancers whose members let a client change to a WebSocket
     maps: dict[str, Map] = field(default_factory=dict)
+    compressed: tuple[str, ...] = ()  # the media types that any line has compressed
     asked_maps: dict[str, list[str]] = field(default_factory=dict)
 
     def has(self, module: str) -> bool:

@@ -14,6 +14,7 @@ from dataclasses import replace
 from ....model import ALWAYS, ONE_SLASH, Capture, Choose, Condition, Disposition, Not, Pattern, Route, SetVariable, Span, Step, Template, TextIs, TextMatches, Var, Variable, join
 from ....patterns import search
 from ....patterns.groups import inside_group
+from . import compression
 from .context import Context, Node
 from .expressions import read_expression
 from .mappings import labelled
@@ -181,6 +182,10 @@ def _set(word: str, label: str, node: Node, context: Context) -> SetVariable | N
     name, _, value = word.partition("=")
     if name.startswith("!"):
         return SetVariable(name[1:], (), node.span, environment=True, outside=True)
+    if name.lower() == "no-gzip" and node.args[0].lower() == "request_uri" and compression.leaves_alone(context.pattern(node.args[1], node, ignores_case=_LINES.get(node.name, False)), context.compressed):
+        claim = context.claims[node.span]
+        claim.disposition, claim.why = Disposition.CHANGED, "files with such names have types that are not compressed; what an origin sends under such a name with a type that is, is compressed"
+        return None
     if name.lower() == "no-gzip":
         context.value(node, word, "compression is offered all the same")
         return None
