@@ -185,3 +185,17 @@ def test_sections_and_variables_as_httpd_takes_them(reads: Reads, host: str, row
 def test_an_expiry_by_the_files_date_is_none_by_default(reads: Reads) -> None:
     outcome = reads.decide("apache", httpd('ExpiresActive On\nExpiresDefault A60\nExpiresByType text/html "modification plus 1 day"'), "/a.html")
     assert dict(outcome.fields)["cache-control"] != "max-age=60"
+
+
+@pytest.mark.parametrize(("more", "rows"), [
+    ("", [("/", 404), ("/dir", 404), ("/dir/", 404), ("/dir/index.html", 200)]),
+    ("LoadModule autoindex_module modules/mod_autoindex.so\n<Directory ROOT>\nOptions +Indexes\n</Directory>", [("/", 200), ("/dir", 200)]),
+    ("LoadModule dir_module modules/mod_dir.so", [("/", 200), ("/dir", 301), ("/dir/", 200)]),
+])
+def test_folders_without_their_module(reads: Reads, tmp_path: Path, more: str, rows: list[tuple[str, int]]) -> None:
+    """Where mod_dir is not loaded, no index file is looked for, and no slash is put behind a folder's name."""
+    modules = "\n".join(f"LoadModule {name}_module modules/mod_{name}.so" for name in ("mpm_event", "authz_core", "mime"))
+    text = f"{modules}\nTypesConfig /etc/mime.types\n{more}\nListen 80\n<VirtualHost *:80>\nServerName www.fernhollow.example\nDocumentRoot ROOT\n</VirtualHost>\n"
+    assert [(target, reads.decide("apache", text, target).status) for target, _ in rows] == rows
+    asked, wrong = disagreements("apache", text.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", target, {}) for target, _ in rows], tmp_path / "asked")
+    assert (asked, wrong) == (len(rows), [])

@@ -53,7 +53,7 @@ def read_serving(nodes: list[Node], place: Place, root: Node | None, context: Co
         folders=Folders(
             index=tuple((name,) for name in names), listing=lists(nodes, context), location_absolute=True, walks=True, path_info=_takes_path_info(nodes, context), restarts=SITE,
             no_index_status=403 if context.has("autoindex") else 404,
-            added_slash=None if slash is not None and slash.args[:1] != [] and slash.args[0].lower() == "off" else defaults.ADDED_SLASH,
+            added_slash=None if not context.has("dir") or slash is not None and slash.args[:1] != [] and slash.args[0].lower() == "off" else defaults.ADDED_SLASH,
         ),
         methods=defaults.METHODS, options_status=defaults.OPTIONS_STATUS, span=span, root_span=span, comments=root.comments if root else (),
     )
@@ -70,7 +70,8 @@ def _takes_path_info(nodes: list[Node], context: Context) -> bool:
 
 def index_names(nodes: list[Node], context: Context) -> tuple[str, ...]:
     """The index files that are looked for; `nodes` as in read_serving."""
-    names: tuple[str, ...] = defaults.INDEX
+    # Without mod_dir nobody looks for any, nor puts a slash behind a folder's name (2.4.71, probed).
+    names: tuple[str, ...] = defaults.INDEX if context.has("dir") else ()
     for node in context.take(nodes, "directoryindex"):
         # mod_dir: lines within one section have been added up, a section's replace those of the sections before; `disabled` empties the list.
         names = () if node.args == ["disabled"] else tuple(node.args)
