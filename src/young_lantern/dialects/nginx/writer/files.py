@@ -125,8 +125,8 @@ class Tried:
     spans: tuple = ()  # type: ignore[type-arg]
 
 
-def as_try_files(items: list, context: Context) -> Tried | None:  # type: ignore[type-arg]
-    """Branch and what follows -> Tried; None if it is no plain search for files."""
+def as_try_files(items: list, context: Context, within: str = "", inside: str = "") -> Tried | None:  # type: ignore[type-arg]
+    """Branch and what follows -> Tried; None if it is no plain search for files. within: the text of the location; inside: that of the one around."""
     if not items or not isinstance(items[0], Branch):
         return None
     branch, following = by_files(items[0]), items[1:]
@@ -147,7 +147,7 @@ def as_try_files(items: list, context: Context) -> Tried | None:  # type: ignore
         answer = rest[0].answer
         if any(trim(test.root) != trim(answer.root) or test.strip != answer.strip or getattr(answer, "whole_path", None) is not None for test in tests):
             break
-        made = [_candidate(test, context) for test in tests]
+        made = [_candidate(test, inside if inside and inside.startswith(test.strip) else within, context) for test in tests]
         if any(isinstance(word, Unwritable) for word in made):
             break
         words += [word for group in made for word in group]
@@ -175,8 +175,13 @@ def _tests(condition: object) -> list[FileExists]:
     return []
 
 
-def _candidate(test: FileExists, context: Context) -> list[str] | Unwritable:
+def _candidate(test: FileExists, location: str, context: Context) -> list[str] | Unwritable:
     text = context.template(test.path or _PATH, test.span)
+    if test.strip and isinstance(text, str) and literal(test.path):
+        # Beside an alias, words without variables stand behind its folder as they are (ngx_http_try_files_handler; 1.22.1, probed).
+        if not text.startswith(location) or len(text) == len(location):
+            return Unwritable("a file that lies elsewhere than below the alias")
+        text = text[len(location):]
     if isinstance(text, Unwritable) or test.path == (Var(Variable.FOUND),):
         return text if isinstance(text, Unwritable) else Unwritable("a test of a file that was found before")
     return {FileKind.FILE: [text], FileKind.FOLDER: [text.rstrip("/") + "/"], FileKind.ANY: [text, text.rstrip("/") + "/"]}[test.kind]

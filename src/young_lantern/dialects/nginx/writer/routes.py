@@ -320,7 +320,7 @@ def _walk(items: list, where: Where, body: _Body, context: Context) -> None:  # 
             _leaf(item, effects, where, body, context)
             return
         else:
-            tried = files.as_try_files(items, context)
+            tried = files.as_try_files(items, context, where.prefix, where.inside)
             if tried is not None:
                 _tried(tried, where, body, context)
                 return
