@@ -5,6 +5,8 @@ static.py  what is known of a condition before any request comes
 tables.py  conditions on tables, for dialects without them
 keyed_tables.py tables asked for a part of the path, as tables of paths
 scripts.py how scripts are looked for, in another server's way
+aliases.py files below an alias, and below a prefix that is cut off
+client_chains.py the chain of clients that an origin is told
 trying.py  branches over files in one form
 flags.py   variables that remember what was found out before
 conditional.py fields with conditions of their own

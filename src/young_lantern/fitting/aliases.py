@@ -1,10 +1,15 @@
-"""Files below an alias, as files below its folder: once the part of the path that an alias stands for is cut off, a search for files is like any other."""
+"""Files below an alias, and files below a folder whose prefix was cut off the path before: either as the other.
+
+cut             an alias -> a search for files like any other, once the part of the path that it stands for is cut off
+stripped_below  a prefix cut off -> files below an alias: the path stays whole, the folder takes the cut's place. Only where nothing but file tests, files and
+                fixed pages follow; a fixed page gets the prefix back, so that it is found by the same location again
+"""
 
 from __future__ import annotations
 
 from dataclasses import replace
 
-from ..model import Condition, FileExists, PathGlob, PathIs, PathMatches, PathStartsWith, Respond, Rewrite, ServeFiles, SetPath, Template, Var, Variable, join
+from ..model import Condition, FileExists, PathGlob, PathIs, PathMatches, PathStartsWith, Respond, Rewrite, ServeFiles, SetPath, StripPrefix, Template, Var, Variable, join, literal
 from ..model.walk import transform, walk
 from .tree import Branch, Chain, Leaf
 
@@ -80,3 +85,58 @@ def _asked(part: object, strip: str) -> object:
         return part
     path = part.path if part.path[:1] in ((), (PATH,)) else behind(part.path, strip)
     return part if path is None else replace(part, path=path, strip="")
+
+
+# --- the other way ----------------------------------------------------------------------------------------------------------
+
+def stripped_below(cut: Rewrite, items: list, prefix: str) -> list | None:  # type: ignore[type-arg]
+    """What follows a cut, with the cut in it; None if something there needs the path without the prefix."""
+    if not isinstance(cut.edit, StripPrefix) or cut.query is not None or not prefix.startswith(cut.edit.prefix) or not cut.edit.prefix.strip("/"):
+        return None
+    try:
+        return _items(items, cut.edit.prefix.rstrip("/"))
+    except _Other:
+        return None
+
+
+class _Other(Exception):
+    """Something that an alias cannot stand for."""
+
+
+def _items(items: list, strip: str) -> list:  # type: ignore[type-arg]
+    return [_item(item, strip) for item in items]
+
+
+def _item(item: object, strip: str) -> object:
+    match item:
+        case Branch(forks):
+            return Branch([replace(fork, condition=_condition(fork.condition, strip), chain=Chain(_items(fork.chain.items, strip), fork.chain.shared)) for fork in forks], item.span)
+        case Rewrite(SetPath(template)) if item.query is None:
+            return replace(item, edit=SetPath(_put_below(template, strip)))
+        case Leaf(ServeFiles(strip="", whole_path=None) as answer):
+            return Leaf(replace(answer, strip=strip), item.settings, item.through)
+        case Leaf(Respond()):
+            return item
+    raise _Other
+
+
+def _condition(condition: object, strip: str):  # type: ignore[no-untyped-def]
+    def change(value: object) -> object:
+        if isinstance(value, FileExists):
+            if value.strip:
+                raise _Other
+            return replace(value, strip=strip, path=_put_below(value.path, strip))
+        if type(value).__name__.startswith("Path") and type(value).__name__ != "PathForm":
+            raise _Other
+        return value
+
+    return transform(condition, change)
+
+
+def _put_below(path: Template, strip: str) -> Template:
+    if path == () or path[0] in (Var(Variable.FOUND), PATH):
+        return path
+    text = literal(path)
+    if text is None or not text.startswith("/"):
+        raise _Other
+    return (strip + text,)

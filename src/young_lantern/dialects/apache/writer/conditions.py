@@ -11,6 +11,7 @@ import dataclasses
 import re
 from dataclasses import dataclass, field, replace
 
+from ....fitting.aliases import behind
 from ....fitting.closing import of_paths
 from ....model import (
     ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Rewritten, SchemeIs, Template, TextIs,
@@ -87,9 +88,8 @@ def target_in_query(location: Template, context: Context) -> Var | None:
 
 def behind_alias(strip: str, parts: tuple[Condition, ...]) -> PathMatches | None:
     """What takes the path behind the part that an alias stands for, in its first group; None where paths that meet the parts need not begin with it."""
-    if not any(isinstance(part, PathStartsWith) and not part.ignores_case and part.prefix.startswith(strip) for part in parts):
-        return None
-    return PathMatches(Pattern(f"^{escaped(strip)}(.*)$", label=f"behind {strip}"))
+    held = next((part.prefix for part in parts if isinstance(part, PathStartsWith) and not part.ignores_case and part.prefix.startswith(strip)), None)
+    return PathMatches(Pattern(f"^{escaped(strip)}({escaped(held[len(strip):])}.*)$", label=f"behind {strip}")) if held is not None else None
 
 
 def _below_aliases(conditions: list[Condition]) -> tuple[list[Condition], set[str]]:
@@ -97,10 +97,14 @@ def _below_aliases(conditions: list[Condition]) -> tuple[list[Condition], set[st
     patterns: dict[str, PathMatches] = {}
 
     def asked(item: object) -> object:
-        if not isinstance(item, FileExists) or not item.strip or item.path[:1] not in ((), (Var(Variable.PATH),)) or (behind := behind_alias(item.strip, tuple(conditions))) is None:
+        if not isinstance(item, FileExists) or not item.strip:
             return item
-        patterns[behind.pattern.label] = behind
-        return replace(item, path=(Capture(1, behind.pattern.label), *item.path[1:]), strip="")
+        if path := behind(item.path, item.strip):
+            return replace(item, path=path, strip="")
+        if item.path[:1] not in ((), (Var(Variable.PATH),)) or (taken := behind_alias(item.strip, tuple(conditions))) is None:
+            return item
+        patterns[taken.pattern.label] = taken
+        return replace(item, path=(Capture(1, taken.pattern.label), *item.path[1:]), strip="")
 
     made = [transform(item, asked) for item in conditions]
     return [*made, *patterns.values()], set(patterns)
@@ -160,8 +164,14 @@ def _said_by(main: Condition, other: Condition) -> bool:
     """Whether whatever meets one condition meets the other."""
     if not isinstance(other, PathStartsWith) or other.ignores_case:
         return False
-    start = main.path if isinstance(main, PathIs) else main.prefix if isinstance(main, PathStartsWith) else literal_start(main.pattern) if isinstance(main, PathMatches) else ""
+    start = main.path if isinstance(main, PathIs) else main.prefix if isinstance(main, PathStartsWith) else _start(main.pattern) if isinstance(main, PathMatches) else ""
     return start.startswith(other.prefix) and not getattr(main, "ignores_case", False)
+
+
+def _start(pattern: Pattern) -> str:
+    """How every text that matches begins, be it in a group or not."""
+    head, group, rest = pattern.text.partition("(")
+    return literal_start(replace(pattern, text=head + rest) if group and not rest.startswith("?") and "|" not in pattern.text else pattern)
 
 
 def _ahead(condition: Condition) -> str:

@@ -13,7 +13,7 @@ import re
 from dataclasses import dataclass, field, replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
-from ....fitting.aliases import moved_below
+from ....fitting.aliases import moved_below, stripped_below
 from ....fitting.closing import by_paths, keeps_out, of_paths
 from ....fitting.static import bare
 from ....model import (
@@ -202,6 +202,10 @@ def _stripped(items: list, where: _Where) -> tuple[list, _Where]:  # type: ignor
     first = items[0] if items else None
     if not isinstance(first, Rewrite) or not isinstance(first.edit, StripPrefix) or first.query is not None:
         return items, where
+    for part in where.parts if not where.moved else ():
+        below = stripped_below(first, items[1:], part.prefix) if isinstance(part, PathStartsWith) and not part.ignores_case and part.prefix.endswith("/") else None
+        if below is not None:
+            return below, where
     prefix = first.edit.prefix.rstrip("/")
     if not prefix or not any(_lies_below(part, prefix) for part in where.parts):
         return items, where

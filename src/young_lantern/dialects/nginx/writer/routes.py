@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
+from ....fitting.aliases import stripped_below
 from ....fitting.closing import must_close
 from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places
 from ....codes import STATUS_PAGE
@@ -24,7 +25,6 @@ from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
 from . import answers, files, forwards, frames, gateways, rewrites, types
-from .aliases import stripped_below
 from .conditional import at_whole_path, conditions_in, holding, not_holding
 from .conditions import guarded, write_condition
 from .context import Context
