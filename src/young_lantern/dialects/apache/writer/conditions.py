@@ -171,7 +171,8 @@ def _said_by(main: Condition, other: Condition) -> bool:
 def _start(pattern: Pattern) -> str:
     """How every text that matches begins, be it in a group or not."""
     head, group, rest = pattern.text.partition("(")
-    return literal_start(replace(pattern, text=head + rest) if group and not rest.startswith("?") and "|" not in pattern.text else pattern)
+    alone = group and not re.search(r"[(|?{]|\\[()]", rest) and rest.count(")") == 1 and "|" not in head
+    return literal_start(replace(pattern, text=head + rest.replace(")", "")) if alone else pattern)
 
 
 def _ahead(condition: Condition) -> str:
