@@ -68,6 +68,8 @@ RewriteRule ^/(.*)$ /a.html?q=$1 [L]
 RewriteRule ^/(.*)$ /a?q=$1
 RewriteCond %{QUERY_STRING} asks
 RewriteRule ^ http://192.0.2.3:81/only?z=1 [P,L]
+RewriteCond %{QUERY_STRING} closed
+RewriteRule ^ - [R=404,L]
 RewriteCond %{QUERY_STRING} plain
 RewriteRule ^ /a.html?q=plain [L]""")
 MARKS = httpd("""DocumentRoot ROOT
@@ -109,6 +111,7 @@ ROWS = [
     (BLANKS, "GET", "www.fernhollow.example", "/in%20the/shed?file", {}, 403, ("location", "")),
     (BLANKS, "GET", "www.fernhollow.example", "/asks%20us", {}, 200, ("location", "")),
     (BLANKS, "GET", "www.fernhollow.example", "/plain%20us", {}, 200, ("location", "")),
+    (BLANKS, "GET", "www.fernhollow.example", "/closed%20shed", {}, 403, ("location", "")),
     (BLANKS, "GET", "www.fernhollow.example", "/in%20the/shed", {}, 403, ("location", "")),
     (MARKS, "GET", "www.fernhollow.example", "/go/x", {}, 301, ("x-seen", "go")),
     (MARKS, "GET", "www.fernhollow.example", "/go%3Fx", {}, 403, ("x-seen", "before")),

@@ -456,6 +456,8 @@ class _Run:
         return self.end(step.span, status=step.status, location=location)
 
     def respond(self, step: Respond) -> _Next:
+        if self.state.blanks is not None:
+            return self._blanks()
         self.state.note(f"answer {step.status}", step.span)
         if step.raises:
             return self.fail(step.status, step.span, insists=step.insists)
