@@ -191,6 +191,8 @@ class _Run:
         while True:
             state.entered[step.label], state.entered_at[step.label] = state.rewrites, state.path
             result = self.run(step.steps)
+            if result is None and state.blanks is not None:
+                return self._blanks()
             if not isinstance(result, _Jump) or result.label != step.label:
                 return result
             if not result.again:
