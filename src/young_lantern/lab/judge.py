@@ -60,6 +60,12 @@ class Back:
                 return prefix + value[len(here):]
         return self.text(value)
 
+    def folder_in(self, value: str) -> str:
+        """A text with the folders that were built again below the copy as they are named: a rule may put the name of a file into a target."""
+        for here, prefix in self.folders.items():
+            value = value.replace(here, prefix)
+        return value
+
     def text(self, value: str) -> str:
         if value in self.ports:
             return self.ports[value]
@@ -144,7 +150,7 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
         return [*found, *_parameters(outcome, received, back)]
     compare("protocol to the origin", outcome.origin.protocol, received["protocol"])
     compare("origin method", outcome.origin.method, received["method"])
-    compare("origin target", outcome.origin.target, received["target"])
+    compare("origin target", outcome.origin.target, back.folder_in(received["target"]))
     sent = _joined(received, back)
     for name, value in outcome.origin.fields:
         if name == "host" and _names_socket(received, back):
