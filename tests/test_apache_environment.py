@@ -143,6 +143,7 @@ def test_a_path_that_is_kept_from_a_proxy_has_the_sections_of_what_it_became(rea
         (r"SetEnvIfNoCase Request_URI \.(?:gif|css)$ no-gzip", "AddOutputFilterByType DEFLATE text/html text/css", False),
         (r"SetEnvIfNoCase Request_URI \.(?:gif|png)$ no-gzip", "SetOutputFilter DEFLATE", False),
         (r"SetEnvIf Request_URI \.(?:zip|pdf) no-gzip", "AddOutputFilterByType DEFLATE text/*", True),
+        (r"AddType text/html .gif" "\n" r"SetEnvIf Request_URI \.gif$ no-gzip", "AddOutputFilterByType DEFLATE text/html", False),
         (r"SetEnvIf Request_URI \.\w+$ no-gzip", "AddOutputFilterByType DEFLATE text/html", False),
         (r"SetEnvIfNoCase User-Agent old no-gzip", "AddOutputFilterByType DEFLATE text/html", False),
     ],

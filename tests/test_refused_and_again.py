@@ -23,6 +23,7 @@ RewriteRule ^ - [E=ruled:1]
 Header always set X-Early "%{early}e"
 Header always set X-Ruled "%{ruled}e\"""")
 NAMES = httpd("DocumentRoot ROOT\nServerAlias *\nHeader always set X-Here 1")
+UNSAFE = NAMES.replace("DocumentRoot ROOT\n", "DocumentRoot ROOT\nHttpProtocolOptions Unsafe\n", 1)
 TYPED = httpd("""DocumentRoot ROOT
 <Location /a.html>
 Header always set Content-Type text/x-always
@@ -100,6 +101,9 @@ ROWS = [
     (NAMES, "GET", "fern..example", "/a.html", {}, 400, ("x-here", "1")),
     (NAMES, "GET", "fern~hollow", "/a.html", {}, 400, ("x-here", "1")),
     (NAMES, "GET", "fern_hollow", "/a.html", {}, 200, ("x-here", "1")),
+    (UNSAFE, "GET", "1", "/a.html", {}, 200, ("x-here", "1")),
+    (UNSAFE, "GET", "fern~hollow", "/a.html", {}, 200, ("x-here", "1")),
+    (UNSAFE, "GET", "fern..hollow", "/a.html", {}, 400, ("x-here", "1")),
     (TYPED, "GET", "www.fernhollow.example", "/a.html", {}, 200, ("content-type", "text/x-always")),
     (TYPED, "OPTIONS", "www.fernhollow.example", "/bare/x", {}, 200, ("content-type", "text/x-set")),
     (TYPED, "OPTIONS", "www.fernhollow.example", "/bare/merged", {}, 200, ("content-type", "text/x-merged")),

@@ -6,38 +6,31 @@ docs/model.md is its specification. No exception steers a decision: every step r
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ..model import (
-    CONTENT, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    CONTENT, SITE, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     ForgetFields, Forward, Gateway, Leave, LogTo, MediaTypes, Note, Operation, Protect,
     Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Unserved, Var, Variable, Written, with_field,
 )
 from ..model.media_types import has_charset
-from . import answering, asking, client_certificates, content_types, contents, cookies, forwarding, gateway, heads, origin_errors, paths, redirects, targets
+from . import answering, asking, client_certificates, content_types, contents, cookies, early, forwarding, gateway, heads, inside, origin_errors, paths, redirects, targets
 from .choosing import choose_listener, choose_site
 from .client import seen_from
 from .evaluate import State, holds, in_network, said, text, user_of, walked_first, with_placeholders
 from .origin_answers import SELF, VERDICT, wanted
 from .origin_words import policy
+from .inside import Jump
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request, one_slash
 from .route_index import RouteIndex
-from .serving import KNOWN_METHODS, AskIndexes, Found, GoOn, Methods, Missing, Moved, serve
+from .serving import AskIndexes, Found, GoOn, Methods, Missing, Moved, serve
 
 
-@dataclass(frozen=True, slots=True)
-class _Jump:
-    label: str
-    again: bool
-
-
-_Next = Outcome | _Jump | None
+_Next = Outcome | Jump | None
 # Steps met for one request before we call it a loop of our own making; a real program meets a few dozen.
 _LIMIT_STEPS = 20_000
-# Index files within index files: a folder may lie where the index file's name is.
-_LIMIT_INDEXES = 10
 # How a trace says that a block was entered more often than the server allows.
 CYCLE = "a cycle of rewrites"
 
@@ -59,7 +52,7 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     received = request
     dropped, request = [name for name, _ in request.fields if heads.drops(taken, name)], heads.without_dropped(taken, request)
     over = heads.over(listener, site, request)
-    if over is None and heads.refuses_host(estate.dialect, request.host):
+    if over is None and heads.refuses_host(taken, request.host):
         over = 400, False, None
     if not isinstance(site, Site):
         if over is not None and isinstance(site, AnswerPlainly):
@@ -110,33 +103,11 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     return outcome
 
 
-# The label of the block that a redirect inside nginx enters again.
-_SITE = "site"
-
-
-def _holds_for_all(step: Step) -> bool:
-    """Whether a step is one that the whole site has, or that is taken before anything is asked of the path (mod_setenvif)."""
-    if isinstance(step, Choose):
-        return all(route.steps and all(isinstance(item, SetVariable) and item.environment for item in route.steps) for route in step.routes)
-    if isinstance(step, SetVariable):
-        return step.environment
-    if isinstance(step, Field):
-        return not step.of_section
-    return isinstance(step, Block | ErrorPages | AnswerLimit) and getattr(step, "when", None) is None and not getattr(step, "merges", False)
-
-
-def _is_of_parts(step: Step) -> bool:
-    """Whether a step is what parts of a site say of its answers, none of which is looked for then."""
-    if isinstance(step, Choose):
-        return not _holds_for_all(step) and all(isinstance(item, ErrorPages | Field | AnswerLimit) for route in step.routes for item in route.steps)
-    return isinstance(step, Field | AnswerLimit) and not _holds_for_all(step)
-
-
-def _is_unasked(step: Step, unread: bool) -> bool:
-    """Whether a step only sets variables that nobody sets by then: rules for rewriting come after the refusal; a request that could not be read has none at all (httpd 2.4.71, probed)."""
-    if isinstance(step, Choose):
-        return bool(step.routes) and all(route.steps and all(_is_unasked(item, unread) for item in route.steps) for route in step.routes)
-    return isinstance(step, SetVariable) and step.environment and (step.by_rule or unread)
+def _is_past_rules(step: Step) -> bool:
+    """Whether a list of rules is through with such a step: an answer, of a rule or not, and what leads on. What a rule asks an origin for has a query of its own."""
+    if isinstance(step, Forward):
+        return not isinstance(step.target, Written) or step.target.adds_query
+    return isinstance(step, Redirect | Respond | Gateway | ServeFiles | Leave) or isinstance(step, Restart) and step.label == SITE
 
 
 class _Run:
@@ -154,15 +125,18 @@ class _Run:
         # Nothing is written then, so nothing deferred takes place.
         return self.end(None, status=200, body="", is_error=True)
 
+    def anew(self, state: State) -> Outcome:
+        return _Run(self.estate, state).outcome()
+
     def run(self, steps: tuple[Step, ...]) -> _Next:
         for step in steps:
             self.steps += 1
             if self.steps > _LIMIT_STEPS:
                 self.state.gave_up = "the program did not come to an end"
                 return self.end(step.span, status=500)
-            if self.state.refused is not None and not self.state.site.early and (_is_of_parts(step) or _is_unasked(step, self.state.unread)):
+            if self.state.refused is not None and not self.state.site.early and (early.is_of_parts(step) or early.is_unasked(step, self.state.unread)):
                 continue
-            if self.state.refused is not None and (not isinstance(step, Block) if self.state.site.early else not _holds_for_all(step)):
+            if self.state.refused is not None and (not isinstance(step, Block) if self.state.site.early else not early.holds_for_all(step)):
                 # Only what the whole site has is in force for a target that is refused before anything is looked for. Blocks are entered: pages start them anew.
                 status, self.state.refused = self.state.refused, None
                 self.run(self.state.site.early)
@@ -171,6 +145,8 @@ class _Run:
                 elif status == 405:
                     self.state.note("the method is refused, wherever it leads", self.state.site.span, self.state.request.method)
                 return self.fail(status, self.state.site.span)
+            if self.state.blanks is not None and _is_past_rules(step):
+                return self._refuse_blanks()
             if self.state.unproven is not None and not isinstance(step, Block):
                 # ngx_http_process_request: before any rule is looked at, but with the pages for errors of the whole site.
                 steps, self.state.unproven = self.state.unproven, None
@@ -192,15 +168,15 @@ class _Run:
             state.entered[step.label], state.entered_at[step.label] = state.rewrites, state.path
             result = self.run(step.steps)
             if result is None and state.blanks is not None:
-                return self._blanks()
-            if not isinstance(result, _Jump) or result.label != step.label:
+                return self._refuse_blanks()
+            if not isinstance(result, Jump) or result.label != step.label:
                 return result
             if not result.again:
                 return None
             entries += 1
             if entries > step.limit:
                 state.note(CYCLE, step.span)
-                if self.estate.dialect == "nginx" and result.label == _SITE:
+                if self.estate.dialect == "nginx" and result.label == SITE:
                     # ngx_http_internal_redirect (1.22.1, probed): rounds are counted before the path and the query are changed.
                     state.path, state.raw_path, state.query = state.before
                 # http_request.c, ap_die (2.4.71, probed): on the way to an error's page the first error stays.
@@ -226,21 +202,17 @@ class _Run:
                 return self.run(route.steps)
         return None
 
-    def _blanks(self) -> _Next:
-        """The refusal of a query with blanks that rules have made."""
-        if self.state.blanks is None:
-            return None
-        (span, query), self.state.blanks = self.state.blanks, None
+    def _refuse_blanks(self) -> _Next:
+        """The refusal of a query with blanks that rules have made (mod_rewrite.c, hook_uri2file and hook_fixup: once all are through; 2.4.71, probed)."""
+        (span, query), self.state.blanks = self.state.blanks or (None, ""), None
         self.state.note("a query with blanks is refused", span, query)
         return self.fail(403, span)
 
     def jump(self, step: Restart | Leave) -> _Next:
         if isinstance(step, Restart) and step.asks:
-            found, refused = self._inside(step.span, tuple(text(path, self.state) for path in step.asks), step.indexes)
+            found, refused = inside.ask_inside(self, step.span, tuple(text(path, self.state) for path in step.asks), step.indexes)
             return self.fail(refused, step.span) if found is None and refused is not None else found
         again = isinstance(step, Restart)
-        if (not again or step.label == _SITE) and self.state.blanks is not None:
-            return self._blanks()
         if again and self.state.for_index and self.state.depth:
             # mod_dir.c, fixup_dir (2.4.71, probed): a file that is there is found; what a rule has made of it is asked for in the place of the folder.
             self.state.handed_on = step.label
@@ -252,11 +224,11 @@ class _Run:
         if again and step.unless is not None and targets.says_same_file(step.unless[0], self.state):
             self.state.note("the same file as before, so that nothing is rewritten", step.span, self.state.path)
             self.state.path, self.state.raw_path, self.state.rewrites = self.state.entered_at[step.unless[0]], None, self.state.entered[step.unless[0]]
-            return _Jump(step.unless[1], False)
+            return Jump(step.unless[1], False)
         if again and step.reads_anew:
             targets.read_anew(self.state)
         self.state.note("begins again" if again else "leaves the rewriting", step.span, self.state.path)
-        return _Jump(step.label, again)
+        return Jump(step.label, again)
 
     def rewrite(self, step: Rewrite) -> _Next:
         state = self.state
@@ -266,7 +238,6 @@ class _Run:
         query = state.query
         if step.query is not None:
             query = targets.query_of(step.query, state)
-            # mod_rewrite.c, hook_uri2file (2.4.71, probed): the query is looked at once all rules are through, and what a rule asks an origin for has one of its own.
             state.blanks = (step.span, query or "") if step.query.refuses_blanks and targets.has_blanks(query) else None
             if query == "" and not (step.query.encodes and state.request.target.endswith("?")):
                 # mod_rewrite.c, splitout_queryargs: a query of nothing is none, mark and all (httpd 2.4.71, probed); Caddy keeps the client's mark.
@@ -443,8 +414,6 @@ class _Run:
     # --- answers ------------------------------------------------------------------------------------------------------
 
     def redirect(self, step: Redirect) -> _Next:
-        if self.state.blanks is not None:
-            return self._blanks()
         if step.refuses_marks and targets.brings_mark(step.location, self.state):
             return self._mark_refused(step.span)
         location = redirects.location_of(step, self.state)
@@ -458,8 +427,6 @@ class _Run:
         return self.end(step.span, status=step.status, location=location)
 
     def respond(self, step: Respond) -> _Next:
-        if self.state.blanks is not None:
-            return self._blanks()
         self.state.note(f"answer {step.status}", step.span)
         if step.raises:
             return self.fail(step.status, step.span, insists=step.insists)
@@ -538,7 +505,7 @@ class _Run:
         # http_request.c (2.4.71, probed): httpd asks for a page by GET, whatever the client asked by; nginx leaves HEAD as it is.
         if not page.keeps_method and (state.method != "HEAD" or self.estate.dialect == "apache"):
             state.method = "GET"
-        return _Jump(page.restarts, True)
+        return Jump(page.restarts, True)
 
     def _sent_status(self, status: int) -> int:
         """ngx_http_special_response_handler: errors of TLS have numbers of their own, by which pages are found, and go out as 400."""
@@ -546,8 +513,6 @@ class _Run:
 
     def forward(self, step: Forward) -> _Next:
         state = self.state
-        if state.blanks is not None and not (isinstance(step.target, Written) and not step.target.adds_query):
-            return self._blanks()
         state.as_handled = list(state.request_fields)
         if state.body_limit is not None and not origin_errors.leaves_content(step, self.estate.dialect) and self._too_large(state.body_limit):
             return self.fail(origin_errors.too_large(step, state.body_limit, self.estate.dialect), state.body_limit.span)
@@ -586,8 +551,6 @@ class _Run:
 
     def gateway(self, step: Gateway) -> _Next:
         state = self.state
-        if state.blanks is not None:
-            return self._blanks()
         # core.c (2.4.71, probed): a limit counts for no request that is proxied, whatever protocol the application speaks.
         if state.body_limit is not None and self.estate.dialect != "apache" and not origin_errors.leaves_content(step, self.estate.dialect) and self._too_large(state.body_limit):
             return self.fail(413, state.body_limit.span)
@@ -615,8 +578,6 @@ class _Run:
 
     def serve(self, step: ServeFiles) -> _Next:
         state = self.state
-        if state.blanks is not None:
-            return self._blanks()
         state.as_handled = list(state.request_fields)
         if step.folders.walks and state.body_limit is not None and self._too_large(state.body_limit):
             # core.c, default_handler (2.4.71, probed): the content is read and thrown away before the file is looked for.
@@ -637,7 +598,7 @@ class _Run:
             case GoOn(label, path):
                 state.before = state.path, state.raw_path, state.query
                 state.path, state.raw_path, state.internal, state.pinned = path, None, True, False
-                return _Jump(label, True)
+                return Jump(label, True)
             case AskIndexes(names, otherwise):
                 return self._indexes(step, names, otherwise)
 
@@ -653,7 +614,7 @@ class _Run:
         return types.forced + charset
 
     def _indexes(self, step: ServeFiles, names: tuple[str, ...], otherwise: Found | Missing | Methods) -> _Next:
-        found, refused = self._inside(step.span, names, for_index=True)
+        found, refused = inside.ask_inside(self, step.span, names, for_index=True)
         if found is not None:
             return found
         if refused is not None:
@@ -664,51 +625,6 @@ class _Run:
             return self._methods(step, otherwise)
         self.state.missing = True
         return self.fail(otherwise.status, step.span)
-
-    def _inside(self, span: Span | None, names: tuple[str, ...], for_index: bool = False) -> tuple[_Next, int | None]:
-        """Requests inside for some paths: what the first that finds something answers; else the last status that is not 404."""
-        # mod_dir.c, fixup_dir (2.4.71, probed): a redirect is passed on, a file or an origin's answer too, and of all other answers but 404 the
-        # last one counts, so that nothing is listed that is closed.
-        state = self.state
-        refused = None
-        for name in names:
-            inner = replace(
-                state, path=name, raw_path=None, url=None, internal=True, method="GET", method_outside=state.method_outside or state.method, fields=[], request_fields=[], as_handled=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
-                variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
-                for_index=for_index, index_of=state.path, asked_inside=True, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
-            outcome = _Run(self.estate, inner).outcome() if inner.depth < _LIMIT_INDEXES else Outcome(500)
-            state.gave_up = state.gave_up or inner.gave_up
-            if inner.handed_on is not None:
-                state.path, state.raw_path, state.url, state.query, state.internal = inner.path, None, None, inner.query, True
-                state.walk = inner.walk
-                state.trace += inner.trace
-                return _Jump(inner.handed_on, True), None
-            if inner.intercepted:
-                # It was found: what an application says comes later, and is no matter of looking for it.
-                return replace(outcome, trace=(*state.trace, *inner.trace)), None
-            origin = outcome.origin
-            if origin is not None and origin.protocol == "fastcgi" and state.facts.lookup(origin.target) is not FileKind.FILE:
-                # mod_dir.c, fixup_dir: a file that some handler is for must be there; a path that is proxied need not.
-                outcome = Outcome(404)
-            if outcome.status is not None and 300 <= outcome.status < 400 and not outcome.file and not outcome.origin and not inner.in_error:
-                # What is said of the answer is what is said of the folder (2.4.71, probed).
-                state.trace += inner.trace
-                return self.end(outcome.decided_by or span, status=outcome.status, location=outcome.location, is_error=True), None
-            if outcome.status is not None and (outcome.file or outcome.origin) and not inner.in_error:
-                state.trace += inner.trace
-                state.fields, state.pages, state.compress, state.types = inner.fields, inner.pages, inner.compress, inner.types
-                if outcome.file and state.method == "OPTIONS":
-                    return replace(outcome, file=None, body="", trace=tuple(state.trace)), None  # core.c, default_handler: what it takes, not the file
-                if outcome.file and state.method not in ("GET", "HEAD", "POST"):
-                    # The request is the index file's by then (http_request.c, ap_internal_fast_redirect; 2.4.71, probed).
-                    state.path, state.raw_path, state.url = name, None, None
-                    return self.fail(405 if state.method in KNOWN_METHODS else 501, span), None
-                origin = outcome.origin and replace(outcome.origin, method=state.method)
-                return replace(outcome, origin=origin, trace=tuple(state.trace)), None
-            status = inner.error_status if inner.in_error else outcome.status
-            if status != 404:
-                refused = status
-        return None, refused
 
     # --- the end ------------------------------------------------------------------------------------------------------
 

@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 from ..model import Estate, Listener, RequestHeads, Site, Span
+from ..patterns import search
 from . import paths
 from .client_certificates import CERTIFICATE
 from .evaluate import State
@@ -49,24 +50,15 @@ def over(listener: Listener, site: object, request: Request) -> tuple[int, bool,
     return None
 
 
-def refuses_host(dialect: str, host: str) -> bool:
-    """Whether a host's name is refused before a site is chosen by it.
-
-    vhost.c, strict_hostname_check: other signs than letters, digits, hyphens, underscores and dots, and numbers that are no address (httpd 2.4.71, probed).
-    ngx_http_validate_host: two dots in a row (nginx 1.22.1, probed).
-    """
-    if host.startswith("["):
-        return False
-    if dialect == "apache":
-        return ".." in host or not re.fullmatch(r"[A-Za-z0-9._-]*", host) or bool(
-            re.fullmatch(r"[0-9.]+", host)) and (host.rstrip(".").count(".") != 3 or re.search(r"(?:^|\.)0[0-9]", host) is not None or host.startswith("."))
-    return dialect == "nginx" and ".." in host
+def refuses_host(heads: RequestHeads, host: str) -> bool:
+    """Whether a host's name is refused before a site is chosen by it."""
+    return heads.hosts is not None and not host.startswith("[") and search(heads.hosts, host) is not None
 
 
 def answer(estate: Estate, listener: Listener, site: object, request: Request, facts: Facts, over: tuple[int, bool, Span | None], run: Callable[[State], Outcome]) -> Outcome:
     """The error that such a request gets, with the pages of the site as far as it is known by then (Caddy: net/http answers by itself)."""
     status, known, span = over
-    entry = (TraceEntry("the name of the host is refused", span or listener.span, request.host) if refuses_host(estate.dialect, request.host)
+    entry = (TraceEntry("the name of the host is refused", span or listener.span, request.host) if refuses_host(in_force(listener, site), request.host)
              else TraceEntry("the head of the request is more than is taken", span or listener.span, f"{len(request.target)} octets of target, {len(request.fields)} fields"))
     if not known:
         site = estate.site(listener.fallback) if isinstance(listener.fallback, str) else None

@@ -71,7 +71,8 @@ class Back:
             return self.ports[value]
         if (named := re.fullmatch(r"([^\s/:]+):(\d+)", value)) and named[2] in self.ports:
             return f"{named[1]}:{self.ports[named[2]]}"
-        for here, configured in (*self.folders.items(), *self.origins.items()):
+        value = self.folder_in(value)
+        for here, configured in self.origins.items():
             value = value.replace(here, configured)
         def port(found: re.Match[str]) -> str:
             configured = self.ports.get(found[2])

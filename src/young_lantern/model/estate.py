@@ -60,6 +60,7 @@ class RequestHeads:
     status: answered where a field line, their number or the total is over its limit
     names:  characters that a field's name may have besides letters, digits and hyphens: a field with others is dropped
     methods: (method, status) for those that are refused whatever they ask for
+    hosts:  names of hosts that are refused with 400, before a site is chosen by them; addresses in brackets are none
     """
 
     line: int | None = None
@@ -72,6 +73,7 @@ class RequestHeads:
     also: tuple[Span, ...] = ()
     names_spans: tuple[Span, ...] = ()
     methods: tuple[tuple[str, int], ...] = ()
+    hosts: Pattern | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -108,6 +108,10 @@ class Choose:
     span: Span | None = None
 
 
+# The label of the block that a redirect inside a server enters again: all that a site does with a request.
+SITE = "site"
+
+
 @dataclass(frozen=True, slots=True)
 class Block:
     """Labelled steps, for Restart and Leave. Entering it again forgets the fields and error pages set within it.

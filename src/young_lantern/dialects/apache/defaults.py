@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...model import PathReading
+from ...model import PathReading, Pattern
 
 # core: AllowEncodedSlashes Off (404), MergeSlashes On (2.4.39), `..` above the root is 400. Slashes at the start are one even with
 # MergeSlashes Off (protocol.c, ap_parse_uri; 2.4.71, probed).
@@ -17,6 +17,10 @@ RESTARTS = 10
 # core, default handler (server/core.c, default_handler): POST is answered like GET; other methods are 405.
 # http_request.c: CONNECT is for proxies (2.4.71, probed).
 REFUSED_METHODS = (("CONNECT", 400),)
+# vhost.c, strict_hostname_check (2.4.71, probed): other signs than letters, digits, hyphens, underscores and dots, and numbers that are no address; with
+# HttpProtocolOptions Unsafe two dots in a row only.
+REFUSED_HOSTS = Pattern(r"\.\.|[^A-Za-z0-9._-]|^(?=[0-9.]+$)(?!(?:0|[1-9][0-9]*)(?:\.(?:0|[1-9][0-9]*)){3}\.?$)")
+REFUSED_HOSTS_UNSAFE = Pattern(r"\.\.")
 METHODS = ("GET", "HEAD", "POST")
 # core.c, default_handler -> ap_send_http_options (2.4.71, probed): OPTIONS is answered with `Allow` before any file is looked for.
 OPTIONS_STATUS = 200

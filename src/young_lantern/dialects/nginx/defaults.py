@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...model import Operation, Side, Field, Template, Var, Variable
+from ...model import Field, Operation, Pattern, Side, Template, Var, Variable
 
 # nginx manual, core module, "types" and mime.types as packaged; default_type is text/plain.
 DEFAULT_TYPE = "text/plain"
@@ -23,6 +23,8 @@ HEAD_BUFFERS = (4, 8 * 1024)
 HEAD_FIRST = 1024
 # ngx_http_process_request_header (1.22.1, probed): before anything is rewritten, wherever it leads.
 REFUSED_METHODS = (("TRACE", 405), ("CONNECT", 405))
+# ngx_http_validate_host: two dots in a row (1.22.1, probed).
+REFUSED_HOSTS = Pattern(r"\.\.")
 # core module, http: uri_changes is 10 in the source (NGX_HTTP_MAX_URI_CHANGES), then 500.
 RESTARTS = 10
 # gzip module: text/html is always included; gzip_min_length 20.

@@ -42,7 +42,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     environment.with_one_case(list(_all(nodes)))
     maps.read_maps(_all(nodes), loader.tree.places, context)
     context.environment, context.maybe_empty = environment.names_set(list(_all(nodes))), environment.may_be_empty(list(_all(nodes)))
-    context.compressed = compression.types_of(list(_all(nodes)))
+    context.compressed, context.named_types = compression.types_of(list(_all(nodes))), compression.named_types(list(_all(nodes)))
     shared = _media_types(nodes, context)
     context.shared_types = {item.span for item in shared if item.span}
     hosts = sites.read_hosts(nodes, context)

@@ -25,11 +25,20 @@ def types_of(nodes: list[Node]) -> tuple[str, ...]:
     return tuple(found)
 
 
-def leaves_alone(pattern: Pattern, types: tuple[str, ...]) -> bool:
+def named_types(nodes: list[Node]) -> dict[str, tuple[str, ...]]:
+    """All types that files with an ending may have: the registered one, and what lines say."""
+    found = {ending: (media_type,) for ending, media_type in REGISTERED.items()}
+    for node in nodes:
+        for ending in node.args[1:] if node.name == "addtype" else ():
+            found[ending.lstrip(".").lower()] = (*found.get(ending.lstrip(".").lower(), ()), node.args[0])
+    return found
+
+
+def leaves_alone(pattern: Pattern, types: tuple[str, ...], named: dict[str, tuple[str, ...]]) -> bool:
     """Whether a pattern of paths holds only for names of files whose types are not compressed anyway."""
-    names = [ending for ending in REGISTERED if search(pattern, f"/x.{ending}")]
+    names = [ending for ending in named if search(pattern, f"/x.{ending}")]
     others = search(pattern, "/x") or search(pattern, "/") or search(pattern, "/x.unheard-of")
-    return bool(names) and not others and not any(fnmatchcase(usual_name(REGISTERED[ending]), kind) for ending in names for kind in types)
+    return bool(names) and not others and not any(fnmatchcase(usual_name(item), kind) for ending in names for item in named[ending] for kind in types)
 
 
 def read_compression(nodes: list[Node], context: Context) -> tuple[Step, ...]:

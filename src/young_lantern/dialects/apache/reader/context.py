@@ -75,6 +75,7 @@ class Context(Collector):
     upgrading: set[str] = field(default_factory=set)  # balancers whose members let a client change to a WebSocket
     maps: dict[str, Map] = field(default_factory=dict)
     compressed: tuple[str, ...] = ()  # the media types that any line has compressed
+    named_types: dict[str, tuple[str, ...]] = field(default_factory=dict)  # those that files with an ending may have
     asked_maps: dict[str, list[str]] = field(default_factory=dict)
 
     def has(self, module: str) -> bool:

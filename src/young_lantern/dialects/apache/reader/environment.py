@@ -182,7 +182,7 @@ def _set(word: str, label: str, node: Node, context: Context) -> SetVariable | N
     name, _, value = word.partition("=")
     if name.startswith("!"):
         return SetVariable(name[1:], (), node.span, environment=True, outside=True)
-    if name.lower() == "no-gzip" and node.args[0].lower() == "request_uri" and compression.leaves_alone(context.pattern(node.args[1], node, ignores_case=_LINES.get(node.name, False)), context.compressed):
+    if name.lower() == "no-gzip" and node.args[0].lower() == "request_uri" and compression.leaves_alone(context.pattern(node.args[1], node, ignores_case=_LINES.get(node.name, False)), context.compressed, context.named_types):
         claim = context.claims[node.span]
         claim.disposition, claim.why = Disposition.CHANGED, "files with such names have types that are not compressed; what an origin sends under such a name with a type that is, is compressed"
         return None

@@ -6,13 +6,11 @@ Rule:     the last section that says something of a setting decides; Options wit
 
 from __future__ import annotations
 
-from ....model import ErrorPage, ErrorPages, Folders, PageStatus, Respond, ServeFiles, Span, Step
+from ....model import SITE, ErrorPage, ErrorPages, Folders, PageStatus, Respond, ServeFiles, Span, Step
 from .. import defaults, values
 from .context import Context, Node
 from .expressions import read_text
 from .places import Place
-
-SITE = "site"
 
 
 def read_error_pages(nodes: list[Node], context: Context, merges: bool = False) -> tuple[Step, ...]:

@@ -28,7 +28,11 @@ def read_heads(own: list[Node], around: list[Node], context: Context) -> Request
 
     line, field, fields = (read(name, silence) for name, silence in (
         ("limitrequestline", defaults.HEAD_LINE), ("limitrequestfieldsize", defaults.HEAD_LINE), ("limitrequestfields", defaults.HEAD_FIELDS)))
-    return RequestHeads(line, field, fields or None, methods=defaults.REFUSED_METHODS, span=spans[0] if spans else None, also=tuple(spans[1:]))
+    # Whatever else such a line changes is not read, so that it stays unclaimed.
+    said = [[node for node in nodes if node.name == "httpprotocoloptions"] for nodes in (own, around)]
+    unsafe = any(word.lower() == "unsafe" for node in (said[0] or said[1])[-1:] for word in node.args)
+    hosts = defaults.REFUSED_HOSTS_UNSAFE if unsafe else defaults.REFUSED_HOSTS
+    return RequestHeads(line, field, fields or None, methods=defaults.REFUSED_METHODS, hosts=hosts, span=spans[0] if spans else None, also=tuple(spans[1:]))
 
 
 def tell_unheard(nodes: list[Node], first: str, context: Context) -> None:

@@ -16,7 +16,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, AllOf, AnswerLimit, AnyOf, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, LetInBefore, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, QueryEdit, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, TextIs, Unserved,
+    ALWAYS, SITE, AllOf, AnswerLimit, AnyOf, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, LetInBefore, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, QueryEdit, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, TextIs, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.placeholders import PLACEHOLDER
@@ -25,7 +25,6 @@ from ....patterns.path_languages import exclude_each_other
 from .. import catalogue, defaults, values
 from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, tls
 from .context import Context, Node
-from .files import SITE
 from .places import EARLY, NEVER, Place, Section, below, condition, merged
 
 _SERVING = ("directoryindex", "directoryslash", "options", "acceptpathinfo")

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field, replace
 from urllib.parse import quote
 
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Below, Capture, Choose, Condition, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
+    ALWAYS, SITE, AllOf, AnyOf, Below, Capture, Choose, Condition, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
     Restart, Rewrite, Route, SetPath, SetVariable, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
 )
 from ....model.walk import transform
@@ -25,7 +25,6 @@ from .. import values
 from . import environment, maps
 from .context import Context, Node
 from .expressions import read_expression
-from .files import SITE
 from .places import NEVER
 
 _URL = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)

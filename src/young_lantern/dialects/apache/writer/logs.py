@@ -7,7 +7,7 @@ from ....model import Disposition, LogTo
 from ..values import quote
 from .context import Context
 from .output import Node
-from .routes import Case
+from .plans import Case
 
 
 def unlogged(cases: list[Case], context: Context) -> str:

@@ -26,7 +26,7 @@ from .context import Context
 from .output import Node
 from .paths import apart, fragment, section
 from .rewrites import rule
-from .routes import Case, Event, Plan, wish_of
+from .plans import Case, Event, Plan, wish_of
 
 
 @dataclass(frozen=True)

@@ -29,7 +29,7 @@ from ....model import SYSTEM_TRUST, AnswerPlainly, AskFirst, Disposition, Estate
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, word
-from . import applications, files, gateways, heads, logs, routes, settings, tls, waits
+from . import applications, files, gateways, heads, logs, plans, routes, settings, tls, waits
 from .context import Context
 from .kept_connections import closed_after_pages
 from .output import Node
@@ -126,10 +126,10 @@ def write_body(site: Site, context: Context) -> list[Node]:
     context.document_root = files.choose_root(chain, context.told_roots)
     context.asked_indexes = routes.indexes_of_origins(chain)
     plan = routes.write_plan(chain, passing, context)
-    routes.settle_passed(plan, context)
+    plans.settle_passed(plan, context)
     head, sections = settings.write_settings(plan, chain, context)
     logged = logs.write_logs(site.logs, logs.unlogged(plan.cases, context), context)
-    routes.finish(plan, [*head, *sections, *logged], context)
+    plans.finish(plan, [*head, *sections, *logged], context)
     nodes: list[Node] = []
     if context.document_root:
         roots = tuple(leaf.answer.root_span for leaf in leaves(chain) if isinstance(leaf.answer, ServeFiles) and files.in_document_root(leaf.answer, context))
@@ -180,10 +180,10 @@ def _client(site: Site, context: Context) -> list[Node]:
     return lines
 
 
-def _redirect_all(plan: routes.Plan, context: Context) -> Node | None:
+def _redirect_all(plan: plans.Plan, context: Context) -> Node | None:
     """A host that does nothing but send everybody elsewhere, path and query included."""
     match plan.cases:
-        case [routes.Case(leaf=Leaf(answer=Redirect(status=status, location=(str() as url, Var(Variable.TARGET | Variable.TARGET_NOW)))), parts=())] if (
+        case [plans.Case(leaf=Leaf(answer=Redirect(status=status, location=(str() as url, Var(Variable.TARGET | Variable.TARGET_NOW)))), parts=())] if (
                 len(plan.events) == 1 and "://" in url and url.count("/") == 2 and not context.options.strict):
             word = {301: ["permanent"], 302: []}.get(status, [str(status)])
             made = context.line("Redirect", *word, quote("/"), quote(f"{url}/"), spans=plan.events[0].nodes[-1].spans, comments=plan.events[0].nodes[0].comments)
@@ -192,7 +192,7 @@ def _redirect_all(plan: routes.Plan, context: Context) -> Node | None:
     return None
 
 
-def _proxy(plan: routes.Plan, chain: object, context: Context) -> list[Node]:
+def _proxy(plan: plans.Plan, chain: object, context: Context) -> list[Node]:
     """Whose Host goes on, and that no field is added by itself."""
     lines = [context.line("ProxyPreserveHost", "On"), context.line("ProxyAddHeaders", "Off")]
     lines[0].apart = True

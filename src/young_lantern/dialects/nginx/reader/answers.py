@@ -9,11 +9,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from ....model import (
-    Abort, ErrorPage, ErrorPages, PageStatus, Redirect, Respond, Step, Var, Variable,
+    SITE, Abort, ErrorPage, ErrorPages, PageStatus, Redirect, Respond, Step, Var, Variable,
 )
 from ..syntax import Directive
 from .context import Context, Scope
-from .files import SITE
 
 _REDIRECTS = (301, 302, 303, 307, 308)
 

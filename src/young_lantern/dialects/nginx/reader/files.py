@@ -10,16 +10,14 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ....model import (
-    ALWAYS, Capture, Choose, Field, FileExists, FileKind, Folders, PathMatches, Pattern, Pinned, Redirect, Respond, Rewrite, Route, ServeFiles, SetPath, SetVariable, Step,
-    Template, Var, Variable, join,
+    ALWAYS, SITE, Capture, Choose, Field, FileExists, FileKind, Folders, PathMatches, Pattern, Pinned, Redirect, Respond, Rewrite, Route, ServeFiles, SetPath, SetVariable, Step,
+    Template, Unread, Var, Variable, join,
 )
 from ....model.walk import walk, with_steps
 from .. import defaults
 from ..syntax import Directive
 from . import aliases
 from .context import Context, Scope
-
-SITE = "site"  # the label of the block that an internal redirect enters again
 
 
 def read_root(scope: Scope, context: Context) -> tuple[Template, str, Template | None, Directive | None]:
@@ -64,6 +62,8 @@ def with_root_said(steps: tuple[Step, ...], scope: Scope, context: Context) -> t
     root, _, whole, _ = read_root(scope, context)
     if whole is not None or any(isinstance(part, Capture) or part == asked for part in root):
         return steps
+    if isinstance(root[0], str) and not root[0].startswith("/"):
+        root = (Unread("$document_root"),)  # below the folder that the server was built for
     return with_steps(steps, said)
 
 

@@ -40,4 +40,4 @@ def read_heads(scope: Scope, context: Context, is_default: bool = False) -> Requ
     named = tuple(item.span for item in (drops, allows) if item is not None)
     line = max(size, least) - _END_OF_LINE
     names = None if drops is not None and drops.args == ["off"] else names  # type: ignore[assignment]
-    return RequestHeads(line, line, None, least + count * size, TOO_LARGE, names, said[0] if said else None, said[1:], named, defaults.REFUSED_METHODS)
+    return RequestHeads(line, line, None, least + count * size, TOO_LARGE, names, said[0] if said else None, said[1:], named, defaults.REFUSED_METHODS, defaults.REFUSED_HOSTS)

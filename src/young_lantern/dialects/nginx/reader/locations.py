@@ -324,9 +324,10 @@ class SiteLocations:
         added: tuple[Field, ...] = (*fields.read_fields(scope, context), *content.read_edits(scope, context))
         if own and not any(scope.own(name) for name in _OWN_SETTINGS):
             return ()
+        made = (*pages, *added, *compression.read_compression(scope, context), *media_types.read_media_types(scope, context))
         if own or scope.kind == "if":
-            return (ForgetFields(), *pages, *added, *compression.read_compression(scope, context), *media_types.read_media_types(scope, context))
-        return (*pages, *added, *compression.read_compression(scope, context), *media_types.read_media_types(scope, context))
+            made = (ForgetFields(), *made)
+        return files.with_root_said(made, scope, context)
 
     def call(self, name: str, by: Directive) -> tuple[Step, ...]:
         """The steps of a named location, put in place; a name that calls itself ends with 500, as in the server."""

@@ -13,12 +13,11 @@ from dataclasses import dataclass, replace
 
 from ....codes import NAME_CLAIMED_TWICE, TLS_VERSIONS_UNHEARD
 from ....model import (
-    Block, Disposition, HostName, HostRow, Listener, PathReading, Placeholder, Refuse, Site, Span, Step,
+    SITE, Block, Disposition, HostName, HostRow, Listener, PathReading, Placeholder, Refuse, Site, Span, Step,
 )
 from ..syntax import Directive
 from . import answers, client, fields, files, heads, logs, media_types, rewrites, tls
 from .context import Context, Scope
-from .files import SITE
 from .locations import LOCATE, SiteLocations
 
 
