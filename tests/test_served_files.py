@@ -199,3 +199,22 @@ def test_folders_without_their_module(reads: Reads, tmp_path: Path, more: str, r
     assert [(target, reads.decide("apache", text, target).status) for target, _ in rows] == rows
     asked, wrong = disagreements("apache", text.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", target, {}) for target, _ in rows], tmp_path / "asked")
     assert (asked, wrong) == (len(rows), [])
+
+
+DOCUMENT_ROOT = nginx("""root ROOT;
+    add_header X-Root "$document_root" always;
+    if ($arg_go) { return 302 /x$document_root; }
+    location /said { root ROOT/dir; return 200 "$document_root"; }
+    location /al/ { alias ROOT/dir/; }
+    location /in { if ($arg_here) { root ROOT/bare; add_header X-Root "$document_root" always; } }
+    location /out { root html; return 200 "$document_root"; }""")
+
+
+@pytest.mark.parametrize(("target", "said"), [("/x?go=1", ""), ("/said", "/dir"), ("/al/index.html", "/dir/"), ("/in/x.txt", ""), ("/in/x.txt?here=1", "/bare"), ("/none", "")])
+def test_the_document_root_in_texts(reads: Reads, tmp_path: Path, target: str, said: str) -> None:
+    """It is the folder in force, be a file looked for there or not; one below the folder that the server was built for is not foretold."""
+    outcome = reads.decide("nginx", DOCUMENT_ROOT, target)
+    assert dict(outcome.fields)["x-root"] == f"{reads.root}{said}"
+    asked, wrong = disagreements("nginx", DOCUMENT_ROOT.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", target, {})], tmp_path / "asked")
+    assert (asked, wrong) == (1, [])
+    assert reads.decide("nginx", DOCUMENT_ROOT, "/out").gave_up

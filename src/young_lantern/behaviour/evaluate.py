@@ -138,7 +138,7 @@ class State:
         self.looked_at("field", name)
         value = self.request.field(name) or ""
         for item in self.request_fields:
-            if item.at_once and item.name.lower() == name.lower():
+            if item.at_once and item.name.lower() == name.lower() and (item.when is None or holds(item.when, self)):
                 added = known(item.value, self)
                 value = {Operation.SET: added, Operation.REMOVE: "", Operation.DEFAULT: value or added}.get(item.operation, f"{value}, {added}".strip(", "))
         return value
