@@ -112,3 +112,19 @@ ProxyPassReverse http://192.0.2.9:81/v/
     for target in ("nginx", "caddy"):
         made = translate(reads.write("apache", text), target)
         assert [decide(made.read_back.estate, request_for(SITE + path, "GET", fields), real_files()).location for path in ("/a/x", "/b/x")] == found
+
+
+LOST = nginx("""location /a { rewrite ^/a(.*)$ http://other.example$uri redirect; }
+    location /b { rewrite ^/b(.*)$ http://other.example$uri?m=$1? redirect; }
+    location /c { rewrite ^/c(.*)$ http://other.example$uri/%zz%4/x?m=$1? redirect; }""")
+
+
+@pytest.mark.parametrize(("target", "location"), [
+    ("/a/x", "/a/x"), ("/a/a%25b", "/a/a"), ("/a/%25zzy", "/a/zzy"), ("/a/%25%25", "/a/%"), ("/a/a%2541b", "/a/aAb"), ("/b/%25", "/b/?m=/%25"),
+    ("/b/a%25b", "/b/am=/a%25b"), ("/b/a%253Fb", "/b/a?b?m=/a%253Fb"), ("/c/x", "/c/x/zzx?m=/x"),
+])
+def test_what_a_rewrite_of_nginx_makes_of_lone_percent_signs(reads: Reads, tmp_path: Path, target: str, location: str) -> None:
+    """A decoded path in a redirect is decoded once more, and what is no code by then is lost."""
+    assert reads.decide("nginx", LOST, target).location == f"http://other.example{location}"
+    asked, wrong = disagreements("nginx", LOST, [("GET", "www.fernhollow.example", target, {})], tmp_path / "asked")
+    assert (asked, wrong) == (1, [])

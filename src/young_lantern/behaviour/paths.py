@@ -111,21 +111,20 @@ def escaped(path: str, escapes: str) -> str:
     return "".join(out)
 
 
-_ENCODED = re.compile("%([0-9A-Fa-f]{2})")
+_QUOTED = re.compile(r"%(?:([0-9A-Fa-f]{2})|[0-9A-Fa-f].?|(.)?)|\?", re.DOTALL)
 
 
 def decoded_for_redirect(location: str) -> str:
     """A location as a `rewrite` of nginx sends it: what stands above the percent sign among ASCII characters is decoded, up to the first question mark.
 
-    ngx_string.c, ngx_unescape_uri with NGX_UNESCAPE_REDIRECT (1.22.1, probed).
+    ngx_string.c, ngx_unescape_uri with NGX_UNESCAPE_REDIRECT (1.22.1, probed): a percent sign that stands before no code is lost, with the digit behind it and what was to be the second one.
     """
     made, at = "", 0
-    for found in _ENCODED.finditer(location):
+    for found in _QUOTED.finditer(location):
         made += location[at:found.start()]
-        at = found.start()
-        character = chr(int(found[1], 16))
-        if "?" in made:
-            break
-        if "%" < character < "\x7f":
-            made, at = made + character, found.end()
+        at = found.end()
+        character = chr(int(found[1], 16)) if found[1] else ""
+        if found[0] == "?" or character == "?":
+            return made + "?" + location[at:]
+        made += character if "%" < character < "\x7f" else found[0] if found[1] else found[2] or ""
     return made + location[at:]
