@@ -79,6 +79,11 @@ RewriteRule ^ - [E=seen:before]
 RewriteRule ^/go(.*) /a$1 [E=seen:go,R=301,L]
 RewriteRule ^/in(.*) /dir$1 [E=seen:in,PT]
 Header always set X-Seen "%{seen}e\"""")
+ASKS = httpd("""DocumentRoot ROOT
+RewriteEngine On
+RewriteRule ^/query/(.*)$ http://192.0.2.3:81/made?from=$1 [QSA,P,L]
+RewriteRule ^/path/(.*)$ http://192.0.2.3:81/$1?from=path [P,L]
+Header always set X-Query "expr=%{QUERY_STRING}\"""")
 NAMED = httpd("""DocumentRoot ROOT
 RewriteEngine On
 RewriteRule ^/old(.*) /a$1
@@ -122,6 +127,8 @@ ROWS = [
     (MARKS, "GET", "www.fernhollow.example", "/in%3Fx", {}, 403, ("x-seen", "before")),
     (NAMED, "GET", "www.fernhollow.example", "/old/go?q=2", {}, 302, ("x-query", "q=2")),
     (NAMED, "GET", "www.fernhollow.example", "/old/asks?q=2", {}, 200, ("x-query", "z=1")),
+    (ASKS, "GET", "www.fernhollow.example", "/query/a%3Fb?q=1", {}, 200, ("x-query", "from=a?b&q=1")),
+    (ASKS, "GET", "www.fernhollow.example", "/path/a%3Fb?q=1", {}, 403, ("x-query", "q=1")),
     (INDEX, "FERN", "www.fernhollow.example", "/dir/", {}, 501, ("x-path", "/dir/index.html")),
 ]
 

@@ -245,7 +245,7 @@ class Program:
         else:
             forward = self.proxies.forward(node, [front], None, Written(join(rest, *more), adds_query="qsd" not in flags and "?" not in text))
         # A question mark that something brings in is refused when the rule is met, before anybody is asked who he is (2.4.71, probed).
-        refused: tuple[Step, ...] = fixups.refuses_marks(more, node.span) if "unsafeallow3f" not in flags else ()
+        refused: tuple[Step, ...] = fixups.refuses_marks((rest, *more), node.span) if "unsafeallow3f" not in flags else ()
         if place is None and "qsd" in flags and "?" not in text and self._redirects(None):
             # A section's redirect, which comes before the origin is asked, has the query as the rule has left it (2.4.71, probed).
             refused = (*refused, Rewrite(None, QueryEdit(), internal=False, span=node.span))

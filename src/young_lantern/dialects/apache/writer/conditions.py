@@ -103,11 +103,13 @@ def _below_aliases(conditions: list[Condition]) -> tuple[list[Condition], set[st
             return replace(item, path=path, strip="")
         if item.path[:1] not in ((), (Var(Variable.PATH),)) or (taken := behind_alias(item.strip, tuple(conditions))) is None:
             return item
+        # A pattern that takes the same is asked already.
+        taken = next((part for part in conditions if isinstance(part, PathMatches) and replace(part.pattern, label="") == replace(taken.pattern, label="") and part.pattern.label), taken)
         patterns[taken.pattern.label] = taken
         return replace(item, path=(Capture(1, taken.pattern.label), *item.path[1:]), strip="")
 
     made = [transform(item, asked) for item in conditions]
-    return [*made, *patterns.values()], set(patterns)
+    return [*made, *(item for item in patterns.values() if item not in conditions)], set(patterns)
 
 
 def _once(paths: list[Condition]) -> list[Condition]:
