@@ -8,6 +8,7 @@ import pytest
 
 from tests.support.conformance import disagreements
 from tests.support.reading import SITE, Reads, nginx
+from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.lab.live import check_live
 from young_lantern.translate import read, save, translate
@@ -80,3 +81,16 @@ def test_the_fallback_is_no_path_elsewhere_either(reads: Reads, root: Path, tmp_
     assert not check_live(made.reading, read(tmp_path / target, target), requests=asked, most=200).surprises
     lost = decide(made.read_back.estate, asked[0], real_files())
     assert lost.status == 404 or any(cause.before.status == 404 for cause in made.comparison.causes)
+
+
+def test_an_alias_by_its_bare_name_gets_its_slash_in_caddy(reads: Reads, root: Path, tmp_path: Path) -> None:
+    """`/files` is led to `/files/` where the alias is a folder's, as httpd does it; an alias of one file is that file."""
+    (root / "one.txt").write_text("one\n")
+    made = translate(reads.write("apache", httpd(f"Alias /files {root}/dir\nAlias /one.txt {root}/one.txt\n<Directory {root}>\nRequire all granted\n</Directory>")), "caddy")
+    after = made.read_back
+    for path, status, location in (("/files", 301, "/files/"), ("/files?a=1", 301, "/files/?a=1"), ("/files/", 200, None), ("/one.txt", 200, None)):
+        outcome = decide(after.estate, request_for(f"http://www.fernhollow.example{path}"), real_files())
+        assert (outcome.status, outcome.location) == (status, location), path
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(made.reading, read(tmp_path / "new", "caddy"), most=250)
+    assert not live.surprises and not [row for row in live.rows if row.request.target == "/files" and row.answers[1].status == 200]

@@ -429,3 +429,8 @@ def test_names_by_alternatives(reads: Reads, tmp_path: Path, pattern: str) -> No
     for target in ("nginx", "caddy"):
         made = translate(reads.write("apache", text), target)
         assert [path for path in refused if decide(made.read_back.estate, request_for(SITE + path), real_files()).status == 200] == []
+
+
+@pytest.mark.parametrize("line", ['Options ""', 'AllowMethods ""', 'Options "" +Indexes'])
+def test_an_empty_word_brings_nobody_down(reads: Reads, line: str) -> None:
+    assert reads.read("apache", httpd(f"<Directory ROOT>\n{line}\n</Directory>")).estate.sites

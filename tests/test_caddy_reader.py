@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.support.conformance import disagreements
 from tests.support.reading import SITE, Reads, caddy
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
@@ -166,7 +167,7 @@ def test_forwarding(reads: Reads) -> None:
     reverse_proxy 192.0.2.3:8000"""
     origin = reads.decide("caddy", site(block), "/v/a?q", fields={"X-Forwarded-For": "198.51.100.1"}).origin
     assert origin is not None
-    assert (origin.addresses, origin.secure, origin.target, origin.policy) == (
+    assert (origin.addresses, origin.secure, origin.target, origin.choice.policy) == (
         ("192.0.2.1:81", "192.0.2.2:443"),
         True,
         "/v1/v/a?q",
@@ -332,3 +333,50 @@ def test_numbers_are_no_texts(reads: Reads, tmp_path: Path) -> None:
     asked = [request_for(SITE + "/a.html", fields={"X-Probe": value}) for value in ("b", "a")]
     assert [decide(made.read_back.estate, one, real_files()).status for one in asked] == [403, 200]
     assert not check_live(made.reading, read(tmp_path / "new", "caddy"), requests=asked, most=60).surprises
+
+
+@pytest.mark.parametrize("line", ["auto_https", "auto_https never", "http_port", "http_port eighty", "https_port -1"])
+def test_a_global_option_that_says_nothing_is_told(reads: Reads, line: str) -> None:
+    found = [item for item in reads.read("caddy", f"{{\n{line}\n}}\n:80 {{\nrespond ok\n}}\n").findings if item.code.name == "value-unread"]
+    assert [item.span.line for item in found if item.span] == [2]
+
+
+def test_usual_ports_may_be_left_to_deployment(reads: Reads) -> None:
+    text = "{\nhttp_port {$PLAIN}\nhttps_port {$SECURE}\n}\nwww.fernhollow.example {\nrespond ok\n}\nhttp://loans.fernhollow.example {\nrespond ok\n}\n"
+    estate = reads.read("caddy", text).estate
+    assert {(str(listener.port), listener.secure) for listener in estate.listeners} == {("{$PLAIN}", False), ("{$SECURE}", True)}
+
+
+def test_a_field_without_a_name_is_told(reads: Reads) -> None:
+    reading = reads.read("caddy", ':80 {\nheader "" x\nheader : x\nrespond ok\n}\n')
+    assert [item.span.line for item in reading.findings if item.code.name == "value-unread" and item.span] == [2, 3]
+
+
+@pytest.mark.parametrize("matcher", ["path", "path_regexp", "path_regexp a b c", "host", "header", "header_regexp a", "method", "protocol", "expression", "vars a", "vars_regexp a"])
+def test_a_matcher_with_too_few_words_is_told(reads: Reads, matcher: str) -> None:
+    """The server does not start with it."""
+    reading = reads.read("caddy", f":80 {{\n@m {matcher}\nrespond @m no\nrespond ok\n}}\n")
+    assert [item.span.line for item in reading.findings if item.code.name == "condition-unread" and item.span] == [2]
+
+
+@pytest.mark.parametrize("target", ["nginx", "apache"])
+def test_no_network_holds_nobody(reads: Reads, target: str) -> None:
+    made = translate(reads.write("caddy", "http://www.fernhollow.example {\n@m remote_ip\nrespond @m no 403\nrespond ok\n}\n"), target)
+    assert not [cause.summary for cause in made.comparison.causes if cause.severity.value == "breaking"]
+
+
+@pytest.mark.parametrize("status", ["{err.status_code}", "{http.error.status_code}", ""])
+def test_a_page_may_name_the_status_that_it_has_anyway(reads: Reads, tmp_path: Path, status: str) -> None:
+    text = caddy(f'root * {reads.root}\nfile_server\nhandle_errors {{\n@api path /api/*\nhandle @api {{\nrespond "no {{err.status_code}}" {status}\n}}\nrespond "page"\n}}')
+    assert (reads.decide("caddy", text, "/api/x").status, reads.decide("caddy", text, "/api/x").body) == (404, "no 404")
+    asked = [("GET", "www.fernhollow.example", path, {}) for path in ("/api/x", "/x", "/index.html")]
+    assert disagreements("caddy", text, asked, tmp_path / "asked") == (3, [])
+
+
+@pytest.mark.parametrize("status", [404, 413, 414, 416, 418, 422, 451, 499, 599])
+def test_the_words_of_a_status(reads: Reads, tmp_path: Path, status: int) -> None:
+    """Caddy's own, whatever the release of Python calls them; none for a status that has none."""
+    text = caddy(f'error {status}\nhandle_errors {{\nrespond "{{err.status_code}} {{err.status_text}}"\n}}')
+    assert disagreements("caddy", text, [("GET", "www.fernhollow.example", "/x", {})], tmp_path / "asked") == (1, [])
+    made = translate(reads.write("caddy", text), "nginx")
+    assert not [entry.span for entry in made.ledger if entry.disposition.value == "unsupported"]

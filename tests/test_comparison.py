@@ -12,6 +12,7 @@ from tests.support.faults import faulty, some_request, words_of
 from tests.support.reading import Reads, nginx
 from tests.test_media_types import PAGES
 from young_lantern.behaviour import Facts, OriginRequest, Outcome, Request, decide, real_files, request_for
+from young_lantern.behaviour.balancing import Choice
 from young_lantern.behaviour.compare import Reason, compare_estates, compare_requests
 from young_lantern.behaviour.deployment import as_deployed
 from young_lantern.behaviour.differences import differences, resolved
@@ -69,8 +70,8 @@ ROWS = [
     ),
     (Outcome(200, origin=origin(fields=(("connection", "close"), ("host", "a")))), Outcome(200, origin=origin()), []),
     (
-        Outcome(200, origin=origin(policy="round robin")),
-        Outcome(200, origin=origin(policy="random")),
+        Outcome(200, origin=origin(choice=Choice("round robin"))),
+        Outcome(200, origin=origin(choice=Choice("random"))),
         ["minor choice of the origin"],
     ),
     (
@@ -185,7 +186,7 @@ FAULTS = [
     ("loans", "not remote_ip 192.0.2.0/24 2001:db8:17::/48", "not remote_ip 192.0.0.0/16", "status"),
     ("loans", "header_up X-Real-IP {remote_host}", "header_up X-Real {remote_host}", "field x-real-ip to the origin"),
     ("loans", "header +Strict-Transport-Security max-age=31536000", "", "field strict-transport-security"),
-    ("loans", "lb_policy least_conn", "lb_policy random", "choice of the origin"),
+    ("loans", "lb_policy round_robin", "lb_policy random", "choice of the origin"), ("loans", "lb_retries 1", "", "choice of another origin"),
     ("loans", "192.0.2.22:8080", "192.0.2.24:8080", "origin"),
     ("media", "file_server browse", "file_server", "status"),
     ("media", "rewrite * /robots-media.txt", "rewrite * /robots.txt", "file"),

@@ -6,7 +6,9 @@ from pathlib import Path
 
 import pytest
 
-from tests.support.reading import Reads, nginx
+from tests.support.conformance import disagreements
+from tests.support.reading import Reads, caddy, nginx
+from tests.test_apache_reader import httpd
 from young_lantern.behaviour.compare import Reason
 from young_lantern.lab.live import check_live
 from young_lantern.model import Severity
@@ -38,3 +40,17 @@ def test_a_field_without_a_value_is_not_sent(reads: Reads, tmp_path: Path, kind:
     save(made.writing.files, tmp_path / "new")
     live = check_live(reading, read(tmp_path / "new"), most=200)
     assert [str(row.request) + str(row.request.fields) + str(row.defects) for row in live.surprises] == []
+
+
+@pytest.mark.parametrize(
+    ("dialect", "text", "said"),
+    [
+        ("caddy", caddy('route {\nrequest_header +X-Probe 9\nheader X-E "{header.X-Probe}"\nrespond ok\n}'), "bb,9"),
+        ("apache", httpd('RequestHeader append X-Probe 9\nHeader set X-E "expr=%{HTTP:X-Probe}"'), "bb, 9"),
+    ],
+)
+def test_two_values_of_a_field_in_a_text(reads: Reads, tmp_path: Path, dialect: str, text: str, said: str) -> None:
+    """Caddy puts a comma between them, httpd a comma and a blank."""
+    asked, wrong = disagreements(dialect, text.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", "/", {"X-Probe": "bb"})], tmp_path / "asked")
+    assert (asked, wrong) == (1, [])
+    assert dict(reads.decide(dialect, text, "/", fields={"X-Probe": "bb"}).fields)["x-e"] == said

@@ -44,6 +44,8 @@ SERVERS = [
     ("apache", apache(("a", ""), ("b", "SSLProtocol -all +TLSv1.3"), main="Protocols h2 http/1.1"), {"a": ("a", BOTH, True), "b": ("b", NEW, True)}),
     ("caddy", caddy(("a", ""), ("b", "{\nprotocols tls1.3\n}"), ("c", "{\nprotocols tls1.2 tls1.2\n}")), {"a": ("a", BOTH, True), "b": ("b", NEW, True), "c": ("c", OLD, True)}),
     ("caddy", caddy(("a", ""), options="servers {\nprotocols h1\n}"), {"a": ("a", BOTH, False)}),
+    ("caddy", caddy(("a", ""), ("b", "")).replace("tls /etc/ssl/a.pem /etc/ssl/a.key", "import pair a").replace("tls /etc/ssl/b.pem /etc/ssl/b.key", "import pair b").replace("https://a", "(pair) {\ntls /etc/ssl/{args.0}.pem /etc/ssl/{args.0}.key\n}\nhttps://a"),
+     {"a": ("a", BOTH, True), "b": ("b", BOTH, True)}),
 ]  # fmt: skip
 
 
@@ -55,7 +57,9 @@ def test_what_a_client_meets(reads: Reads, dialect: str, text: str, hosts: dict[
         made = shake(reading.estate, request_for(f"https://{host}.fernhollow.example/"))
         assert made is not None
         assert (made.certificates, made.versions, made.http2) == ((f"/etc/ssl/{certificate}.pem",), versions, http2), host
-    live = check_live(reading, reading, most=40)
+    steps: list[tuple[int, int]] = []
+    live = check_live(reading, reading, most=40, progress=lambda done, of: steps.append((done, of)))
+    assert steps == [(number, len(live.rows)) for number in range(1, len(live.rows) + 1)]
     assert [(row.request.host, row.defects) for row in live.handshakes if row.defects] == []
     assert {row.met[0].versions for row in live.handshakes} == {versions for _, versions, _ in hosts.values()}
     assert bool(live.by_http2) is any(http2 for _, _, http2 in hosts.values())

@@ -102,3 +102,11 @@ def test_the_slash_of_a_folder_is_a_small_matter_for_a_form(reads: Reads) -> Non
     after = reads.read("nginx", nginx("root ROOT;"))
     causes = compare_estates(before.estate, after.estate, ()).causes
     assert {cause.severity for cause in causes if cause.reason is Reason.METHOD} == {Severity.MINOR}
+
+
+def test_a_field_that_only_a_form_brings_is_no_matter_of_methods(reads: Reads) -> None:
+    """Lost on the way to an origin, it is told as what it is, and not among refusals that differ for such methods only."""
+    page = httpd("TraceEnable Off\nProxyPass /p/ http://192.0.2.1:81/p/\n<Location /p/>\nLINE\n</Location>")
+    line = "RequestHeader set X-Kind form \"expr=%{REQUEST_METHOD} == 'POST'\""
+    compared = compare_estates(*(reads.read("apache", page.replace("LINE", text)).estate for text in (line, "")))
+    assert [(cause.severity, cause.reason, cause.example.method, cause.summary) for cause in compared.causes] == [(Severity.BREAKING, Reason.OTHER, "POST", "field x-kind to the origin: form becomes none")]

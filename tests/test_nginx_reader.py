@@ -135,7 +135,7 @@ def test_fields_to_the_origin(reads: Reads) -> None:
     assert dict(own.fields)["host"] == "www.fernhollow.example"
     assert "x-above" not in dict(own.fields)
     assert dict(own.fields)["x-probe"] == ""  # the client sent it, and it is taken away
-    assert above.policy == "192.0.2.2:80 when all fail"
+    assert above.choice.policy == "192.0.2.2:80 when all fail"
     assert above.mapped_back == "/"
 
 

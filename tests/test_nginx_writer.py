@@ -170,7 +170,7 @@ def _in_order(text: str, lines: list[str], root: str) -> None:
     ("site", "disposition", "code"),
     [
         ("root * ROOT\nencode zstd gzip\nfile_server", "unsupported", "no-counterpart"),
-        ("reverse_proxy 192.0.2.1 192.0.2.2 {\nlb_policy first\n}", "changed", "pool-policy-differs"),
+        ("reverse_proxy 192.0.2.1 192.0.2.2 192.0.2.3 {\nlb_policy first\n}", "changed", "pool-policy-differs"),
         ("reverse_proxy {$ORIGIN}", "kept", "placeholder-open"),
         ("basicauth {\nx y\n}\nrespond x 200", "unsupported", None),
         ("handle *.php {\nrespond x 200\n}", "unsupported", "value-unread"),
@@ -395,3 +395,51 @@ def test_an_alias_in_a_location_by_pattern(reads: Reads) -> None:
     assert [moved[path].file for path in ("/old/sub/", "/old/")] == [str(reads.root / "dir" / name) for name in ("sub/index.html", "index.html")]
     live = check_live(made.reading, made.read_back, most=300)
     assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+
+
+_PAGES_BY_PATH = """http://www.fernhollow.example {
+    root * ROOT
+    handle /secret/* {
+        error 403
+    }
+    handle /api/* {
+        reverse_proxy 192.0.2.21:8080
+    }
+    handle /app/* {
+        php_fastcgi 192.0.2.81:9000
+    }
+    handle {
+        file_server
+    }
+    handle_errors {
+        PAGES
+    }
+}
+"""
+_JSON = "handle /api/* {\nheader Content-Type application/json\nrespond `{\"error\": {err.status_code}}`\n}\n"
+_MISSING = "@missing expression {err.status_code} == 404\nhandle @missing {\nrewrite * /nowhere.html\nfile_server\n}\n"
+_FILE = "handle %s {\nrewrite * /index.html\nfile_server\n}\n"
+
+
+@pytest.mark.parametrize("pages", [_JSON + _FILE % "", _FILE % "/" + 'handle {\nrespond "error {err.status_code}"\n}\n', _JSON + 'respond "error {err.status_code} {err.status_text}" {err.status_code}\n', _MISSING + _JSON + _FILE % ""])
+def test_pages_of_errors_that_go_by_the_path(reads: Reads, tmp_path: Path, pages: str) -> None:
+    """A text for some paths, a file for the others: each with its own type, and the status of the error."""
+    text = _PAGES_BY_PATH.replace("PAGES", pages).replace("ROOT", str(reads.root))
+    made = translate(reads.write("caddy", text), "nginx")
+    kinds = {item.what for cause in made.comparison.causes if cause.severity.value == "breaking" for item in cause.differences}
+    assert not {kind for kind in kinds if kind.startswith(("field", "file", "content"))}
+    assert not [cause.summary for cause in made.comparison.causes if " 470" in cause.summary or "becomes 500" in cause.summary]
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(made.reading, read(tmp_path / "new"), most=300)
+    assert [f"{row.request} {row.defects} {row.between}" for row in live.surprises] == []
+
+
+def test_what_is_left_for_one_answer_keeps_its_fields(reads: Reads, tmp_path: Path) -> None:
+    """A search for files goes first and fails without the field that the only other answer of the site has."""
+    text = 'http://loans.fernhollow.example {\nhandle {\nheader X-A 7\nrespond 204\n}\ntry_files {path}.html =404\n}\n'
+    made = translate(reads.write("caddy", text), "nginx")
+    assert [entry.span.directive for entry in made.ledger if entry.finding is not None] == []
+    assert not [cause.summary for cause in made.comparison.causes if cause.severity.value == "breaking"]
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(made.reading, read(tmp_path / "new"), most=60)
+    assert [f"{row.request} {row.defects} {row.between}" for row in live.surprises] == []

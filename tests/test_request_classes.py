@@ -18,6 +18,7 @@ from young_lantern.behaviour.differences import Difference, differences
 from young_lantern.behaviour.path_classes import path_classes
 from young_lantern.behaviour.request import Assumed, placed, placed_again
 from young_lantern.behaviour.witnesses import assumptions, find_witnesses
+from young_lantern.behaviour.wording import paths_in_words
 from young_lantern.model import FileKind, PathMatches, PathStartsWith, Pattern
 from young_lantern.patterns import search
 from young_lantern.patterns.languages import Languages
@@ -229,3 +230,11 @@ def test_an_index_changes_no_outcome(reads: Reads, monkeypatch: pytest.MonkeyPat
         full, short = decide(estate, request, real_files()), decide(estate, request, real_files(), index=index)
         assert replace(full, trace=()) == replace(short, trace=())
         assert [entry for entry in full.trace if entry.held is not False] == [entry for entry in short.trace if entry.held is not False]
+
+
+def test_two_conditions_of_one_text_are_told_apart_in_words(reads: Reads) -> None:
+    """What takes letters of either case says so beside what does not."""
+    one = reads.read("caddy", "http://www.fernhollow.example {\nhandle /x/* {\nrespond 201\n}\nrespond 202\n}\n").estate
+    other = reads.read("nginx", nginx("location /x/ { return 201; } location / { return 202; }")).estate
+    classes = path_classes([one.sites[0], other.sites[0]])
+    assert paths_in_words(classes, {path for path in classes.held if path.lower().startswith("/x/") and not path.startswith("/x/")}) == "a path that begins with /x/ in any case, but not one that begins with /x/ (dots at its end aside)"

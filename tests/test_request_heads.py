@@ -135,7 +135,7 @@ def test_an_application_asked_by_a_handler_keeps_its_time(reads: Reads) -> None:
     ("dialect", "line", "told"),
     [
         ("apache", "ProxyVia On", True), ("apache", "ProxyVia Off", False), ("apache", "SSLOptions +StdEnvVars", False), ("apache", "SSLOptions +FakeBasicAuth", True),
-        ("apache", "ContentDigest On", True), ("apache", "AddEncoding gzip .gz", False), ("apache", "AddEncoding gzip .css", True),
+        ("apache", "ContentDigest On", True), ("apache", "IndexIgnore .??* *~ HEADER* RCS", False), ("apache", "IndexIgnore secret*", True), ("apache", "AddEncoding gzip .gz", False), ("apache", "AddEncoding gzip .css", True),
         ("nginx", "gzip_static on;", True), ("nginx", "gzip_static off;", False), ("nginx", "max_ranges 0;", True), ("nginx", "proxy_ssl_crl /x.pem;", True),
     ],
 )  # fmt: skip

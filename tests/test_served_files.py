@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.support.conformance import disagreements
-from tests.support.reading import Reads, caddy, nginx
+from tests.support.reading import SITE, Reads, caddy, nginx
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.lab.live import check_live
@@ -218,3 +218,51 @@ def test_the_document_root_in_texts(reads: Reads, tmp_path: Path, target: str, s
     asked, wrong = disagreements("nginx", DOCUMENT_ROOT.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", target, {})], tmp_path / "asked")
     assert (asked, wrong) == (1, [])
     assert reads.decide("nginx", DOCUMENT_ROOT, "/out").gave_up
+
+
+@pytest.mark.parametrize("target", ["caddy", "apache"])
+def test_a_page_by_a_variable_in_the_place_of_a_folder(reads: Reads, tmp_path: Path, target: str) -> None:
+    """The page that try_files finds for `/` is no folder: its own index file is not looked for, whatever is known of the place."""
+    server = "root ROOT; location = / { try_files /dir/$lang.html /index.html; } location / { try_files $uri $uri/ $uri.html =404; } location ~* \\.html$ { add_header X-A 1; }"
+    (reads.root / "dir" / "de.html").write_text("dir/de.html\n")
+    made = translate(reads.write("nginx", nginx(server, "map $cookie_lang $lang { default en; de de; }")), target)
+    assert not [item for cause in made.comparison.causes for item in cause.differences if item.what == "file" and cause.example.target == "/"]
+    save(made.writing.files, tmp_path / target)
+    asked = [request_for("http://www.fernhollow.example/", "GET", fields) for fields in ({}, {"Cookie": "lang=de"}, {"Cookie": "lang=fr"})]
+    live = check_live(made.reading, read(tmp_path / target, target), requests=asked, most=900)
+    assert not live.surprises and {"dir/de.html\n", "index.html\n"} <= {row.answers[1].content.decode() for row in live.rows if row.request.target == "/"}
+
+
+def test_the_path_that_came_gets_the_slash_before_a_folders_rules_count(reads: Reads) -> None:
+    """A rule of the server that leads into a folder leaves the path as it came; without a slash at its end that is redirected, whatever the folder's rules say."""
+    (reads.root / "dir" / ".htaccess").write_text("RewriteEngine On\nRewriteRule ^in/$ /a.html?q [L]\nRewriteRule ^ /a.html [L]\n")
+    (reads.root / "dir" / "in").mkdir()
+    text = httpd("<Directory ROOT>\nAllowOverride All\nRequire all granted\n</Directory>\nRewriteEngine On\nRewriteRule ^/b$ /dir/?k=v\nRewriteRule ^/i$ /dir/in/\nRewriteRule ^/c/$ /dir/\nRewriteRule ^/p$ /dir/ [PT]")
+    rows = {"/b": (301, "/b/?k=v"), "/i": (301, "/i/?q"), "/c/": (200, None), "/p": (200, None), "/dir": (301, "/dir/")}
+    for path, (status, location) in rows.items():
+        outcome = reads.decide("apache", text, path)
+        assert (outcome.status, outcome.location) == (status, location and SITE + location), path
+    assert disagreements("apache", text.replace("ROOT", str(reads.root)), [("GET", "www.fernhollow.example", path, {}) for path in rows], reads.folder / "asked") == (len(rows), [])
+
+
+def test_a_folder_that_a_pattern_takes_from_the_proxy_keeps_its_index(reads: Reads, tmp_path: Path) -> None:
+    """The path of the index file begins as that of its folder, so that the same pattern holds."""
+    (reads.root / "dir" / "private").mkdir()
+    (reads.root / "dir" / "private" / "index.html").write_text("private\n")
+    text = httpd("ProxyPassMatch ^/(dir|sub)/private !\nProxyPass /dir http://192.0.2.51:8080/dir")
+    made = translate(reads.write("apache", text), "caddy")
+    assert "\n".join(made.writing.files.values()).count("reverse_proxy") == 1
+    assert not [cause.summary for cause in made.comparison.causes if cause.summary.startswith("answered by")]
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(made.reading, read(tmp_path / "new"), requests=[request_for(f"{SITE}/dir/private/")], most=200)
+    assert [f"{row.request} {row.defects} {row.between}" for row in live.surprises] == []
+    assert {answer.content.decode() for row in live.rows if row.request.target == "/dir/private/" and row.request.method == "GET" for answer in row.answers if answer.status == 200} == {"private\n"}
+
+
+def test_what_is_added_to_a_lifetime_goes_along(reads: Reads) -> None:
+    """`Header append Cache-Control public` beside ExpiresDefault is one list in Caddy, where a block adds before it sets."""
+    text = httpd('<LocationMatch "\\.(css|html)$">\nExpiresActive On\nExpiresDefault "access plus 30 days"\nHeader append Cache-Control public\n</LocationMatch>')
+    made = translate(reads.write("apache", text), "caddy")
+    assert 'Cache-Control "max-age=2592000, public"' in "\n".join(made.writing.files.values())
+    outcome = decide(made.read_back.estate, request_for(f"{SITE}/index.html"), real_files())
+    assert dict(outcome.fields)["cache-control"] == "max-age=2592000, public"

@@ -35,6 +35,10 @@ VALUE_UNREAD = _code("value-unread", _R, _BREAKING,
     "{value} is not a value that {directive} takes",
     "{expected}",
     "correct the value; until then the directive is left out of the translation")
+SETTING_LOST = _code("setting-not-read", _R, _BREAKING,
+    "{setting}, of {directive}, is not read",
+    "{reason}",
+    "see how the new server chooses, and leaves out, an origin; the rest of the line is carried")
 VARIABLE_UNREAD = _code("variable-unread", _R, _BREAKING,
     "the variable {variable} has no counterpart in the model",
     "its value depends on something other than the request, or on a module that is not read yet",
@@ -57,7 +61,7 @@ PROTOCOL_UNREAD = _code("origin-protocol-not-read", _R, _BREAKING,
     "let the origin speak HTTP as well (Tomcat: an HTTP connector beside the one for AJP), and pass requests on to that")
 PLACE_UNREAD = _code("place-not-read", _R, _BREAKING,
     "{directive} is not read where it stands",
-    "it stands in a section by a pattern, or in one that no ProxyPass line by prefix is for",
+    "it stands in a section by a pattern, in <Proxy>, or in one that no ProxyPass line by prefix is for",
     "put it beside the ProxyPass line, or into a <Location> for a path")
 GROUP_AS_IT_IS = _code("group-as-it-is", _R, _NOTE,
     "who is in {groups} is taken from {file} as it is now",
@@ -303,10 +307,38 @@ CERTIFICATE_TO_ISSUE = _code("certificate-to-issue", _TLS, _BREAKING,
     "{target} issues no certificate by itself; put one for {name} into {chain}, and its key into {key}",
     "{source} had one issued, and renewed it",
     "have a client for your certificate authority write these files and reload {target} after each renewal")
+FAILURES_UNCOUNTED = _code("failures-not-counted", _T, _MINOR,
+    "origins that fail are not left alone: fail_duration is not written",
+    "to {target} 2.6 a request over the limit on content is a failure of the origin, so that one client could take an origin out for everybody",
+    "let it ask for their health (health_uri), or limit content elsewhere; policies other than taking turns go on to another origin only then")
+TURNS_INSTEAD = _code("turns-instead", _T, _MINOR,
+    "the members of a pool are chosen in turn instead of by {before}",
+    "by {before} {target} chooses one that is away again, unless it counts failures, which it must not beside a limit on content",
+    "nothing, unless requests differ much in how long they take")
+CONTENT_BUFFERED = _code("content-buffered", _T, _MINOR,
+    "the content of a request is read into memory before an origin is asked",
+    "{target} can send only what it has kept to another origin, where one is away; {source} {does}",
+    "see that its size is limited; where uploads are large, take buffer_requests and fail_duration out: uploads then fail while an origin is away")
 POLICY_DIFFERS = _code("pool-policy-differs", _T, _MINOR,
     "the members of a pool are chosen {after} instead of {before}",
-    "{target} has no such way of choosing",
+    "{reason}",
     "nothing, unless an application keeps state in one member")
+CLIENTS_LOOSE = _code("clients-kept-otherwise", _T, _BREAKING,
+    "clients stayed with their origin by {before}; now members are chosen {after}",
+    "{reason}",
+    "have the application keep what it knows of clients where all members find it, or see that they may change their origin")
+NAMED_AS_FIRST = _code("named-as-the-first", _T, _MINOR,
+    "all members of a pool get {member} in {field}",
+    "each got its own address; {target} has no variable for the member that is asked",
+    "nothing, unless the members tell hosts apart; then send them a name that all know")
+NAMED_AS_ANOTHER = _code("named-as-another", _T, _BREAKING,
+    "all members of a pool get {member} in {field}, though each has a name of its own",
+    "{target} has no variable for the member that is asked, and an origin that is known by a name may answer to no other",
+    "send them a name that all know, or ask one of them alone")
+HEALTH_UNASKED = _code("health-not-asked", _T, _BREAKING,
+    "members of a pool are not asked for {uri} any more, to see whether they are well",
+    "{target} asks no origin by itself",
+    "rely on fail_timeout, which leaves a member alone after a failed request, and watch the members from elsewhere")
 PLACEHOLDER_OPEN = _code("placeholder-open", _T, _NOTE,
     "{placeholder} is left to deployment; it is written as {written}",
     "the source leaves its value open, too",

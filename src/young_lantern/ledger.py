@@ -75,7 +75,8 @@ def counted(entries: tuple[Entry, ...]) -> dict[str, int]:
 
 
 def findings_of(entries: tuple[Entry, ...], writing: Writing) -> list[Finding]:
-    """The findings of a ledger, and those of the writer that belong to no single directive."""
+    """The findings of a ledger, and those of the writer that belong to no single directive, or to a line within one."""
     made = [entry.finding for entry in entries if entry.finding]
-    made += [note.finding for note in writing.notes if note.span is None and note.finding]
+    listed = {entry.span for entry in entries}
+    made += [note.finding for note in writing.notes if note.span not in listed and note.finding]
     return list(dict.fromkeys(made))

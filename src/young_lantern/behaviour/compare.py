@@ -310,7 +310,10 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
     if "%2f" in request.target.lower() and any(twin.status != seen.status for twin, seen in zip(decider.both(_plain_slash(request), row.facts), (one, other), strict=True)):
         return Reason.ENCODED_SLASH
     twins = {**_TWINS, Reason.CASE: lambda twin: _in_case(twin, decider.capitals)}
-    applying = [(reason, change) for reason, change in twins.items() if change(request) != request and (files or reason is not Reason.FILE_SLASH)]
+    # What an origin gets by a method, and the fields of an answer that is the same but for these, are as much as with GET: forms are sent so.
+    alike = bool(one.origin and other.origin) or not any(item.what in _ALTOGETHER for item in differences(one, other, request))
+    left_out = {*(() if files else (Reason.FILE_SLASH,)), *((Reason.METHOD,) if alike else ())}
+    applying = [(reason, change) for reason, change in twins.items() if change(request) != request and reason not in left_out]
     for size in dict.fromkeys((1, 2, len(applying))):
         for chosen in combinations(applying, size):
             if chosen and not differs(reduce(lambda twin, item: item[1](twin), chosen, request)):

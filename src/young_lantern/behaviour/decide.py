@@ -20,7 +20,7 @@ from .choosing import choose_listener, choose_site
 from .client import seen_from
 from .evaluate import State, holds, in_network, said, text, user_of, walked_first, with_placeholders
 from .origin_answers import SELF, VERDICT, wanted
-from .origin_words import policy
+from .balancing import choice_of, one_of
 from .inside import Jump
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request, one_slash
@@ -558,11 +558,11 @@ class _Run:
         members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
         script, parameters = gateway.parameters(step, state)
         state.note("application", step.span, f"{pool.name if pool else step.pool} {script}")
-        origin = OriginRequest(members, False, parameters.pop("REQUEST_METHOD", ""), script, tuple(sorted(parameters.items())), policy(pool, members), protocol=step.protocol)
+        origin = OriginRequest(members, False, parameters.pop("REQUEST_METHOD", ""), script, tuple(sorted(parameters.items())), choice_of(step, pool, members, state.request.method, state.request), protocol=step.protocol)
         # PHP's process manager answers 404 by itself for a script that is not there; what other applications do, they alone know.
         missing = step.protocol == "fastcgi" and script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
         answer = wanted(state.received or state.request)
-        state.answered_by = members[0] if len(members) == 1 else f"one of {', '.join(members)}"
+        state.answered_by = one_of(members)
         if (late := origin_errors.unanswered(step, answer, self.estate.dialect)) is not None and not (missing and (state.asked_inside or answer.after)):
             # mod_dir.c, fixup_dir: the index file was found by then, so that no other is looked for (2.4.71, probed).
             state.intercepted = state.intercepted or state.for_index

@@ -18,6 +18,7 @@ from .answering import EMPTY
 from .content_types import ORIGINS
 from .contents import come_to_the_same
 from .origin_answers import SELF, asks_origin, cookie_attributes, wanted
+from .balancing import by_one_of, choices
 from .own_values import alike_but_for_form
 from .outcome import OriginRequest, Outcome
 from .request import Request
@@ -165,17 +166,17 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
         differ("what is checked of the origin's certificate", before.certificate, after.certificate, Severity.MINOR if weak else Severity.BREAKING)
     differ("method to the origin", before.method, after.method, _method_weight(before.method, after.method, request))
     differ("target at the origin", before.target, after.target, Severity.MINOR if _same_spelt(before.target, after.target) else Severity.BREAKING)
-    differ("choice of the origin", before.policy, after.policy, Severity.BREAKING if "when all fail" in before.policy else Severity.MINOR)
+    found += _choices(before, after)
     one = {name: canonical(value) for name, value in before.fields}
     other = {name: canonical(value) for name, value in after.fields}
     for name in sorted({*one, *other} - _HOP_BY_HOP):
         # What no rule speaks of passes as the client sent it.
         seen = one.get(name, request.field(name)) or None, other.get(name, request.field(name)) or None
         # A field without a value says as little as none.
-        slight = name in _CLIENT_FIELDS or alike_but_for_form(*seen) or _but_for_unfilled(*seen) or set(seen) <= {EMPTY, None} or all(value in (EMPTY, None) or NO_CERTIFICATE.fullmatch(value) for value in seen)
+        slight = name in _CLIENT_FIELDS or by_one_of(*seen, before.addresses) or alike_but_for_form(*seen) or _but_for_unfilled(*seen) or set(seen) <= {EMPTY, None} or all(value in (EMPTY, None) or NO_CERTIFICATE.fullmatch(value) for value in seen)
         differ(f"field {name} to the origin", *seen, Severity.MINOR if slight else Severity.BREAKING)
     backs = [resolved(canonical(item.mapped_back), request) or "" for item in (before, after)]
-    differ("redirects of the origin", *backs, Severity.MINOR if _same_spelt(*backs) else Severity.BREAKING)
+    differ("redirects of the origin", *backs, Severity.MINOR if _same_spelt(*backs) or by_one_of(before.mapped_back, after.mapped_back, before.addresses) else Severity.BREAKING)
     return found
 
 
@@ -250,9 +251,13 @@ def _parameters(before: OriginRequest, after: OriginRequest, request: Request) -
             more = seen[0] is None and name in _BESIDES and before.protocol != "fastcgi"
             slight = mounted or more or name in _SELDOM or name == "QUERY_STRING" and _same_arguments(*(str(value or "") for value in seen)) or alike_but_for_form(*seen) or name == "HTTP_AUTHORIZATION" and seen[0] is None
             found.append(Difference(f"parameter {name}", _shown(seen[0]), _shown(seen[1]), Severity.MINOR if slight else Severity.BREAKING))
-    if before.policy != after.policy:
-        found.append(Difference("choice of the origin", before.policy, after.policy, Severity.MINOR))
-    return found
+    return [*found, *_choices(before, after)]
+
+
+def _choices(before: OriginRequest, after: OriginRequest) -> list[Difference]:
+    """Which member is asked, and which when it fails."""
+    same = sorted(map(canonical, before.addresses)) == sorted(map(canonical, after.addresses))
+    return [Difference(what, _shown(one), _shown(other), Severity.BREAKING if breaks else Severity.MINOR) for what, one, other, breaks in choices(before.choice, after.choice, same)]
 
 
 # What a server says of a file whose name tells it nothing; and what a browser runs.

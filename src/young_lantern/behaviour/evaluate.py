@@ -21,7 +21,7 @@ import regex
 from ..model import (
     AllOf, Always, AnswerLimit, AnyOf, Below, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
     OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
-    Placeholder, Rewritten, SchemeIs, Site, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
+    Placeholder, Rewritten, SchemeIs, Site, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, status_words,
 )
 from ..model.walk import walk
 from ..patterns import host_matches, search
@@ -140,7 +140,9 @@ class State:
         for item in self.request_fields:
             if item.at_once and item.name.lower() == name.lower() and (item.when is None or holds(item.when, self)):
                 added = known(item.value, self)
-                value = {Operation.SET: added, Operation.REMOVE: "", Operation.DEFAULT: value or added}.get(item.operation, f"{value}, {added}".strip(", "))
+                # replacer.go (2.6.2, probed): a placeholder has the values of a field with a comma between, without a blank.
+                both = f"{value},{added}".strip(",") if self.dialect == "caddy" else f"{value}, {added}".strip(", ")
+                value = {Operation.SET: added, Operation.REMOVE: "", Operation.DEFAULT: value or added}.get(item.operation, both)
         return value
 
     @property
@@ -317,6 +319,8 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return state.member_label
         case Variable.STATUS:
             return str(state.error_status or "")
+        case Variable.STATUS_WORDS:
+            return status_words(state.error_status) if state.error_status else ""
         case Variable.ROOT:
             return state.root
         case Variable.FOUND:

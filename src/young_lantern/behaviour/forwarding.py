@@ -12,7 +12,8 @@ from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
 from . import answering, paths, targets
 from .evaluate import State, holds, text, with_placeholders
-from .origin_words import certificate, policy
+from .balancing import choice_of, one_of
+from .origin_words import certificate
 from .outcome import OriginRequest
 
 
@@ -21,13 +22,13 @@ def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite
     pool = estate.pool(step.pool)
     members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
     state.pool_label = pool.name if pool else step.pool
-    state.member_label = members[0] if len(members) == 1 else f"one of {', '.join(members)}"
+    state.member_label = one_of(members)
     target = target_of(step, state, estate.dialect, rewrite)
     fields = answering.request_fields([*state.request_fields, *step.fields], state)
     if step.asks_gzip and ("accept-encoding", "") in fields and method != "HEAD" and not state.request.field("Range"):
         fields = tuple((name, "gzip" if name == "accept-encoding" else value) for name, value in fields)
-    back = mapped(step, f"{'https' if step.secure else 'http'}://{dict(fields).get('host', '')}{target}", state, estate.dialect)
-    return OriginRequest(members, step.secure, method, target, fields, policy(pool, members), back, step.protocol, certificate(step))
+    back = _mapped_back(step, f"{'https' if step.secure else 'http'}://{dict(fields).get('host', '')}{target}", members, state, estate.dialect)
+    return OriginRequest(members, step.secure, method, target, fields, choice_of(step, pool, members, method, state.request), back, step.protocol, certificate(step))
 
 
 def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewrite], object]) -> str:
@@ -81,6 +82,18 @@ def _spelt_as(prefix: str, pattern: Pattern | None, state: State) -> bool:
     if pattern is not None and search(pattern, paths.split_target(target)[0]) is None:
         return False
     return not state.asked_inside and target.startswith(prefix or "/") and not more
+
+
+def _mapped_back(step: Forward, location: str, members: tuple[str, ...], state: State, dialect: str) -> str:
+    """The Location that a client gets where the origin redirects under its own name: mapped alike, whichever of several it is, or as if by that of none."""
+    label = state.member_label
+    found = set()
+    if len(members) > 1 and label in location:
+        for member in members:
+            state.member_label = member
+            found.add(mapped(step, location.replace(label, member), state, dialect))
+        state.member_label = label
+    return found.pop() if len(found) == 1 else mapped(step, location, state, dialect)
 
 
 def mapped(step: Forward, location: str, state: State, dialect: str) -> str:

@@ -7,6 +7,7 @@ from typing import Any
 
 from ..model import MediaTypes, Pattern, Span
 from ..patterns.plain import plain_text
+from .balancing import Choice
 
 
 # The content of an answer that the server makes up by itself, word by word of no concern.
@@ -30,6 +31,7 @@ class OriginRequest:
     protocol:    `http`, `h2c` (HTTP/2, over TLS too), `fastcgi`, `uwsgi` or `scgi`; but for the first two, fields are parameters, and by FastCGI target is the script's file
     fields:      names in lower case, in order; only those that a rule sets, adds or removes
     certificate: what of the origin's certificate is checked
+    choice:      who is asked, of several, and who when one fails
     mapped_back: the Location that a client gets when the origin redirects to just this target under the host it saw
     """
 
@@ -38,7 +40,7 @@ class OriginRequest:
     method: str
     target: str
     fields: tuple[tuple[str, str], ...]
-    policy: str = ""
+    choice: Choice = Choice()
     mapped_back: str = ""
     protocol: str = "http"
     certificate: str = ""
@@ -118,13 +120,15 @@ def outcome_of(made: dict[str, Any]) -> Outcome:
 def _json_origin(origin: OriginRequest | None) -> dict[str, Any] | None:
     return None if origin is None else {
         "address": list(origin.addresses), "protocol": origin.protocol, "secure": origin.secure, "certificate": origin.certificate, "method": origin.method,
-        "target": origin.target, "fields": _json_fields(origin.fields), "mapped_back": origin.mapped_back, "policy": origin.policy,
+        "target": origin.target, "fields": _json_fields(origin.fields), "mapped_back": origin.mapped_back, "policy": origin.choice.policy,
+        "keeps": origin.choice.keeps, "spares": list(origin.choice.spares), "retried": list(origin.choice.retried or ()), "rest": origin.choice.rest,
     }
 
 
 def _origin_of(made: dict[str, Any] | None) -> OriginRequest | None:
     return OriginRequest(
-        tuple(made["address"]), bool(made.get("secure")), str(made["method"]), str(made["target"]), _pairs(made.get("fields", {})), made.get("policy", ""),
+        tuple(made["address"]), bool(made.get("secure")), str(made["method"]), str(made["target"]), _pairs(made.get("fields", {})),
+        Choice(made.get("policy", ""), made.get("keeps"), tuple(made.get("spares", ())), tuple(made["retried"]) if "retried" in made else None, made.get("rest")),
         made.get("mapped_back", ""), made.get("protocol", "http"), made.get("certificate", "")) if made else None
 
 

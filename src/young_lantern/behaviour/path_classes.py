@@ -39,12 +39,14 @@ class PathTest:
 
     language: the paths that pass
     dotted:   dots and blanks at the end of a path do not count
+    any_case: letters of either case are alike
     """
 
     verb: str
     text: str
     language: Language
     dotted: bool = False
+    any_case: bool = False
 
     @property
     def words(self) -> str:
@@ -124,12 +126,19 @@ class _Finder:
 
     def _within_step(self, step: Step) -> tuple[frozenset[Language], bool, bool]:
         """What a step asks of paths; whether it leads back to what came before; whether it may change the path."""
-        # The step is kept beside its number, so that no other one gets the same while this is known.
+        # The step is kept beside its number, so that no other one gets the same while this is known. What lies in a step within it is asked of that one.
         if id(step) not in self.within_steps:
-            items = list(walk(step))
-            asked = frozenset(test.language for item in items for test in self._asked(item))
-            restarts = any(isinstance(item, Restart) for item in items)
-            self.within_steps[id(step)] = step, (asked, restarts, restarts or any(isinstance(item, Rewrite) for item in items))
+            asked: set[Language] = set()
+            restarts = rewrites = False
+            for item in walk(step, (Choose, Block)):
+                if item is not step and isinstance(item, Choose | Block):
+                    inner, inner_restarts, inner_rewrites = self._within_step(item)
+                    asked |= inner
+                    restarts, rewrites = restarts or inner_restarts, rewrites or inner_rewrites
+                else:
+                    asked.update(test.language for test in self._asked(item))
+                    restarts, rewrites = restarts or isinstance(item, Restart), rewrites or isinstance(item, Rewrite)
+            self.within_steps[id(step)] = step, (frozenset(asked), restarts, restarts or rewrites)
         return self.within_steps[id(step)][1]
 
     def _keep(self, test: PathTest) -> None:
@@ -152,7 +161,7 @@ class _Finder:
                 assert found is not None
                 if not found.exact:
                     self.found.loose.add(f"the glob {text}")
-                yield PathTest(verb, text, found.language, item.form is PathForm.CLEAN)
+                yield PathTest(verb, text, found.language, item.form is PathForm.CLEAN, item.ignores_case)
             case PathMatches(pattern):
                 yield from self._pattern(pattern)
             case TextMatches((Var(variable),), pattern) if variable in _PATHS:

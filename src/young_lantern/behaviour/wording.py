@@ -6,7 +6,9 @@ Rule:     of the paths that stand for their classes, those that differ are told 
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
+from dataclasses import replace
 
 from .path_classes import PathClasses, PathTest
 from .request import Request
@@ -44,10 +46,16 @@ def paths_in_words(classes: PathClasses, paths: set[str]) -> str:
         others = [tests for tests in others if best not in tests]
     if len(wanted) > _MOST or len(unwanted) > _MOST:
         return ""
-    used = [classes.tests[test] for test in (*wanted, *unwanted)]
-    said = "a path that " + " and ".join(classes.tests[test].words for test in wanted) if wanted else "any path"
-    said += ", but not one that " + _alternatives([classes.tests[test] for test in unwanted]) if unwanted else ""
+    used = _told_apart([classes.tests[test] for test in (*wanted, *unwanted)])
+    said = "a path that " + " and ".join(test.words for test in used[:len(wanted)]) if wanted else "any path"
+    said += ", but not one that " + _alternatives(used[len(wanted):]) if unwanted else ""
     return said + (" (dots at its end aside)" if any(test.dotted for test in used) else "")
+
+
+def _told_apart(tests: list[PathTest]) -> list[PathTest]:
+    """Of two that would be said in the same words the one that takes letters of either case says so."""
+    words = Counter(test.words for test in tests)
+    return [replace(test, text=f"{test.text} in any case") if test.any_case and words[test.words] > 1 else test for test in tests]
 
 
 def _alternatives(tests: list[PathTest]) -> str:

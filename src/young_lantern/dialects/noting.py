@@ -9,10 +9,10 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from ..codes import NO_COUNTERPART, OTHER_DEFAULT, TLS_VERSIONS_SHARED, TRACE_ECHO_LOST, TRACE_PASSED, TRACE_REFUSED
+from ..codes import CLIENTS_LOOSE, NO_COUNTERPART, OTHER_DEFAULT, POLICY_DIFFERS, TLS_VERSIONS_SHARED, TRACE_ECHO_LOST, TRACE_PASSED, TRACE_REFUSED
 from ..fitting.constants import with_constants, without_lengths
 from ..fitting.names import apart_by_names
-from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Listener, Operation, Placeholder, Side, Site, SiteTls, Span, finding
+from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Listener, Operation, Placeholder, Pool, Side, Site, SiteTls, Span, finding
 from .dialect import WriterNote, WriterOptions
 
 
@@ -71,6 +71,15 @@ class Noting:
         """A source directive that has no equivalent."""
         directive = re.split(r"(?<![${])\{(?![{$])", span.directive)[0].strip() if span else what
         self.note(span, Disposition.UNSUPPORTED, NO_COUNTERPART, directive=directive or what, reason=reason, advice=advice)
+
+    def chosen_otherwise(self, pool: Pool, after: str, reason: str = "") -> None:
+        """The members of a pool are chosen in another way. after: which; reason: why, unless the target has no such way."""
+        span = (pool.sticky.span if pool.sticky is not None else None) or pool.policy_span or pool.span
+        reason = reason or f"{self.target} has no such way of choosing"
+        if pool.kept_by:
+            self.note(span, Disposition.CHANGED, CLIENTS_LOOSE, before=pool.kept_by, after=after, reason=reason)
+        else:
+            self.note(span, Disposition.CHANGED, POLICY_DIFFERS, before=pool.policy.replace("_", " "), after=after, reason=reason)
 
     def pages_of_tls(self, page: ErrorPage) -> ErrorPage | None:
         """A page without the statuses that only nginx gives to errors of TLS; None where nothing is left of it."""

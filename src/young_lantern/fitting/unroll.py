@@ -17,7 +17,7 @@ from ..model import (
 )
 from ..model.media_types import of_name
 from ..model.walk import transform, walk
-from ..patterns import may_end_in_slash
+from ..patterns import goes_on, may_end_in_slash
 from .endings_added import adds_again
 from .static import Known, narrowed, plainly, simplified, truth, without
 from .tree import Branch, Chain, Effect, Fork, Leaf, Settings, leaves
@@ -477,10 +477,15 @@ def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -
             break
         target = (text,) if text.startswith("/") else (known.path + text,) if known.path is not None else (Var(Variable.PATH), text)
         exists: Condition | None = None if text.startswith("/") else FileExists(step.root, target, span=step.span)
-        ends = () if known.path is not None else (PathGlob("*/", span=step.span),)
+        # What is known of a folder holds where nothing has rewritten its path: then it still ends in a slash.
+        ends = () if env.known.path is not None else (PathGlob("*/", span=step.span),)
         conditions = (*ends, *((exists,) if exists else ()))
         condition = ALWAYS if not conditions else conditions[0] if len(conditions) == 1 else AllOf(conditions, step.span)
         there = replace(known.with_path(target), internal=True)
+        if exists and known.path is None:
+            # What a pattern found at the folder's path it finds at the file's, unless it asks for the end, or what it took is used.
+            used = {item.pattern for item in walk(steps) if isinstance(item, Capture)}
+            there = replace(there, matched=() if "" in used else tuple(pattern for pattern in known.matched if pattern.label not in used and goes_on(pattern)))
         if exists:
             there = replace(there, file_root=step.root)
         if known.path is None and not text.startswith("/"):

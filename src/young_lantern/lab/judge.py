@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Container
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from ..behaviour import Outcome, Request
@@ -20,7 +20,7 @@ from ..behaviour.differences import resolved, same_type
 from ..behaviour.origin_answers import SELF, cookie_attributes, wanted
 from ..behaviour.outcome import OWN_WORDS
 from ..behaviour.own_values import fits, is_own
-from ..model import SENT_PARAMETERS
+from ..model import SENT_PARAMETERS, Estate
 from ..model.registered_types import usual_name
 from ..model.placeholders import canonical
 from ..source.plan import Plan
@@ -233,6 +233,16 @@ def _received(answer: Answer) -> dict | None:  # type: ignore[type-arg]
     except ValueError:
         return None
     return content if isinstance(content, dict) and MARK in content else None
+
+
+def but_for_keeping(answer: Answer, outcome: Outcome, estate: Estate) -> Answer:
+    """The answer without the cookie by which the server keeps a client at an origin: its value nobody foretells."""
+    if outcome.origin is not None:
+        names = {outcome.origin.choice.own_cookie} - {""}
+    else:
+        # Where all origins fail the client gets it all the same (Caddy 2.6, probed).
+        names = {pool.sticky.cookie for pool in estate.pools if pool.sticky is not None and pool.sticky.own}
+    return replace(answer, fields=tuple(pair for pair in answer.fields if not (pair[0].lower() == "set-cookie" and pair[1].partition("=")[0] in names))) if names else answer
 
 
 def between_servers(first: Answer, second: Answer, request: Request, plans: tuple[Plan, Plan], typed: bool = False, unforetold: Container[str] = ()) -> list[Difference]:

@@ -34,7 +34,7 @@ from .answers import Answer
 from .client import ask
 from .handshakes import HandshakeRow, otherwise, shake_hands
 from .http2 import may_be_asked
-from .judge import Difference, against_model, between_servers
+from .judge import Difference, against_model, between_servers, but_for_keeping
 from .origin import Origins
 from .ports import free_port
 from .servers import Running, find, version
@@ -150,36 +150,37 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         def one(request: Request) -> Row:
             outcomes = tuple(decide(estate, request, facts) for estate in estates)
             answers = tuple(_ask(request, plan, estate, clients) for plan, estate in zip(plans, estates, strict=True))
-            between = between_servers(*answers, request, (plans[0], plans[1]), typed=all(outcome.media_types is not None for outcome in outcomes), unforetold=unforetold(outcomes[0]) | unforetold(outcomes[1]))
+            judged = tuple(but_for_keeping(*held) for held in zip(answers, outcomes, estates, strict=True))
+            between = between_servers(*judged, request, (plans[0], plans[1]), typed=all(outcome.media_types is not None for outcome in outcomes), unforetold=unforetold(outcomes[0]) | unforetold(outcomes[1]))
             if all(outcome.listing for outcome in outcomes):
                 # Every server draws the list of a folder in its own way.
                 between = [item for item in between if item.what != "content"]
-            defects = [(dialect.server, item) for dialect, outcome, answer, plan in zip(dialects, outcomes, answers, plans, strict=True)
+            defects = [(dialect.server, item) for dialect, outcome, answer, plan in zip(dialects, outcomes, judged, plans, strict=True)
                        for item in against_model(outcome, answer, request, plan) if not _cut_off(request, answer)]
             foretold = bool(differences(*outcomes, request)) or any(outcome.gave_up for outcome in outcomes)
             return Row(request, answers, outcomes, tuple(between), foretold, tuple(defects))  # type: ignore[arg-type]
 
-        def ask_all(requests: list[Request], before: int) -> tuple[list[Row], int]:
+        def ask_all(requests: list[Request], before: int, of: int) -> tuple[list[Row], int]:
             made = []
             with ThreadPoolExecutor(_THREADS) as pool:
                 for number, row in enumerate(pool.map(one, requests), before + 1):
                     made.append(row)
-                    progress(number, len(chosen))
+                    progress(number, of)
             # An answer that a busy machine spoilt is another one when nothing else is asked; a true difference stays.
             again = {number: one(row.request) for number, row in enumerate(made) if row.surprises}
             return [again.get(number, row) for number, row in enumerate(made)], sum(1 for row in again.values() if not row.surprises)
 
         met = _shake_all(chosen, estates, plans, (dialects[0].server, dialects[1].server), shown, clients)
-        reached = [request for request in chosen if not wanted(request).refused]
+        reached, refused = ([request for request in chosen if wanted(request).refused is gone] for gone in (False, True))
         both = {(row.request.host, row.request.port) for row in met if all(item.http2 for item in (*row.foretold, *row.met))}
         fitting = [replace(request, protocol=HTTP2) for request in reached if (request.host, request.port) in both and may_be_asked(request)]
         fitting = fitting[:: max(1, -(-len(fitting) // _MOST_HTTP2))]
         reached, sampled = reached + fitting, sampled + len(fitting)
-        rows, asked_again = ask_all(reached, 0)
+        rows, asked_again = ask_all(reached, 0, len(reached) + len(refused))
         # Last of all: whoever was refused once may not be tried again for a while.
         for held in origins:
             held.stop()
-        unreached, more = ask_all([request for request in chosen if wanted(request).refused], len(reached))
+        unreached, more = ask_all(refused, len(reached), len(rows) + len(refused))
         rows, asked_again = rows + unreached, asked_again + more
     return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled, asked_again, tuple(sorted(root for root, _ in empty)), tuple(met))
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from .conditions import Pattern
+from .pools import Pool
 from .span import Span
 from .steps import LogTo, MediaType, Step
 from .text import Placeholder
@@ -209,34 +210,6 @@ class Site:
     heads: RequestHeads | None = None
     trace: TraceMethod | None = None
     early: tuple[Step, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class Member:
-    """An origin server of a pool."""
-
-    address: str
-    weight: int = 1
-    backup: bool = False
-    down: bool = False
-    max_fails: int | None = None
-    fail_seconds: float | None = None
-    span: Span | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Pool:
-    """`policy`: round_robin, least_connections, client_hash, target_hash (by the request's target), field_hash NAME (by a field's value), random … ; `label` is the authority it is written with."""
-
-    name: str
-    members: tuple[Member, ...]
-    policy: str = "round_robin"
-    policy_span: Span | None = None
-    keepalive: int | None = None
-    keepalive_span: Span | None = None
-    inline: bool = False
-    span: Span | None = None
-    comments: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

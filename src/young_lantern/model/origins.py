@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from .conditions import Condition, Pattern
 from .fields import Field
+from .pools import Retry
 from .span import Span
 from .text import Template
 
@@ -140,6 +141,7 @@ class Forward:
     sends_status: in the place of the origin's status; 0 is that of the error whose page this is
     method:    that the origin is asked by, if it is not the request's
     *_seconds: None is the server's own default (of read_seconds: WAITS)
+    retry:     when another member is asked
     """
 
     pool: str
@@ -162,6 +164,7 @@ class Forward:
     connect_seconds: float | None = None
     read_seconds: float | None = None
     send_seconds: float | None = None
+    retry: Retry = Retry()
     buffers: bool = True
     upgrades: bool = False
     asks_gzip: bool = False  # where no coding is asked for, gzip is, and it is unpacked (Go, net/http, Transport)
@@ -221,6 +224,7 @@ class Gateway:
     fields: tuple[Field, ...] = ()
     response_fields: tuple[Field, ...] = ()
     read_seconds: float | None = None
+    retry: Retry = Retry()
     intercepts_errors: bool = False
     intercepts_all: bool = False
     intercepted: frozenset[int] | None = None

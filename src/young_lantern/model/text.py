@@ -40,6 +40,7 @@ class Variable(Enum):
     POOL = "pool"  # the authority that the pool is written with
     MEMBER = "member"  # the address of the pool's member that is asked
     STATUS = "status"  # of the error being handled
+    STATUS_WORDS = "status_words"  # what stands for it in words
     ROOT = "root"
     SCRIPT_NAME = "script_name"  # the first group of the pattern `name` in the current path, the whole path where it does not match
     PATH_INFO = "path_info"  # its second group, or nothing

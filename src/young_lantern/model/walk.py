@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import dataclasses
+import operator
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from typing import Any, TypeVar
 
-from .steps import Block
+from .steps import Block, ErrorPages
 
 T = TypeVar("T")
 
@@ -23,8 +24,11 @@ def _inside(kind: type) -> tuple[str, ...] | None:
     return _INSIDE[kind]
 
 
-def walk(value: Any) -> Iterator[Any]:
-    """The value and all dataclass values within it, outermost first; a block that stands in several places only once."""
+def walk(value: Any, until: tuple[type, ...] = ()) -> Iterator[Any]:
+    """The value and all dataclass values within it, outermost first; a block, or error pages, that stand in several places only once.
+
+    until: kinds of values below the first that are yielded without what lies in them
+    """
     seen: set[int] = set()
     left = [value]
     while left:
@@ -35,12 +39,14 @@ def walk(value: Any) -> Iterator[Any]:
         if isinstance(item, tuple | frozenset | list):
             left.extend(reversed(tuple(item)))
             continue
-        if isinstance(item, Block):
+        if isinstance(item, Block | ErrorPages):
             # Named locations that lead to each other share what they hold: met anew each time, it would grow without bounds.
             if id(item) in seen:
                 continue
             seen.add(id(item))
         yield item
+        if until and item is not value and isinstance(item, until):
+            continue
         for name in reversed(names):
             inner = getattr(item, name)
             if type(inner) is not str and inner is not None:
@@ -63,18 +69,21 @@ def all_within(value: Any) -> tuple[Any, ...]:
 
 
 def transform(value: T, change: Callable[[Any], Any]) -> T:
-    """The value with `change` applied to every dataclass value within it, innermost first."""
+    """The value with `change` applied to every dataclass value within it, innermost first; what does not change stays the very same object."""
     if isinstance(value, tuple):
-        return tuple(transform(item, change) for item in value)  # type: ignore[return-value]
-    if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        made = {}
-        for field in dataclasses.fields(value):
-            before = getattr(value, field.name)
+        made = tuple([transform(item, change) for item in value])
+        return value if all(map(operator.is_, made, value)) else made  # type: ignore[return-value]
+    names = _inside(type(value))
+    if names is None or isinstance(value, frozenset | list):
+        return value
+    new = {}
+    for name in names:
+        before = getattr(value, name)
+        if type(before) is not str and before is not None:
             after = transform(before, change)
             if after is not before and after != before:
-                made[field.name] = after
-        return change(dataclasses.replace(value, **made) if made else value)  # type: ignore[type-var]
-    return value
+                new[name] = after
+    return change(dataclasses.replace(value, **new) if new else value)  # type: ignore[type-var]
 
 
 def with_steps(program: tuple[Any, ...], made: Callable[[Any], list[Any]]) -> tuple[Any, ...]:

@@ -98,6 +98,28 @@ def may_end_in_slash(pattern: Pattern) -> bool:
     return not isinstance(tree, Sequence) or tree.items[-1:] != (Anchor("end"),) or _may_end(Sequence(tree.items[:-1]))
 
 
+def goes_on(pattern: Pattern) -> bool:
+    """Whether each text that begins with a match is one: the pattern asks nothing of the end, nor of what comes next."""
+    try:
+        tree = parse(pattern.text).tree
+    except PatternUnreadable:
+        return False
+    return not _asks_ahead(tree)
+
+
+def _asks_ahead(node: Node) -> bool:
+    match node:
+        case Characters():
+            return False
+        case Sequence(items) | Alternatives(items):
+            return any(map(_asks_ahead, items))
+        case Group(item) | Repeat(item):
+            return _asks_ahead(item)
+        case Anchor(kind):
+            return kind != "start"
+    return True
+
+
 def _may_end(node: Node) -> bool:
     match node:
         case Characters():

@@ -17,6 +17,10 @@ from ..model.placeholders import PLACEHOLDER, canonical, name_of
 from .places import moved
 
 
+# What an import of a snippet puts a word in place of (Caddy).
+_SNIPPET_WORD = re.compile(r"\{args[.\[][^}]*\}")
+
+
 @dataclass
 class Plan:
     """Where things go in a copy.
@@ -31,6 +35,7 @@ class Plan:
     members: the addresses of the estate's origins (canonical)
     deciders: of those, the ones that are asked whether requests may go on: their stand-ins obey nothing else
     certificates: files here for those of certificates and keys, by their names as configured; certificate_files is for all others
+    origins_fail: some origins of the copy are away, so that what a configuration says of that stays in it
     stood_in: empty folders here, for document roots that are not on this machine
     """
 
@@ -47,6 +52,7 @@ class Plan:
     deciders: frozenset[str] = frozenset()
     certificates: dict[str, Path] = field(default_factory=dict)
     stood_in: tuple[Path, ...] = ()
+    origins_fail: bool = False
 
     def stand_in(self, configured: str) -> None:
         """Makes a folder that a line is for, where it lies below one that an empty folder stands in for: the line counts for a folder that is there."""
@@ -69,10 +75,22 @@ class Plan:
 
     def certificate(self, configured: str, is_key: bool) -> str:
         """Where the file of a certificate, or of its key, lies here."""
+        if _SNIPPET_WORD.search(configured):
+            return self._by_names(configured)
         made = self.certificates.get(configured)
         if made is None and self.certificate_files is not None:
             made = self.certificate_files[is_key]
         return str(made) if made is not None else configured
+
+    def _by_names(self, configured: str) -> str:
+        """A name that a word of a snippet completes (`/etc/ssl/{args.0}.pem`): all files lie below a folder by the names that they have as configured."""
+        folder = self.folder / "certificates-by-name"
+        for name, here in self.certificates.items():
+            link = folder / name.lstrip("/")
+            if not link.exists():
+                link.parent.mkdir(parents=True, exist_ok=True)
+                link.symlink_to(here)
+        return f"{folder}/{configured.lstrip('/')}"
 
     def deciding_ports(self) -> set[int]:
         return {self.origins[address] for address in self.deciders if address in self.origins}

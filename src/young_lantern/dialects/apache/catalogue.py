@@ -293,6 +293,8 @@ _HARMLESS: dict[str, tuple[str, str]] = {
     "contentdigest": ("off", "answers get the field Content-MD5"),
     "mimemagicfile": ("(?!)", "files whose names say nothing are given a type by their content"),
     "ssloptions": (r"(?:[+-]?(?:StdEnvVars|ExportCertData|OptRenegotiate|LegacyDNStringFormat)\s*)+|-.*", "it makes a user of a client's certificate, or keeps other rules from letting in"),
+    # The names that Debian and Red Hat come with: such files are not for readers, but nobody keeps a secret in them.
+    "indexignore": (r"(?:(?:\.\?\?\*|\*~|\*#|HEADER\*|README\*|RCS|CVS|\*,v|\*,t|\.\.?|\.ht\w*\*?)\s*)+", "names that it keeps out of lists of folders are shown there"),
     "usecanonicalphysicalport": ("off", "redirects name the port that the connection came to"),
 }
 

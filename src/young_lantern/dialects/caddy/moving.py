@@ -68,7 +68,7 @@ def _move_top(directive: Directive, plan: Plan, used: set[str]) -> None:
         for word in directive.words:
             word.raw = _ADDRESS_PORT.sub(lambda found: f":{plan.port(next(filter(None, found.groups())))}", plan.fill(word.raw))
     for inner in directive.walk():
-        if inner.name in ("reverse_proxy", "forward_auth") and inner.block is not None:
+        if inner.name in ("reverse_proxy", "forward_auth", "php_fastcgi") and inner.block is not None and not plan.origins_fail:
             # The stand-in origins are well: one that is slow under the load of the check shall not be left out, and one that is to be away is not waited for.
             inner.block[:] = [item for item in inner.block if item.name not in ("fail_duration", "lb_try_duration", "lb_try_interval") and not item.name.startswith("health_")]
         if inner.name == "transport" and inner.block is not None:

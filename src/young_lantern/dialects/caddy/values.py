@@ -20,13 +20,13 @@ _NAMES: tuple[tuple[str, Variable], ...] = (
     ("scheme", Variable.SCHEME), ("host", Variable.HOST_SENT), ("hostport", Variable.AUTHORITY),
     ("method", Variable.METHOD), ("http.request.orig_uri", Variable.TARGET), ("path", Variable.PATH),
     ("http.request.orig_uri.path", Variable.ORIGINAL_PATH), ("uri", Variable.TARGET_NOW), ("query", Variable.QUERY),
-    ("remote_host", Variable.CLIENT), ("upstream_hostport", Variable.MEMBER), ("err.status_code", Variable.STATUS),
+    ("remote_host", Variable.CLIENT), ("upstream_hostport", Variable.MEMBER), ("err.status_code", Variable.STATUS), ("err.status_text", Variable.STATUS_WORDS),
     ("http.vars.root", Variable.ROOT),
     ("http.request.scheme", Variable.SCHEME), ("http.request.host", Variable.HOST_SENT),
     ("http.request.hostport", Variable.AUTHORITY), ("http.request.method", Variable.METHOD),
     ("http.request.uri", Variable.TARGET_NOW), ("http.request.uri.path", Variable.PATH),
     ("http.request.uri.query", Variable.QUERY), ("http.request.remote.host", Variable.CLIENT),
-    ("http.reverse_proxy.upstream.hostport", Variable.MEMBER), ("http.error.status_code", Variable.STATUS),
+    ("http.reverse_proxy.upstream.hostport", Variable.MEMBER), ("http.error.status_code", Variable.STATUS), ("http.error.status_text", Variable.STATUS_WORDS),
     ("http.request.orig_method", Variable.METHOD_SENT), ("http.request.uuid", Variable.REQUEST_ID), ("remote_port", Variable.CLIENT_PORT), ("http.request.remote.port", Variable.CLIENT_PORT), ("http.request.proto", Variable.PROTOCOL),
     ("system.hostname", Variable.MACHINE_NAME),
     ("http.matchers.file.relative", Variable.FOUND), ("file_match.relative", Variable.FOUND), ("orig_uri", Variable.TARGET), ("orig_path", Variable.ORIGINAL_PATH),
@@ -64,6 +64,9 @@ _OF_REQUESTS = {
 }
 _BRACE = re.compile(r"\\([{}])")
 _REFERENCE = re.compile(r"\{\{.*?\}\}|\{\$(\w+)(?::[^}]*)?\}|\$\{(\w+)\}|\{([A-Za-z_?][\w.\-?*]*)\}")
+
+# The status of the error that a page is for.
+OF_ERROR = ("{err.status_code}", "{http.error.status_code}")
 
 
 def read_template(text: str) -> Template:

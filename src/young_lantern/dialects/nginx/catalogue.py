@@ -116,6 +116,8 @@ _READ = [
         proxy_connect_timeout hsl 1 TIME
         proxy_read_timeout hsl 1 TIME
         proxy_method hsl 1 METHOD
+        proxy_next_upstream hsl 1+ error | timeout | http_STATUS … | off
+        proxy_next_upstream_tries hsl 1 NUMBER
         proxy_send_timeout hsl 1 TIME
         proxy_buffering hsl 1 on | off
         proxy_intercept_errors hsl 1 on | off
@@ -134,6 +136,8 @@ _READ = [
         grpc_intercept_errors hsl 1 on | off
         grpc_connect_timeout hsl 1 TIME
         grpc_read_timeout hsl 1 TIME
+        grpc_next_upstream hsl 1+ error | timeout | http_STATUS … | off
+        grpc_next_upstream_tries hsl 1 NUMBER
         grpc_send_timeout hsl 1 TIME
     """),
     *_rows("rewrites", """
@@ -152,16 +156,22 @@ _READ = [
         fastcgi_split_path_info hsl 1 PATTERN
         fastcgi_intercept_errors hsl 1 on | off
         fastcgi_read_timeout hsl 1 TIME
+        fastcgi_next_upstream hsl 1+ error | timeout | http_STATUS … | off
+        fastcgi_next_upstream_tries hsl 1 NUMBER
         uwsgi_pass li 1 ADDRESS
         uwsgi_param hsl 2-3 NAME VALUE [if_not_empty]
         uwsgi_hide_header hsl 1 FIELD
         uwsgi_intercept_errors hsl 1 on | off
         uwsgi_read_timeout hsl 1 TIME
+        uwsgi_next_upstream hsl 1+ error | timeout | http_STATUS … | off
+        uwsgi_next_upstream_tries hsl 1 NUMBER
         scgi_pass li 1 ADDRESS
         scgi_param hsl 2-3 NAME VALUE [if_not_empty]
         scgi_hide_header hsl 1 FIELD
         scgi_intercept_errors hsl 1 on | off
         scgi_read_timeout hsl 1 TIME
+        scgi_next_upstream hsl 1+ error | timeout | http_STATUS … | off
+        scgi_next_upstream_tries hsl 1 NUMBER
     """),
     *_rows("pools", """
         upstream h 1 NAME { … }
@@ -284,7 +294,7 @@ _NOT_CARRIED = [row for why, lines in (
         hsl 1+: add_trailer mirror mirror_request_body proxy_ignore_client_abort
     """),
     ("it says when another origin is tried, or how long; the target has its own rule for that", """
-        hsl 1+: proxy_next_upstream proxy_next_upstream_timeout proxy_next_upstream_tries
+        hsl 1+: proxy_next_upstream_timeout
         u 1+: sticky state ntlm queue
     """),
     ("it sets how TLS to the origin is spoken and checked; the target does it its own way", """
@@ -321,12 +331,12 @@ _REST = """
     hsl: fastcgi_buffering fastcgi_buffers fastcgi_busy_buffers_size fastcgi_cache_background_update fastcgi_cache_bypass
     hsl: fastcgi_cache_lock fastcgi_cache_lock_age fastcgi_cache_lock_timeout fastcgi_cache_max_range_offset fastcgi_cache_methods
     hsl: fastcgi_cache_min_uses fastcgi_cache_revalidate fastcgi_cache_use_stale fastcgi_connect_timeout fastcgi_force_ranges
-    hsl: fastcgi_ignore_client_abort fastcgi_keep_conn fastcgi_limit_rate fastcgi_max_temp_file_size fastcgi_next_upstream
-    hsl: fastcgi_next_upstream_timeout fastcgi_next_upstream_tries fastcgi_no_cache fastcgi_pass_request_body
+    hsl: fastcgi_ignore_client_abort fastcgi_keep_conn fastcgi_limit_rate fastcgi_max_temp_file_size
+    hsl: fastcgi_next_upstream_timeout fastcgi_no_cache fastcgi_pass_request_body
     hsl: fastcgi_pass_request_headers fastcgi_request_buffering fastcgi_send_lowat fastcgi_send_timeout
     hsl: fastcgi_store fastcgi_store_access fastcgi_temp_file_write_size grpc_bind grpc_buffer_size
-    hsl: grpc_ignore_headers grpc_next_upstream grpc_next_upstream_timeout
-    hsl: grpc_next_upstream_tries grpc_pass_header grpc_socket_keepalive grpc_ssl_certificate
+    hsl: grpc_ignore_headers grpc_next_upstream_timeout
+    hsl: grpc_pass_header grpc_socket_keepalive grpc_ssl_certificate
     hsl: grpc_ssl_certificate_key grpc_ssl_ciphers grpc_ssl_conf_command grpc_ssl_crl grpc_ssl_name grpc_ssl_password_file
     hsl: grpc_ssl_protocols grpc_ssl_server_name grpc_ssl_session_reuse grpc_ssl_trusted_certificate grpc_ssl_verify
     hsl: grpc_ssl_verify_depth gunzip gunzip_buffers gzip_hash gzip_no_buffer gzip_window http2_chunk_size http2_push
@@ -339,8 +349,8 @@ _REST = """
     hsl: scgi_busy_buffers_size scgi_cache scgi_cache_background_update scgi_cache_bypass scgi_cache_key scgi_cache_lock
     hsl: scgi_cache_lock_age scgi_cache_lock_timeout scgi_cache_max_range_offset scgi_cache_methods scgi_cache_min_uses
     hsl: scgi_cache_revalidate scgi_cache_use_stale scgi_cache_valid scgi_connect_timeout scgi_force_ranges
-    hsl: scgi_ignore_client_abort scgi_ignore_headers scgi_limit_rate scgi_max_temp_file_size scgi_next_upstream
-    hsl: scgi_next_upstream_timeout scgi_next_upstream_tries scgi_no_cache scgi_pass_header scgi_pass_request_body
+    hsl: scgi_ignore_client_abort scgi_ignore_headers scgi_limit_rate scgi_max_temp_file_size
+    hsl: scgi_next_upstream_timeout scgi_no_cache scgi_pass_header scgi_pass_request_body
     hsl: scgi_pass_request_headers scgi_request_buffering scgi_send_timeout scgi_socket_keepalive scgi_store
     hsl: scgi_store_access scgi_temp_file_write_size secure_link_secret slice ssi_ignore_recycled_buffers ssi_last_modified
     hsl: ssi_min_file_chunk ssi_value_length userid_flags userid_mark userid_p3p userid_service uwsgi_bind uwsgi_buffer_size
@@ -348,8 +358,8 @@ _REST = """
     hsl: uwsgi_cache_key uwsgi_cache_lock uwsgi_cache_lock_age uwsgi_cache_lock_timeout uwsgi_cache_max_range_offset
     hsl: uwsgi_cache_methods uwsgi_cache_min_uses uwsgi_cache_revalidate uwsgi_cache_use_stale uwsgi_cache_valid uwsgi_connect_timeout
     hsl: uwsgi_force_ranges uwsgi_ignore_client_abort uwsgi_ignore_headers uwsgi_limit_rate
-    hsl: uwsgi_max_temp_file_size uwsgi_modifier1 uwsgi_modifier2 uwsgi_next_upstream uwsgi_next_upstream_timeout
-    hsl: uwsgi_next_upstream_tries uwsgi_no_cache uwsgi_pass_header uwsgi_pass_request_body uwsgi_pass_request_headers
+    hsl: uwsgi_max_temp_file_size uwsgi_modifier1 uwsgi_modifier2 uwsgi_next_upstream_timeout
+    hsl: uwsgi_no_cache uwsgi_pass_header uwsgi_pass_request_body uwsgi_pass_request_headers
     hsl: uwsgi_request_buffering uwsgi_send_timeout uwsgi_socket_keepalive uwsgi_ssl_certificate
     hsl: uwsgi_ssl_certificate_key uwsgi_ssl_ciphers uwsgi_ssl_conf_command uwsgi_ssl_crl uwsgi_ssl_name uwsgi_ssl_password_file
     hsl: uwsgi_ssl_protocols uwsgi_ssl_server_name uwsgi_ssl_session_reuse uwsgi_ssl_trusted_certificate uwsgi_ssl_verify

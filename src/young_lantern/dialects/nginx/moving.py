@@ -162,8 +162,9 @@ def _move_one(directive: Directive, within: str, plan: Plan, origins: Origins) -
         first.raw = plan.origin(address)
         # The stand-in origins are well. One that is slow under the load of the check would be left out for ten seconds, and
         # another member would answer in its place.
-        words[2:] = [word for word in words[2:] if not word.text.startswith("max_fails=")]
-        words.append(Word(" ", "max_fails=0", 0, 0))
+        if not plan.origins_fail:
+            words[2:] = [word for word in words[2:] if not word.text.startswith("max_fails=")]
+            words.append(Word(" ", "max_fails=0", 0, 0))
     elif name in GATEWAYS and (address := re.sub(r"^uwsgi://", "", first.text)) not in origins.pools:
         first.raw = plan.origin(address)
     elif name in ("fastcgi_param", "uwsgi_param", "scgi_param") and len(words) > 2 and words[2].text.startswith("/"):

@@ -14,7 +14,7 @@ from ....codes import SITE_NOT_ENABLED
 from ....model import Estate, MediaType
 from ....source.places import Pairs
 from ...dialect import Reading
-from . import compression, endings, environment, forwards, maps, sites
+from . import balancing, compression, endings, environment, forwards, maps, sites
 from .context import Context, Node
 from .folders import FolderFiles
 from .load import Loader
@@ -46,14 +46,19 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     shared = _media_types(nodes, context)
     context.shared_types = {item.span for item in shared if item.span}
     hosts = sites.read_hosts(nodes, context)
-    for host in hosts:
-        forwards.read_balancers(host.nodes, context)
+    # What the main server, the last, says of balancers is there for all others.
+    common = balancing.read_balancers(hosts[-1].nodes, balancing.Balancers(), context)
+    hosts[-1].balancers = context.balancers
+    for host in hosts[:-1]:
+        balancing.read_balancers(host.nodes, common, context)
+        host.balancers = context.balancers
     listeners = sites.read_listeners(nodes, hosts, context)
     used = {row.site for listener in listeners for row in listener.rows} | {listener.fallback for listener in listeners}
     made = tuple(sites.read_site(host, nodes, context) for host in hosts if host.key in used)
     made = sites.with_versions(made, listeners)
     estate = Estate("apache", listeners, made, tuple(context.pools.values()), shared, "")
     forwards.tell_of_places(context)
+    forwards.tell_of_proxy_sections(nodes, context)
     endings.tell_endings(made, loader.tree.places, context)
     context.settle()
     inactive = _inactive(loader)

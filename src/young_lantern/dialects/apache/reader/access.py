@@ -36,7 +36,7 @@ def read_methods(nodes: list[Node], context: Context) -> tuple[Step, ...] | None
         return ()
     # httpd knows HEAD as a GET: either names both.
     methods = tuple(dict.fromkeys([*words, *(["GET", "HEAD"] if {"GET", "HEAD"} & set(words) else [])]))
-    if not words or any(word[0] in "+-" for word in words):
+    if not words or any(word[:1] in ("", "+", "-") for word in words):
         context.value(node, " ".join(words), "the names of methods without signs, or reset, were expected")
         return (Unserved(node.span.directive, node.span),)
     return (Choose((Route(Not(MethodIn(methods, node.span), node.span), (Respond(405, raises=True, span=node.span),), node.span),), node.span),)

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from ....model import Disposition, Pattern, Span, Template
+from ....model import Disposition, Pattern, Pool, Retry, Span, Template
 from ...collecting import Collector
 from .. import values
 
@@ -72,6 +72,9 @@ class Context(Collector):
     late_asked: set[str] = field(default_factory=set)
     protocols: dict[str, str] = field(default_factory=dict)
     waits: dict[str, str] = field(default_factory=dict)
+    balancers: dict[str, str] = field(default_factory=dict)  # the pool of each balancer that the server now read can ask, by its URL
+    routes_sent: set[Span] = field(default_factory=set)  # the lines that send a cookie by which clients are kept
+    retries: dict[str, Retry] = field(default_factory=dict)  # when a balancer asks another member
     upgrading: set[str] = field(default_factory=set)  # balancers whose members let a client change to a WebSocket
     maps: dict[str, Map] = field(default_factory=dict)
     compressed: tuple[str, ...] = ()  # the media types that any line has compressed
@@ -84,6 +87,10 @@ class Context(Collector):
     def use(self, node: Node) -> Node:
         self.claim(node.span)
         return node
+
+    def balancer(self, name: str) -> Pool | None:
+        """The pool of a balancer that the server now read can ask."""
+        return self.pools.get(self.balancers.get(f"balancer://{name.lower()}", ""))
 
     def take(self, nodes: list[Node], *names: str) -> list[Node]:
         """The directives of these names, claimed."""

@@ -32,7 +32,7 @@ def read_response_fields(nodes: list[Node], always: bool, context: Context) -> t
     """The Header lines of one table, in file order."""
     made: list[Step] = []
     for node in nodes:
-        if node.name != "header" or (node.args[:1] == ["always"]) is not always or default_type(node) is not None:
+        if node.name != "header" or (node.args[:1] == ["always"]) is not always or default_type(node) is not None or node.span in context.routes_sent:
             continue
         context.use(node)
         words = node.args[1:] if node.args[:1] in (["always"], ["onsuccess"]) else node.args

@@ -76,11 +76,15 @@ def index_names(nodes: list[Node], context: Context) -> tuple[str, ...]:
     return names
 
 
+def _options(node: Node) -> list[str]:
+    return [word.lower() for word in node.args if word]
+
+
 def follows_links(nodes: list[Node]) -> bool:
     """Options FollowSymLinks or SymLinksIfOwnerMatch, as silence has it: without, a folder's rules are refused with 403 (mod_rewrite.c)."""
     held = True
     for node in nodes:
-        words = [word.lower() for word in node.args] if node.name == "options" else []
+        words = _options(node) if node.name == "options" else []
         if words and not any(word[0] in "+-" for word in words):
             held = bool({"followsymlinks", "symlinksifownermatch", "all"} & set(words))
         for word in words:
@@ -93,7 +97,7 @@ def follows_all_links(nodes: list[Node]) -> bool:
     """Options FollowSymLinks without SymLinksIfOwnerMatch, as silence has it: no link has to be looked at."""
     held = {"followsymlinks"}
     for node in nodes:
-        words = [word.lower() for word in node.args] if node.name == "options" else []
+        words = _options(node) if node.name == "options" else []
         if words and not any(word[0] in "+-" for word in words):
             held = {"followsymlinks", *words} if "all" in words else set(words)
         for word in words:
@@ -105,7 +109,7 @@ def lists(nodes: list[Node], context: Context) -> bool:
     """Whether folders without an index file are listed: Options Indexes, and mod_autoindex is there."""
     held = False
     for node in context.take(nodes, "options"):
-        words = [word.lower() for word in node.args]
+        words = _options(node)
         if not any(word[0] in "+-" for word in words):
             held = "indexes" in words or "all" in words
             continue

@@ -1,4 +1,4 @@
-"""httpd `ProxyPass…`, `<Proxy balancer://…>` -> Forward and the pools.
+"""httpd `ProxyPass…` -> Forward, and the pools of single origins.
 
 Source:   Apache HTTP Server manual, mod_proxy, mod_proxy_http, mod_proxy_balancer; proxy_util.c ap_proxy_create_hdrbrgd.
 Rule:     the prefix is cut off the decoded path, the rest escaped again and put behind the origin's URL, the query follows. Host is the
@@ -9,18 +9,19 @@ Rule:     the prefix is cut off the decoded path, the rest escaped again and put
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 from ....codes import PLACE_UNREAD, PROTOCOL_UNREAD, SOCKET_UNASKED
 from ....model import (
-    ALWAYS, SYSTEM_TRUST, AllOf, Block, Capture, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Not, Operation, OriginTls, PathMatches, Pattern, Pool, Rewrite, Route, SetPath, Side, Span, Step, Template,
+    ALWAYS, SYSTEM_TRUST, AllOf, Block, Capture, Choose, Condition, CookieMapping, Disposition, Field, Forward, ForwardTarget, LocationMapping, Mapped, Member, Not, Operation, OriginTls, PathMatches, Pattern, Pool, Retry, Rewrite, Route, SetPath, Side, Span, Step, Template,
     TextMatches, Unserved, Var, Variable, Written, join,
 )
 from ....model.walk import transform
 from ....patterns.groups import inside_group
 from .. import values
 from . import gateways
+from .balancing import UPGRADES
 from .context import Context, Node
 from .interception import intercepts
 from .mappings import labelled
@@ -28,16 +29,11 @@ from .places import NEVER, Section, below
 from .workers import Workers, by_socket, socket_of
 
 _BEFORE_PATH = re.compile(r"^.*?(?:fcgi|uwsgi|scgi|balancer)://[^/]*")
-_PORTS = {"http": 80, "https": 443, "h2c": 80, "h2": 443, **gateways.PORTS}
 # What is asked for by another name than that of HTTP, or of HTTP over TLS.
 _SCHEMES = {"ws": "http", "wss": "https", "h2c": "http", "h2": "https"}
 _BY_HTTP2 = frozenset({"h2c", "h2"})
-_MEMBER = re.compile(r"(?:(unix:[^|]+)\|(?=https?|h2c?|uwsgi|scgi))?(https?|h2c?|uwsgi|scgi)://([^/?]*)(.*)", re.IGNORECASE)
 _URL = re.compile(r"(https?|h2c?|wss?|balancer)://([^/?]*)(.*)", re.IGNORECASE)
-_METHODS = {"byrequests": "round_robin", "bytraffic": "by_traffic", "bybusyness": "least_connections"}
 # proxy_util.c, ap_proxy_clean_connection and create_hdrbrgd: fields of one connection are not passed.
-# What a worker's `upgrade=` lets a client change to a WebSocket by.
-_UPGRADES = ("websocket", "any")
 _DROPS = ("Keep-Alive", "TE", "Upgrade", "Proxy-Authorization", "Trailer")
 
 
@@ -61,6 +57,31 @@ def tell_of_places(context: Context) -> None:
         if claim.within == "folder" and not claim.claimed and claim.disposition is None and claim.name.lower() in _IN_PLACES:
             context.blame(PLACE_UNREAD, claim.span, directive=claim.span.directive)
 
+
+def tell_of_proxy_sections(nodes: list[Node], context: Context) -> None:
+    """What `<Proxy>` and `<ProxyMatch>` say and no topic took: it counts for what is proxied to such a URL, with the rules of folders (request.c; 2.4.71, probed)."""
+    for node in nodes:
+        if node.name not in ("<proxy", "<proxymatch"):
+            tell_of_proxy_sections(node.block or [], context)
+            continue
+        for inner in _all_within(node):
+            claim = context.claims.get(inner.span)
+            if claim is None or claim.claimed or claim.disposition is not None:
+                continue
+            words = [word.lower() for word in inner.args]
+            if inner.name == "order" or (inner.name, words) in _LETS_ALL_IN:
+                claim.disposition, claim.why = Disposition.IMPLIED, "it lets everybody in"
+            else:
+                context.blame(PLACE_UNREAD, claim.span, directive=claim.span.directive)
+
+
+def _all_within(node: Node) -> Iterator[Node]:
+    for inner in node.block or []:
+        yield inner
+        yield from _all_within(inner)
+
+
+_LETS_ALL_IN = (("require", ["all", "granted"]), ("allow", ["from", "all"]))
 
 # Sections that are read for one line at the most: each that may hold or not doubles the ways.
 _MOST_SECTIONS = 4
@@ -257,21 +278,21 @@ class Proxies:
         adds = context.last(levels, "proxyaddheaders")
         pairs = dict(option.partition("=")[::2] for option in options)
         # For a balancer `timeout` is how long one of its members is waited for to be free (mod_proxy, "Balancer parameters").
-        own = (pairs.get("timeout", "") if scheme != "balancer" else "") or context.waits.get(_worker(url), "")
+        own = (pairs.get("timeout", "") if scheme != "balancer" else "") or context.waits.get(pool if scheme == "balancer" else gateways.worker(url), "")
         read = gateways.waits(self.levels, context, own)
         # mod_proxy_http, ap_proxy_worker_can_upgrade: of a balancer it is the member that may (2.4.71, probed).
-        upgrades = named.startswith("ws") or pairs.get("upgrade", "").lower() in _UPGRADES or pool in context.upgrading
+        upgrades = named.startswith("ws") or pairs.get("upgrade", "").lower() in UPGRADES or pool in context.upgrading
         connect = values.read_seconds_or_open(pairs.get("connectiontimeout", ""))
         return (Forward(
             pool=pool, protocol="h2c" if spoken in _BY_HTTP2 else "http", secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), upgrades, preserve.span if preserve else None, pool, authority.rpartition("|")[2]),
-            redirects=self._mappings(place or prefix), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, upgrades=upgrades, span=node.span, comments=node.comments,
+            redirects=self._mappings(place or prefix), cookies=self._cookies(levels), **intercepts(levels, context), connect_seconds=connect, read_seconds=read, retry=context.retries.get(pool, Retry()), upgrades=upgrades, span=node.span, comments=node.comments,
             also=(preserve.span,) if preserve and keeps_host else (),
         ),)
 
     def _pool(self, scheme: str, authority: str, node: Node) -> tuple[str | None, bool]:
         context = self.context
         if scheme == "balancer":
-            pool = context.pools.get(f"balancer://{authority.lower()}")
+            pool = context.balancer(authority)
             return pool.name if pool else None, pool is not None and context.protocols.get(pool.name) in ("https", "h2")
         if socket := socket_of(authority):
             context.pools.setdefault(socket, Pool(socket, (Member(socket, span=node.span),), inline=True, span=node.span))
@@ -328,7 +349,7 @@ class Proxies:
             front = (Var(Variable.SCHEME), "://", Var(Variable.AUTHORITY))
             found = _URL.fullmatch(url)
             if found and found[1].lower() == "balancer":
-                pool = self.context.pools.get(f"balancer://{found[2].lower()}")
+                pool = self.context.balancer(found[2])
                 protocol = self.context.protocols.get(pool.name, "http") if pool else ""
                 members = [f"{protocol}://{member.address}{found[3]}" for member in pool.members] if pool and protocol in ("http", "https") else []
                 made += [LocationMapping((member,), join(front, path), node.span, when) for member in members]
@@ -355,69 +376,7 @@ def split_url(text: str) -> tuple[str, str] | None:
     return (found[1], found[2] or "") if found else None
 
 
-def read_balancers(nodes: list[Node], context: Context) -> None:
-    """`<Proxy balancer://name>` and BalancerMember lines outside of it -> pools."""
-    members: dict[str, list[Node]] = {}
-    settings: dict[str, list[Node]] = {}
-    opened: dict[str, Node] = {}
-    for node in nodes:
-        if node.name == "<proxy" and node.args and node.args[0].lower().startswith("balancer://"):
-            name = node.args[0].lower().rstrip("/")
-            context.use(node)
-            opened[name] = node
-            members.setdefault(name, []).extend(context.take(node.block or [], "balancermember"))
-            settings.setdefault(name, []).extend(context.take(node.block or [], "proxyset"))
-        elif node.name == "<proxy" and node.args and (own := _timeout(context.take(node.block or [], "proxyset"))):
-            # mod_proxy: a worker that is made by its section has what the section sets, whoever asks it.
-            context.use(node)
-            context.waits[_worker(node.args[0])] = own
-        elif node.name == "balancermember" and node.args[:1] and node.args[0].lower().startswith("balancer://"):
-            context.use(node)
-            members.setdefault(node.args[0].lower().rstrip("/"), []).append(Node(node.name, node.args[1:], node.span))
-    for name, lines in members.items():
-        pairs = dict(word.partition("=")[::2] for node in settings.get(name, []) for word in node.args if not word.startswith("balancer://"))
-        protocols = dict.fromkeys(line.args[0].partition("://")[0].rpartition("|")[2].lower() for line in lines if line.args)
-        context.protocols[name] = " and ".join(protocols) or "http"
-        if own := _timeout(lines):
-            context.waits[name] = own
-        if lines and all(any(word.lower().partition("=")[::2] in {("upgrade", kind) for kind in _UPGRADES} for word in line.args) for line in lines):
-            context.upgrading.add(name)
-        context.pools[name] = Pool(
-            name, tuple(_member(line, context) for line in lines if line.args), _METHODS.get(pairs.get("lbmethod", "byrequests"), pairs.get("lbmethod", "")),
-            policy_span=settings[name][0].span if settings.get(name) else None,
-            span=opened[name].span if name in opened else lines[0].span, comments=opened[name].comments if name in opened else (),
-        )
-
-
 def _is_shell_pattern(text: str) -> bool:
     """Whether ProxyPass in a section takes the section's text for a pattern (mod_proxy.c, add_pass: apr_fnmatch_test), and then for a regular expression (2.4.71, probed)."""
     plain = re.sub(r"\\.", "", text)
     return re.search(r"[*?]|\[[^\]]*\]", plain) is not None
-
-
-def _timeout(lines: list[Node]) -> str:
-    """The longest `timeout=` of some lines; "" where none has one."""
-    found = [word.partition("=")[2] for line in lines for word in line.args if word.lower().startswith("timeout=")]
-    return max(found, key=lambda text: values.read_seconds(text) or 0, default="")
-
-
-def _worker(url: str) -> str:
-    return re.sub(r"^(\w+://[^/]*).*$", r"\1", url.lower())
-
-
-def _member(node: Node, context: Context) -> Member:
-    url, *options = node.args
-    found = _MEMBER.fullmatch(url)
-    if not found:
-        context.value(node, url, "http:// or https:// and an origin were expected; other protocols are not read")
-    authority = found[3] if found else url.partition("://")[2]
-    if found and found[1]:
-        authority = found[1]
-    bare = re.sub(r"\{\{.*?\}\}|\$\{\w+\}", "", authority).rpartition("]")[2]
-    pairs = dict(option.partition("=")[::2] for option in options)
-    status = pairs.get("status", "").upper()
-    weight = pairs.get("loadfactor", "1")
-    return Member(
-        authority if ":" in bare else f"{authority}:{_PORTS[found[2].lower()] if found else 80}", weight=int(float(weight)) if re.fullmatch(r"\d+(\.\d+)?", weight) and float(weight) >= 1 else 1,
-        backup="H" in status, down="D" in status, span=node.span,
-    )

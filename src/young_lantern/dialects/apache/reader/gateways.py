@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import re
 
-from ....model import Disposition, Gateway, Mapped, Member, Pool, Template, Var, Variable, Written
+from ....model import Disposition, Gateway, Mapped, Member, Pool, Retry, Template, Var, Variable, Written
 from .. import values
 from .context import Context, Node
 from .interception import intercepts
@@ -36,14 +36,22 @@ def address_of(text: str) -> str | None:
 
 def read_handler(node: Node, place: Place, document_root: str, levels: list[Node], context: Context) -> Gateway | None:
     """A `SetHandler` -> Gateway for what is served from a place; None when it is another handler. document_root: the host's, which scripts are told wherever they lie."""
-    address = address_of(node.args[0])
-    if address is None:
+    address, balancer = address_of(node.args[0]), _balancer(node.args[0], context)
+    if address is None and balancer is None:
         return None
+    pool = balancer or _pool(str(address), node, context)
     return Gateway(
-        hyphens_only=True, tells_authorization=_tells_authorization(levels, context), pool=_pool(address, node, context), root=(place.folder,), strip=place.url, walks=True,
+        hyphens_only=True, tells_authorization=_tells_authorization(levels, context), pool=pool, root=(place.folder,), strip=place.url, walks=True,
         **intercepts(levels, context), parameters=(*environment(levels, context), *((("DOCUMENT_ROOT", (document_root,)),) if place.folder != document_root else ())),
-        server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context, context.waits.get(f"fcgi://{address}".lower(), "")), span=context.use(node).span, comments=node.comments,
+        server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context, context.waits.get(balancer or f"fcgi://{address}".lower(), "")), retry=context.retries.get(pool, Retry()), span=context.use(node).span, comments=node.comments,
     )
+
+
+def _balancer(text: str, context: Context) -> str | None:
+    """The pool of `proxy:balancer://NAME`, whose members speak FastCGI; None for any other handler."""
+    found = re.fullmatch(r"proxy:balancer://([^/]+)/?", text, re.IGNORECASE)
+    pool = context.balancer(found[1]) if found else None
+    return pool.name if pool is not None and context.protocols.get(pool.name) == "fcgi" else None
 
 
 def read_proxied(node: Node, words: list[str], script: Template | None, prefix: str, document_root: str, levels: list[Node], context: Context) -> Gateway:
@@ -67,7 +75,7 @@ def read_proxied(node: Node, words: list[str], script: Template | None, prefix: 
 def _balanced(url: str, context: Context) -> tuple[str, str] | None:
     """(protocol, pool) of a balancer whose members speak uWSGI's protocol or SCGI."""
     name = url.removeprefix("balancer://").partition("/")[0]
-    pool = context.pools.get(f"balancer://{name.lower()}") if url.startswith("balancer://") else None
+    pool = context.balancer(name) if url.startswith("balancer://") else None
     protocol = context.protocols.get(pool.name, "") if pool else ""
     return (protocol, pool.name) if pool and protocol in PORTS else None
 
@@ -75,6 +83,11 @@ def _balanced(url: str, context: Context) -> tuple[str, str] | None:
 def is_plain(url: str, context: Context) -> bool:
     """Whether a URL names an application that goes by no file."""
     return _PLAIN.fullmatch(url) is not None or _balanced(url, context) is not None
+
+
+def worker(url: str) -> str:
+    """The URL that httpd knows a worker by."""
+    return re.sub(r"^(\w+://[^/]*).*$", r"\1", url.lower())
 
 
 def read_plain(node: Node, words: list[str], target: Mapped | Written, document_root: str, levels: list[Node], context: Context) -> Gateway:
@@ -90,12 +103,12 @@ def read_plain(node: Node, words: list[str], target: Mapped | Written, document_
         pool = _pool(address, node, context)
     if "nocanon" in options:
         context.value(node, "nocanon", "a path that does not go on in the client's spelling was expected")
-    own = next((word.partition("=")[2] for word in options if word.lower().startswith("timeout=")), "") or context.waits.get(re.sub(r"^(\w+://[^/]*).*$", r"\1", url.lower()), "")
+    own = next((word.partition("=")[2] for word in options if word.lower().startswith("timeout=")), "") or context.waits.get(pool if balanced is not None else worker(url), "")
     return Gateway(
         protocol=protocol, hyphens_only=True, tells_authorization=protocol == "uwsgi" or _tells_authorization(levels, context), pool=pool, root=(document_root,),
         target=target, info_apart=protocol == "scgi" and _takes_info_apart(levels, context),
         # What an application says by SCGI goes out, ProxyErrorOverride or not (mod_proxy_scgi.c; 2.4.71, probed).
-        **(intercepts(levels, context) if protocol != "scgi" else {}), parameters=tuple(pair for pair in environment(levels, context) if pair[0] != _PATH_INFO), server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context, own), span=node.span, comments=node.comments,
+        **(intercepts(levels, context) if protocol != "scgi" else {}), parameters=tuple(pair for pair in environment(levels, context) if pair[0] != _PATH_INFO), server_name=(Var(Variable.HOST),), read_seconds=waits(levels, context, own), retry=context.retries.get(pool, Retry()), span=node.span, comments=node.comments,
     )
 
 

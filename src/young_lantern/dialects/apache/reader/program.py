@@ -503,7 +503,8 @@ class Program:
         again: tuple[Step, ...] = (Restart(SITE, reads_anew=True, unless=(label, label), walks=(place.folder, place.url)),)
         # mod_dir.c, fixup_dir: the slash is added to a folder's path even if a rule has changed it to another one inside.
         folder_path = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=section.node.span)
-        bare = AllOf((folder_path, Not(PathMatches(Pattern("/$"), span=section.node.span))), section.node.span)
+        # What says that it has none is the path that came, though a rule of the server led from there into the folder (2.4.71, probed).
+        bare = AllOf((folder_path, Not(PathMatches(Pattern("/$"), form=self.form, span=section.node.span))), section.node.span)
         adds_slash = self._adds_slash(above, place)
         level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else named, again, lambda rule: again, partial(self._proxy_rule, place=place),
                                self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare if adds_slash is ALWAYS else AllOf((*bare.conditions, adds_slash), section.node.span) if adds_slash != NEVER else None,

@@ -279,7 +279,7 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         # mod_dir.c, fixup_dir (2.4.71, probed): the redirect to the folder has the query that the rule has made.
         path, mark, query = substitution.partition("?")
         edit = _query(rule, mark, query, _templates(rule, level, label, condition_label, own, context))
-        edited = (Rewrite(None, edit, internal=False, span=node.span),) if edit is not None else ()
+        edited = (Rewrite(None, edit, internal=False, keeps_url=True, span=node.span),) if edit is not None else ()
         routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (*edited, Leave(level.label, node.span)), node.span, accident=True))
     if level.prefix is not None and not level.whole and changes_inside(rule):
         # A lookup inside is not carried out, so that what a rule would make of an index file that is not there is never found.

@@ -8,7 +8,7 @@ Rule:     virtual hosts for the very address come before those for any; among th
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from ....codes import NAME_CLAIMED_TWICE, PORT_NOT_OPEN
 from ....model import Disposition, HostName, HostRow, Listener, Pattern, Placeholder, Site, Span, TraceMethod
@@ -26,7 +26,7 @@ _PORT = re.compile(r"(.*?):?(\$\{\w+\}|\{\{.*?\}\}|\d+|\*)$")
 
 @dataclass(slots=True, eq=False)
 class VirtualHost:
-    """`node` None: the main server. `places`: (address or "", port or "*") pairs."""
+    """`node` None: the main server. `places`: (address or "", port or "*") pairs. `balancers`: the pools of those that it can ask, by their URL."""
 
     key: str
     node: Node | None
@@ -34,6 +34,7 @@ class VirtualHost:
     places: list[tuple[str, str]]
     names: tuple[HostName, ...]
     secure: bool
+    balancers: dict[str, str] = field(default_factory=dict)
 
 
 def read_hosts(nodes: list[Node], context: Context) -> list[VirtualHost]:
@@ -89,6 +90,7 @@ def _names(nodes: list[Node], context: Context) -> tuple[HostName, ...]:
 
 def read_site(host: VirtualHost, main: list[Node], context: Context) -> Site:
     """A virtual host -> Site."""
+    context.balancers = host.balancers
     own = host.nodes if host.node is not None else [node for node in main if node.name != "<virtualhost"]
     around = [node for node in main if node.name != "<virtualhost"] if host.node is not None else []
     root = context.last(own, "documentroot") or context.last(around, "documentroot")

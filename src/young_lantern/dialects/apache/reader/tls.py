@@ -81,7 +81,7 @@ def _protocols(words: list[str]) -> tuple[str, ...]:
     """`all -TLSv1 +TLSv1.3`: in order; `all` is every version that is still compiled in."""
     held: list[str] = []
     for word in words:
-        sign, name = (word[0], word[1:]) if word[0] in "+-" else ("", word)
+        sign, name = (word[:1], word[1:]) if word[:1] in ("+", "-") else ("", word)
         named = _VERSIONS if name.lower() == "all" else tuple(version for version in _VERSIONS if version.lower() == name.lower())
         held = [version for version in held if version not in named] if sign == "-" else list(dict.fromkeys([*(held if sign else []), *named]))
         if not sign and words.index(word) > 0:

@@ -311,7 +311,7 @@ def _file(condition: FileExists, sign: str, asked: Asked, context: Context) -> l
     path = context.in_rule(condition.path, condition.span, asked)
     if isinstance(path, Unwritable):
         return path
-    if isinstance(condition.path[0], Capture):
+    if isinstance(next(iter(condition.path), ""), Capture):
         return [values.quote(f"{root}{path}"), f"{sign}{_KINDS[condition.kind]}"]
     front = "%{DOCUMENT_ROOT}" if root.rstrip("/") == context.document_root and context.document_root else root.rstrip("/")
     return [values.quote(f"{front}{path}"), f"{sign}{_KINDS[condition.kind]}"]

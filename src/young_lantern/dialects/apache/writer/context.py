@@ -44,7 +44,7 @@ class Context(Noting):
 
     modules:   those that are needed besides the ones that lines belong to, by name without `mod_`
     rewritten: whether the path may have been changed where writing stands, so that REQUEST_URI is not it
-    balancers: pool name -> what it is called here; `proxies` their sections
+    balancers: pool, and how many of it are asked -> what it is called here; `proxies` their sections
     variables: names taken by variables of rules
     groups:    (rule, capture) -> the variable that the rule keeps it in
     asked_indexes: names of index files that an origin answers

@@ -13,7 +13,7 @@ from http import HTTPStatus
 
 from ....codes import ERROR_PAGE_PARTLY
 from ....fitting import Chain, Leaf, leaves, unroll
-from ....model import Block, Disposition, ErrorPage, ErrorPages, Forward, Placeholder, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, Template, Var, Variable, join, literal
+from ....model import Block, Disposition, ErrorPage, ErrorPages, Forward, Placeholder, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, Template, Var, Variable, literal, with_status
 from ....model.walk import walk
 from ...noting import Unwritable
 from .. import values
@@ -79,7 +79,7 @@ def _target(page: ErrorPage, status: int) -> Template | Unwritable | None:
 
 def _inside(page: ErrorPage, status: int) -> Template | Unwritable | None:
     """Steps that come to one path of files, or to one text, for a status; None when they say nothing of it."""
-    chain, _ = unroll((Block("error", _with_status(page.steps, str(status))),))
+    chain, _ = unroll((Block("error", _with_status(page.steps, status)),))
     if not chain.items:
         return None
     path: Template | None = None
@@ -116,11 +116,14 @@ def _text(body: Template) -> Template:
     return (" " + text,) if text.startswith("/") or "://" in text.split(" ")[0] else (text,)
 
 
-def _with_status(steps: tuple[Step, ...], status: str) -> tuple[Step, ...]:
+_OF_STATUS = (Var(Variable.STATUS), Var(Variable.STATUS_WORDS))
+
+
+def _with_status(steps: tuple[Step, ...], status: int) -> tuple[Step, ...]:
     """The steps with the error's status put in, and conditions on it decided."""
     def change(value: object) -> object:
-        if isinstance(value, tuple) and any(part == Var(Variable.STATUS) for part in value):
-            return join(*(status if part == Var(Variable.STATUS) else part for part in value))
+        if isinstance(value, tuple) and any(part in _OF_STATUS for part in value):
+            return with_status(value, status)
         return value
 
     return _deep(steps, change)  # type: ignore[return-value]

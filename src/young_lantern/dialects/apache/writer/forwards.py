@@ -1,4 +1,4 @@
-"""Forward, Pool -> `ProxyPass`, rules with P, balancers, request fields. Mirror: reader/forwards.py.
+"""Forward, Gateway, Pool -> `ProxyPass`, rules with P, balancers, request fields. Mirror: reader/forwards.py.
 
 Source:   Apache HTTP Server manual, mod_proxy, mod_proxy_balancer; proxy_util.c.
 Rule:     the target as received goes on with `nocanon`. Host and the X-Forwarded fields are told one by one, since httpd by itself would
@@ -11,16 +11,16 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....codes import POLICY_DIFFERS
 from ....fitting.mapping import location_mapping
 from ....model import (
-    ALWAYS, UNDERSCORED, AsReceived, Condition, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Not, Operation, PathIs, PathMatches, PathStartsWith, Pool, Rewrite, SetPath, Span,
+    ALWAYS, UNDERSCORED, AsReceived, Condition, Field, Forward, Gateway, LocationMapping, Lookup, LookupRow, Mapped, Not, Operation, PathIs, PathMatches, PathStartsWith, Pool, Rewrite, SetPath, Span,
     Template, Var, Variable, Written, join, literal,
 )
 from ...encodings import before_encoding
 from ...noting import Unwritable
 from .. import values
 from ..values import quote, write_seconds
+from .balancing import attempts, tell_failures, write_balancer
 from .conditions import Asked
 from . import heads
 from .context import Context, Names
@@ -29,7 +29,6 @@ from .paths import escaped, fragment, groups_of, plain_pattern
 from .rewrites import rule, substitution
 from .waits import seconds_here
 
-_METHODS = {"round_robin": "byrequests", "by_traffic": "bytraffic", "least_connections": "bybusyness"}
 # RFC 9110 section 7.6.1: fields of one connection are the proxy's own affair.
 HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect", "proxy-authorization", "trailer", "proxy-connection"})
 
@@ -212,17 +211,25 @@ def write_pool(step: Forward, context: Context, by_rule: bool = False) -> str | 
         return f"{pool.members[0].address}|{scheme}://{_name_of(pool.members[0].address, context)}"
     if pool.inline and len(pool.members) == 1 and named:
         return f"{scheme}://{_address(pool.members[0].address, step.secure)}"
-    if pool.name not in context.balancers:
-        context.balancers[pool.name] = _free(pool, context)
-        context.proxies.append(_balancer(context.balancers[pool.name], pool, scheme, context))
+    name = write_members(pool, step, scheme, context)
     # mod_proxy: what a ProxyPass says of time and upgrades counts for a single origin; the members of a balancer say it themselves.
-    section = next(node for node in context.proxies if node.words[1] == quote(f"balancer://{context.balancers[pool.name]}"))
+    section = next(node for node in context.proxies if node.words[1] == quote(f"balancer://{name}"))
     for line in section.block or []:
         if line.words[0] == "BalancerMember":
             # How long they are waited for the host's line says (waits.py): places of one host, and hosts, may differ in it.
             held = {"timeout", *(word.partition("=")[0] for word in line.words)}
             line.words += [option for option in _options(step, context) if option.partition("=")[0] not in held]
-    return f"balancer://{context.balancers[pool.name]}"
+    return f"balancer://{name}"
+
+
+def write_members(pool: Pool, step: Forward | Gateway, scheme: str, context: Context) -> str:
+    """The name of a pool's balancer, whose section is written once. Places that ask another member for other failures have one each."""
+    key = " ".join((pool.name, *attempts(pool, step)))
+    tell_failures(pool, step, context)
+    if key not in context.balancers:
+        context.balancers[key] = _free(pool, context)
+        context.proxies.append(write_balancer(context.balancers[key], pool, step, [_url(member.address, scheme, context) for member in pool.members], context))
+    return context.balancers[key]
 
 
 def _name_of(socket: str, context: Context) -> str:
@@ -249,25 +256,8 @@ def _address(address: str, secure: bool) -> str:
     return address.removesuffix(":443" if secure else ":80") if not address.startswith("[") else address
 
 
-def _balancer(name: str, pool: Pool, scheme: str, context: Context) -> Node:
-    lines = []
-    for member in pool.members:
-        words = [quote(f"{member.address}|{scheme}://{_name_of(member.address, context)}" if member.address.startswith("unix:") else f"{scheme}://{_address(member.address, scheme == 'https')}")]
-        words += [f"loadfactor={member.weight}"] if member.weight != 1 else []
-        words += [f"status=+{sign}" for sign, said in (("H", member.backup), ("D", member.down)) if said]
-        words += [f"retry={round(member.fail_seconds)}"] if member.fail_seconds is not None else []
-        lines.append(context.line("BalancerMember", *words, spans=(member.span,)))
-    method = _METHODS.get(pool.policy)
-    if method is None:
-        context.note(pool.policy_span or pool.span, Disposition.CHANGED, POLICY_DIFFERS, before=pool.policy, after="in turn")
-        method = "byrequests"
-    elif pool.policy == "round_robin":
-        context.implied(pool.policy_span, "httpd asks the members in turn by itself")
-    if method != "byrequests":
-        lines.append(context.line("ProxySet", f"lbmethod={method}", spans=(pool.policy_span,)))
-    context.implied(pool.keepalive_span, "httpd keeps connections to its origins by itself")
-    context.modules |= {"proxy_balancer", "lbmethod_byrequests", f"lbmethod_{method}", "slotmem_shm"}  # the server does not start without its usual method
-    return context.line("Proxy", quote(f"balancer://{name}"), spans=(pool.span,), comments=pool.comments, block=lines)
+def _url(address: str, scheme: str, context: Context) -> str:
+    return f"{address}|{scheme}://{_name_of(address, context)}" if address.startswith("unix:") else f"{scheme}://{_address(address, scheme == 'https')}"
 
 
 # --- request fields -----------------------------------------------------------------------------------------------------------
@@ -317,6 +307,9 @@ def _request_field(item: Field, step: Forward, context: Context) -> Node | None:
     if name.lower() == "host" and item.operation is Operation.SET and value == (Var(Variable.AUTHORITY),):
         context.implied(item.span, "ProxyPreserveHost passes the field on as it came")
         return None
+    if name.lower() == "host" and item.operation is Operation.SET and value == (Var(Variable.MEMBER),):
+        # core of mod_proxy: without it each member gets its own address, which no RequestHeader could say.
+        return context.line("ProxyPreserveHost", "Off", spans=(item.span,), comments=item.comments)
     if item.operation is Operation.REMOVE or item.operation is Operation.SET and not value:
         return context.line("RequestHeader", "unset", name, spans=(item.span,), comments=item.comments)
     verb = {Operation.SET: "set", Operation.ADD: "append", Operation.APPEND: "append", Operation.MERGE: "merge", Operation.DEFAULT: "setifempty"}.get(item.operation)

@@ -12,10 +12,11 @@ import re
 
 from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.static import bare
-from ....model import Folders, Gateway, Member, Operation, PathIs, PathMatches, ServeFiles, SetVariable, Span, Unserved, Var, Variable, literal
+from ....model import Folders, Gateway, Operation, PathIs, PathMatches, Pool, ServeFiles, SetVariable, Span, Unserved, Var, Variable, literal
 from ....model.walk import walk
 from ..values import quote
 from .context import Context
+from .forwards import write_members
 from .output import Node
 
 _ENDING = r"\.php$"
@@ -30,21 +31,21 @@ def as_files(chain: Chain, context: Context) -> list[Node]:
     held: list[Gateway] = [leaf.answer for leaf in found]  # type: ignore[misc]
     first = held[0]
     alike = {bare((leaf.answer.pool, leaf.answer.parameters)) for leaf in found}  # type: ignore[union-attr]
-    member = _member(first, context)
+    pool = _pool(first, context)
     by_name = _asks_for_scripts(chain)
     folders = next((leaf.answer.folders for leaf in leaves(chain) if isinstance(leaf.answer, ServeFiles)), Folders(walks=True))
     for leaf in found:
         gateway: Gateway = leaf.answer  # type: ignore[assignment]
-        if bare((gateway.pool, gateway.parameters)) != bare((first.pool, first.parameters)) or member is None or not by_name or literal(gateway.root) is None:
-            why = "several applications on one host" if len(alike) > 1 else "an application for paths that do not end in .php" if not by_name else "an application that one address does not reach"
+        if bare((gateway.pool, gateway.parameters)) != bare((first.pool, first.parameters)) or pool is None or not by_name or literal(gateway.root) is None:
+            why = "several applications on one host" if len(alike) > 1 else "an application for paths that do not end in .php" if not by_name else "an application that no address is known of"
             leaf.answer = Unserved(why, gateway.span)
             continue
         leaf.answer = ServeFiles(
             gateway.root, gateway.strip, folders=folders, methods=("*",), span=gateway.span, root_span=gateway.root_span, also=gateway.also, comments=gateway.comments)
         context.scripts.add(id(leaf))
-    if member is None or not by_name:
+    if pool is None or not by_name:
         return []
-    lines = [context.line("SetHandler", quote(_handler(member, context)), spans=(first.span, *first.also, *_spans(first, context)))]
+    lines = [context.line("SetHandler", quote(_handler(pool, first, context)), spans=(first.span, *first.also, *_spans(first, context)))]
     context.modules |= {"proxy", "proxy_fcgi"}
     if any(step.intercepts_errors for step in held):
         codes = sorted({code for step in held for code in step.intercepted or () if code >= 400})
@@ -127,13 +128,13 @@ def _conditions(chain: Chain) -> list[object]:
     return found
 
 
-def _member(step: Gateway, context: Context) -> Member | None:
+def _pool(step: Gateway, context: Context) -> Pool | None:
     pool = context.estate.pool(step.pool)
-    if pool is None or len(pool.members) != 1:
+    if pool is None or not pool.members:
         return None
     if not pool.inline:
-        context.reached.update(span for span in (pool.span, pool.members[0].span) if span)
-    return pool.members[0]
+        context.reached.update(span for span in (pool.span, *(member.span for member in pool.members)) if span)
+    return pool
 
 
 def _spans(step: Gateway, context: Context) -> list[Span]:
@@ -141,7 +142,9 @@ def _spans(step: Gateway, context: Context) -> list[Span]:
     return [span for span in (pool.span, *(member.span for member in pool.members)) if span] if pool else []
 
 
-def _handler(member: Member, context: Context) -> str:
-    """`unix:/run/php.sock` -> `proxy:unix:/run/php.sock|fcgi://localhost`."""
-    address = member.address
+def _handler(pool: Pool, step: Gateway, context: Context) -> str:
+    """`unix:/run/php.sock` -> `proxy:unix:/run/php.sock|fcgi://localhost`; several members are a balancer (2.4.71, probed)."""
+    if len(pool.members) > 1:
+        return f"proxy:balancer://{write_members(pool, step, 'fcgi', context)}"
+    address = pool.members[0].address
     return f"proxy:{address}|fcgi://localhost" if address.startswith("unix:") else f"proxy:fcgi://{re.sub(r'^fcgi://', '', address)}"

@@ -342,7 +342,7 @@ def write_unanswered(context: Context) -> list[Node]:
             head += tls.write_tls(source.tls or SiteTls() if source else SiteTls(), file_of(source) if source else "default", False, context)
         if isinstance(listener.fallback, AnswerPlainly):
             status, why = listener.fallback.status, f"Hosts that no site names get {listener.fallback.status} without content, as before."
-            body = [context.line("RewriteEngine", "On"), context.line("RewriteRule", quote("^"), "-", f"[R={status},L]"), context.line("ErrorDocument", str(status), quote("%{ENV:none}"))]
+            body = [context.line("AllowEncodedSlashes", "On"), context.line("RewriteEngine", "On"), context.line("RewriteRule", quote("^"), "-", f"[R={status},L]"), context.line("ErrorDocument", str(status), quote("%{ENV:none}"))]
         else:
             why = "Hosts that no site names were refused without an answer; httpd sends 403."
             body = [context.line("RewriteEngine", "On"), context.line("RewriteRule", quote("^"), "-", "[F]")]

@@ -7,10 +7,12 @@ Left out: the JSON form, which Caddy writes itself from the Caddyfile.
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from ....errors import SourceUnreadable
 from ....model import Estate
+from ....model.placeholders import is_open
 from ....source import SourceTree
 from ....source.places import Pairs, Places
 from ...dialect import Reading
@@ -18,6 +20,10 @@ from .context import Context
 from . import rewrites, routes
 from .load import HOME, Loader
 from .sites import read_sites
+
+# Global options that are read by what they say: its form, and in words.
+_PORT = (r"\d{1,5}", "a port such as 8080")
+_EXPECTED = {"http_port": _PORT, "https_port": _PORT, "auto_https": (r"off|disable_redirects|ignore_loaded_certs|disable_certs", "off, disable_redirects, disable_certs or ignore_loaded_certs")}
 
 
 def read(main: Path, files: Pairs = ()) -> Reading:
@@ -31,7 +37,11 @@ def read(main: Path, files: Pairs = ()) -> Reading:
         raise SourceUnreadable("has no site, so it serves nothing", file=tree.name_of(main), line=1)
     for directive in loaded.options:
         if context.claims[directive.span].disposition is None:
-            context.options[context.use(directive).name] = directive.args
+            expected = _EXPECTED.get(context.use(directive).name)
+            if expected and not (directive.args and (re.fullmatch(expected[0], directive.args[0]) or is_open(directive.args[0]))):
+                context.unread(directive, " ".join(directive.args), f"{expected[1]} was expected")
+                continue
+            context.options[directive.name] = directive.args
     context.asks_any = any("forward_auth" in text for text in tree.texts.values())
     context.numbers = rewrites.numbers([directive for site in loaded.sites for directive in site.block or []])
     sites, listeners = read_sites(loaded.sites, context)

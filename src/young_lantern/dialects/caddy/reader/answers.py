@@ -9,7 +9,7 @@ from __future__ import annotations
 from ....model import Abort, Redirect, Respond, Step, Unserved
 from .. import defaults
 from ..syntax import Directive
-from ..values import nameless, text_type
+from ..values import OF_ERROR, nameless, text_type
 from .context import Context, Level, Read
 
 _NAMED = {"permanent": 301, "temporary": 302}
@@ -44,7 +44,9 @@ def read_respond(directive: Directive, words: list[str], level: Level, context: 
         body = words[0]
         if len(words) > 1:
             status = _status(words[1])
-            if status is None:
+            if words[1] in OF_ERROR and level.in_errors:
+                pass  # what a page has by itself
+            elif status is None:
                 # staticresp.go: it is looked at when the request is there, and is an error then.
                 context.unread(directive, words[1], "a status code was expected")
                 return (Respond(500, raises=True, span=directive.span, comments=directive.comments),)

@@ -52,6 +52,7 @@ class Level:
 
     matchers: named matchers in sight, name -> definition
     is_inner: it stands within another
+    in_errors: it stands within `handle_errors`
     """
 
     directives: list[Directive]
@@ -60,11 +61,12 @@ class Level:
     root_span: Span | None = None
     comments: tuple[str, ...] = ()
     is_inner: bool = False
+    in_errors: bool = False
 
     def below(self, directive: Directive) -> "Level":
         inner = directive.block or []
         own = {item.name: item for item in inner if item.name.startswith("@")}
-        return Level([item for item in inner if not item.name.startswith("@")], {**self.matchers, **own}, self.root, self.root_span, is_inner=True)
+        return Level([item for item in inner if not item.name.startswith("@")], {**self.matchers, **own}, self.root, self.root_span, is_inner=True, in_errors=self.in_errors)
 
 
 Read = Callable[[Directive, list[str], Level, Context], tuple[Step, ...]]

@@ -24,6 +24,9 @@ def read_operation(words: list[str], side: Side, directive: Directive, context: 
         return None
     name, *rest = words
     name = name.removesuffix(":")
+    if not name:
+        context.unread(directive, words[0], "a field name was expected")
+        return None
     sign, bare = (name[0], name[1:]) if name[0] in "+-?>" else ("", name)
     if sign == ">":
         # 2.6.2 takes the sign as part of the name; later versions defer the operation.

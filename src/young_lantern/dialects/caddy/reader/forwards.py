@@ -2,7 +2,7 @@
 
 Source:   Caddy documentation, reverse_proxy (2.6.2, probed): the Host is kept, three X-Forwarded fields are set afresh
           unless the client is trusted, then header_up works on them; a member is chosen at random unless lb_policy says.
-Left out: health checks and transports other than plain and TLS HTTP (named in `value-unread`).
+Left out: transports other than plain and TLS HTTP (named in `value-unread`).
 """
 
 from __future__ import annotations
@@ -10,20 +10,14 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....model import AfterRewrite, AsReceived, Field, Forward, ForwardTarget, InPlace, Mapped, Member, Operation, OriginTls, Pool, Rewrite, Side, Span, Step, Template, Unserved, Var, Variable, Written, literal
+from ....model import AfterRewrite, AsReceived, Field, Forward, ForwardTarget, InPlace, Mapped, Operation, OriginTls, Rewrite, Side, Span, Step, Template, Unserved, Var, Variable, Written, literal
 from .. import defaults, values
 from ..syntax import Directive
 from . import gateways
+from .balancing import Balancing
 from .context import Context, Level, Read
 from .fields import read_operation
 from .rewrites import read_rewrite
-
-_POLICIES = {"round_robin": "round_robin", "least_conn": "least_connections", "ip_hash": "client_hash", "random": "random", "first": "first", "uri_hash": "target_hash"}
-# The status of the error that a page is for.
-_OF_ERROR = ("{err.status_code}", "{http.error.status_code}")
-_SETTINGS = frozenset("""flush_interval buffer_requests buffer_responses max_buffer_size lb_try_duration lb_try_interval
-    health_uri health_port health_interval health_timeout health_status health_body health_path health_headers
-    fail_duration max_fails unhealthy_status unhealthy_latency unhealthy_request_count""".split())
 
 # Lines of `transport http` about connections alone.
 _OF_CONNECTIONS = frozenset("""versions read_buffer write_buffer dial_fallback_delay expect_continue_timeout resolvers keepalive keepalive_interval keepalive_idle_conns
@@ -32,7 +26,7 @@ _OF_CONNECTIONS = frozenset("""versions read_buffer write_buffer dial_fallback_d
 
 def read_reverse_proxy(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
     """`reverse_proxy [matcher] ORIGIN… [{ … }]`."""
-    addresses, policy = list(words), "random"
+    addresses, balancing = list(words), Balancing()
     up: list[Field] = []
     down: list[Field] = []
     times: dict[str, float | None] = {}
@@ -49,10 +43,6 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
         match inner.name:
             case "to":
                 addresses += inner.args
-            case "lb_policy" if inner.args and inner.args[0] in _POLICIES:
-                policy = _POLICIES[inner.args[0]]
-            case "lb_policy" if len(inner.args) == 2 and inner.args[0] == "header":
-                policy = f"field_hash {inner.args[1].lower()}"
             case "header_up" | "header_down":
                 side = Side.REQUEST if inner.name == "header_up" else Side.RESPONSE
                 made = read_operation(inner.args, side, directive, context)
@@ -69,7 +59,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
             case "transport":
                 tls, asked = _read_transport(inner, times, directive, context)
                 secure = asked or secure
-            case "replace_status" if len(inner.args) == 1 and (inner.args[0] in _OF_ERROR or inner.args[0].isdigit()):
+            case "replace_status" if len(inner.args) == 1 and (inner.args[0] in values.OF_ERROR or inner.args[0].isdigit()):
                 status = int(inner.args[0]) if inner.args[0].isdigit() else 0
             case "method" if len(inner.args) == 1 and inner.args[0].isalpha():
                 method = inner.args[0].upper()
@@ -87,7 +77,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
                 in_place.append(InPlace(codes or None, made_of, inner.span))
             case name if name.startswith("@") and any(item.name == "handle_response" and item.args == [name] for item in directive.block or []):
                 pass  # told with the block that it is for
-            case name if name not in _SETTINGS:
+            case _ if not balancing.takes(inner, directive, context):
                 context.unread(directive, " ".join(word.raw for word in inner.words), "a setting of reverse_proxy that the model knows was expected")
     if method in ("GET", "HEAD"):
         # reverseproxy.go (2.6.2, probed): content does not go along with such a method.
@@ -98,12 +88,12 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
     if other:
         context.unread(directive, f"{other}://", "http://, https:// or h2c:// was expected; origins that speak something else are not read")
         return (Unserved(directive.span.directive, directive.span),)
-    pool = pool_of(addresses, policy, secure, directive, context)
+    pool = balancing.pool(addresses, secure, directive, context)
     if not context.pools[pool].members or any(re.search(r"\s", address) for address in addresses):
         return (Unserved(directive.span.directive, directive.span),)  # none that is read: what it answers is not known
     if by_fastcgi is not None:
         gateway = gateways.read_transport(by_fastcgi, pool, directive, level, context)
-        return (replace(gateway, fields=(*gateway.fields, *up), response_fields=tuple(down), intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises, sends_status=status, method=method),)
+        return (replace(gateway, fields=(*gateway.fields, *up), response_fields=tuple(down), intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises, sends_status=status, method=method, retry=balancing.retry()),)
     forwarded = list(defaults.FORWARDED_FIELDS)
     if trusts:
         forwarded[0] = defaults.TRUSTED_CHAIN
@@ -111,7 +101,7 @@ def read_reverse_proxy(directive: Directive, words: list[str], level: Level, con
         pool=pool, protocol="h2c" if by_h2 else "http", secure=secure, tls=tls if secure else OriginTls(), target=target, fields=(*forwarded, *up), response_fields=tuple(down),
         connect_seconds=times.get("dial_timeout"), read_seconds=min(filter(None, (times.get("read_timeout"), times.get("response_header_timeout"))), default=None), send_seconds=times.get("write_timeout"),
         intercepts_errors=bool(raised), intercepts_all=True, intercepted=raised or None, intercepts_span=raises, in_place=tuple(in_place), sends_status=status, method=method, method_span=directive.span if method else None,
-        upgrades=True, asks_gzip=times.get("compression") is None, span=directive.span, comments=directive.comments,
+        retry=balancing.retry(), upgrades=True, asks_gzip=times.get("compression") is None, span=directive.span, comments=directive.comments,
     ),)
 
 
@@ -214,28 +204,6 @@ def _read_transport(inner: Directive, times: dict[str, float | None], directive:
         else:
             context.unread(directive, " ".join(word.raw for word in line.words), "a setting of how an origin is spoken to that the model knows was expected")
     return tls, secure
-
-
-def pool_of(addresses: list[str], policy: str, secure: bool, directive: Directive, context: Context) -> str:
-    members = []
-    for address in addresses:
-        if re.search(r"\s", address):
-            # A word in quotes, or an argument of a snippet, stays one word: no such host is found.
-            context.unread(directive, address, "an address for each word was expected")
-        bare = re.sub(r"^\w+://", "", address)
-        if re.fullmatch(r":\d+", bare):
-            bare = f"localhost{bare}"
-        if bare.startswith("unix/"):
-            bare = "unix:" + bare.removeprefix("unix/")
-        elif not re.search(r":(\d+|\$?\{.*\}|_\w+_)$", bare):
-            bare = f"{bare}:{443 if secure else 80}"
-        members.append(Member(bare, span=directive.span))
-    name = " ".join(member.address for member in members)
-    known = context.pools.get(name)
-    if known is not None and known.policy != policy and len(members) > 1:
-        name = f"{name} ({policy})"
-    context.pools.setdefault(name, Pool(name, tuple(members), policy, inline=True, span=directive.span))
-    return name
 
 
 READS: dict[str, Read] = {"reverse_proxy": read_reverse_proxy}

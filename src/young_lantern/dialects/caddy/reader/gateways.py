@@ -16,15 +16,15 @@ from ....model import (
 )
 from .. import defaults, values
 from ..syntax import Directive
+from .balancing import Balancing
 from .context import Context, Level, Read
 from .fields import read_operation
 
 
 def read_php_fastcgi(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
     """`php_fastcgi [matcher] ADDRESS… [{ root; split; index; try_files; env; … }]`."""
-    from .forwards import pool_of
-
     addresses, root, endings, index, tried, lines = list(words), level.root, [".php"], "index.php", None, []
+    balancing = Balancing()
     read: float | None = None
     changes: list[Field] = []
     for inner in directive.block or []:
@@ -49,11 +49,11 @@ def read_php_fastcgi(directive: Directive, words: list[str], level: Level, conte
                 side = Side.REQUEST if inner.name == "header_up" else Side.RESPONSE
                 if changed := read_operation(inner.args, side, directive, context):
                     changes.append(changed)
-            case _:
+            case _ if not balancing.takes(inner, directive, context):
                 context.unread(directive, inner.name, "root, split, index, try_files, env, header_up, header_down or a timeout was expected")
     split = split_at(endings)
-    made = _gateway(pool_of(addresses, "random", False, directive, context), root, split, lines, directive, level, context, read)
-    made = replace(made, fields=(*made.fields, *(item for item in changes if item.side is Side.REQUEST)), response_fields=tuple(item for item in changes if item.side is Side.RESPONSE))
+    made = _gateway(balancing.pool(addresses, False, directive, context), root, split, lines, directive, level, context, read)
+    made = replace(made, retry=balancing.retry(), fields=(*made.fields, *(item for item in changes if item.side is Side.REQUEST)), response_fields=tuple(item for item in changes if item.side is Side.RESPONSE))
     steps: list[Step] = []
     if index:
         there = FileExists(root, (Var(Variable.PATH), f"/{index}"), FileKind.FILE, cleans=True, span=directive.span)

@@ -71,7 +71,8 @@ def _read_set(lines: list[Directive], label: str, level: Level, context: Context
             context.say(WITHOUT_EFFECT, line.span, directive=line.span.directive)
             continue
         read = KINDS.get(line.name)
-        if read is None:
+        least, most = _WORDS.get(line.name, (0, None))
+        if read is None or not least <= len(line.args) <= (most or len(line.args)):
             context.claims[by.span].finding = context.say(CONDITION_UNREAD, line.span, condition=line.span.directive)
             kinds[f"?{number}"] = [Unknowable(line.span.directive, line.span)]
             continue
@@ -149,7 +150,8 @@ def _remote_ip(line: Directive, label: str, level: Level, context: Context) -> C
             context.unread(line, word, "networks were expected; the client's own word about its address is not read")
         else:
             networks += _PRIVATE if word == "private_ranges" else (word,)
-    return ClientIn(tuple(networks), line.span)
+    # Without one it is nobody (2.6.2, probed).
+    return ClientIn(tuple(networks), line.span) if networks else Not(ALWAYS, line.span)
 
 
 def _header(line: Directive, label: str, level: Level, context: Context) -> Condition:
@@ -262,6 +264,12 @@ def _vars_regexp(line: Directive, label: str, level: Level, context: Context) ->
         return AllOf((Not(TextIs(template, ()), line.span), found), line.span)
     return found
 
+
+# How many words a matcher needs, and takes; with others the server does not start (2.6.2, probed).
+_WORDS: dict[str, tuple[int, int | None]] = {
+    "path": (1, None), "path_regexp": (1, 2), "host": (1, None), "method": (1, None), "protocol": (1, 1), "header": (1, None), "header_regexp": (2, 3), "expression": (1, None),
+    "vars": (2, None), "vars_regexp": (2, 3),
+}
 
 KINDS: dict[str, Callable[[Directive, str, Level, Context], Condition]] = {
     "path": _path, "path_regexp": _path_regexp, "host": _host, "method": _method, "protocol": _protocol,

@@ -11,6 +11,7 @@ import itertools
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cache
 
 from ....model import (
     AnswerPlainly, Block, Choose, ErrorPage, ErrorPages, Fallback, FileExists, HostName, HostRow, Listener, LogTo, Placeholder,
@@ -45,7 +46,7 @@ def read_address(text: str, options: dict[str, list[str]]) -> Address | None:
     found = _ADDRESS.fullmatch(text)
     if not found or found["path"]:
         return None
-    plain, secure_port = int(options.get("http_port", ["80"])[0]), int(options.get("https_port", ["443"])[0])
+    plain, secure_port = (usual_port(options, name) for name in ("http_port", "https_port"))
     scheme, host, port = found["scheme"], found["host"], found["port"]
     host = host if "{" in host else host.lower()
     number: int | Placeholder = (int(port) if port.isdigit() else Placeholder(port)) if port else 0
@@ -75,7 +76,7 @@ def read_sites(blocks: list[Directive], context: Context) -> tuple[tuple[Site, .
             for bind in one.binds or [""]:
                 groups.setdefault((bind, str(address.port)), []).append((address, one))
     redirects = _automatic(made, context)
-    plain = ("", str(context.options.get("http_port", ["80"])[0]))
+    plain = ("", str(usual_port(context.options, "http_port")))
     if redirects is not None:
         sites += redirects[0]
         groups.setdefault(plain, [])
@@ -92,7 +93,7 @@ def read_sites(blocks: list[Directive], context: Context) -> tuple[tuple[Site, .
         rows = list(itertools.takewhile(lambda row: not row.host.is_any, rows))
         if secure and not isinstance(fallback, str):
             fallback = Refuse()
-        number = members[0][0].port if members else int(port)
+        number = members[0][0].port if members else usual_port(context.options, "http_port")
         span = members[0][1].site.span if members else None
         listeners.append(Listener(bind, number, secure, tuple(rows), fallback, secure and offers_http2(bind, port, context), drops_final_dot=False, heads=read_heads(bind, port, context) if members else OWN_HEADS, span=span))
     return tuple(sites), tuple(listeners)
@@ -130,8 +131,10 @@ def _with_pages(one: Read, made: list[Read]) -> Site:
     pages, before = (one.pages, one.root) if one.pages is not None or not wider else (wider[0].pages, wider[0].root)
     if pages is None:
         return replace(one.site, program=_with_roots(one.site.program, lambda root: (), one.root))
-    program = _with_roots(one.site.program, lambda root: (_rooted(pages, before, root),), one.root)
-    return replace(one.site, program=(_rooted(pages, before, one.root), *program))
+    # The same pages stand wherever the root is the same: what is asked of them is asked once.
+    for_root = cache(lambda root: (_rooted(pages, before, root),))
+    program = _with_roots(one.site.program, for_root, one.root)
+    return replace(one.site, program=(*for_root(one.root), *program))
 
 
 def _rooted(pages: ErrorPages, before: Template, after: Template) -> ErrorPages:
@@ -147,8 +150,8 @@ def _elsewhere(steps: tuple[Step, ...], before: Template, after: Template) -> tu
         if isinstance(step, Block):
             made.append(replace(step, steps=_elsewhere(step.steps, before, after)))
         elif isinstance(step, Choose):
-            routes = [transform(route, lambda value: _moved(value, before, after) if isinstance(value, FileExists) else value) for route in step.routes]
-            made.append(replace(step, routes=tuple(replace(route, steps=_elsewhere(own.steps, before, after)) for route, own in zip(routes, step.routes, strict=True))))
+            conditions = [transform(route.condition, lambda value: _moved(value, before, after)) for route in step.routes]
+            made.append(replace(step, routes=tuple(replace(route, condition=held, steps=_elsewhere(route.steps, before, after)) for route, held in zip(step.routes, conditions, strict=True))))
         else:
             made.append(transform(step, lambda value: _moved(value, before, after)))
     return tuple(made)
@@ -173,6 +176,12 @@ def _with_roots(steps: tuple[Step, ...], pages: Callable[[Template], tuple[Step,
     return tuple(made)
 
 
+def usual_port(options: dict[str, list[str]], name: str) -> int | Placeholder:
+    """The port that `http_port` or `https_port` sets, which may be left to deployment."""
+    word = options.get(name, ["80" if name == "http_port" else "443"])[0]
+    return int(word) if word.isdigit() else Placeholder(word)
+
+
 def _automatic(made: list[Read], context: Context) -> tuple[list[Site], list[tuple[str, Span | None, str]]] | None:
     """The sites that send clients to HTTPS, that for the usual port first; and (host, line, site) for each name that is sent there."""
     if context.options.get("auto_https", [""])[0] in ("off", "disable_redirects"):
@@ -181,7 +190,7 @@ def _automatic(made: list[Read], context: Context) -> tuple[list[Site], list[tup
     if not secure:
         return None
     # autohttps.go, makeRedirRoute (2.6.2): a port is named unless it is one of the usual ones, or is set as the one for HTTPS or plain HTTP.
-    usual = {80, 443, *(int(context.options[name][0]) for name in ("http_port", "https_port") if context.options.get(name))}
+    usual = {80, 443, *(usual_port(context.options, name) for name in ("http_port", "https_port"))}
     sites: dict[int | Placeholder, Site] = {}
     for port in (443, *(address.port for address, _ in secure)):
         said = () if port in usual else (":", port if isinstance(port, Placeholder) else str(port))
@@ -243,6 +252,8 @@ def _errors(directives: list[Directive], level: Level, context: Context) -> Erro
     steps: list[Step] = []
     for directive in directives:
         context.use(directive)
-        steps += read_level(level.below(directive), context)
+        inside = level.below(directive)
+        inside.in_errors = True
+        steps += read_level(inside, context)
     span = directives[0].span
     return ErrorPages((ErrorPage(None, steps=tuple(steps), restores=True, span=span, comments=directives[0].comments),), span=span)

@@ -135,12 +135,17 @@ def _joined(fields: tuple[Field, ...]) -> tuple[Field, ...]:
         if again is not None:
             out.append(replace(field, name=""))
             continue
-        if earlier is None or field.operation not in _ADDS or out[earlier].operation is not Operation.SET or out[earlier].statuses != field.statuses:
+        if earlier is None or field.operation not in _ADDS or out[earlier].operation is not Operation.SET or not _goes_with(out[earlier], field):
             out.append(field)
             continue
         out[earlier] = replace(out[earlier], value=join(out[earlier].value, ", ", field.value), comments=(*out[earlier].comments, *field.comments))
         out.append(replace(field, name=""))
     return tuple(out)
+
+
+def _goes_with(field: Field, added: Field) -> bool:
+    """Whether what is added goes where the field goes. A deferred line knows no statuses, so that pages and files decide, not redirects."""
+    return field.statuses == added.statuses or field.statuses is not None and added.statuses is not None and 200 in field.statuses & added.statuses
 
 
 def write_operation(field: Field, adds: bool, context: Context) -> list[str] | Unwritable:

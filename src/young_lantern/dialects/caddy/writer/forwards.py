@@ -21,12 +21,12 @@ from .. import values
 from ..values import Unwritable, quote
 from . import rewrites
 from .answers import write_redirect
+from .balancing import choosing
 from .context import Context
 from .fields import write_operation
 from .output import Node
 
 _ERRORS = ("They are answered by the error pages below.",)
-_POLICIES = {"round_robin": "round_robin", "least_connections": "least_conn", "client_hash": "ip_hash", "random": "random", "first": "first", "target_hash": "uri_hash"}
 _HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect", "proxy-authorization", "trailer"})
 # What Caddy sends by itself: field in lower case -> the templates that mean the same.
 _HOST_AS_SENT = (Var(Variable.HOST),), (Var(Variable.AUTHORITY),), (Var(Variable.FIELD, "host"),)
@@ -103,31 +103,9 @@ def write_interception(step: Forward | Gateway) -> list[Node]:
 def _members(pool: Pool | None, step: Forward, context: Context) -> tuple[list[str], list[Node]]:
     if pool is None:
         return [step.pool], []
-    usable = [member for member in pool.members if not member.down and not member.backup]
-    more: list[Node] = []
-    for member in pool.members:
-        if member.backup:
-            context.lost(member.span, "backup", "Caddy 2.6 has no member that is asked only when all others fail",
-                         "leave it out, or use lb_policy first with the backup at the end of the list")
-        elif member.down:
-            context.implied(member.span, "a member marked as down is asked by nobody; it is left out")
-        elif member.weight != 1 and len(usable) > 1:
-            context.lost(member.span, "weight", "Caddy 2.6 gives all members the same share", "name the stronger member several times, or accept equal shares")
-    if len(usable) > 1:
-        if pool.policy in _POLICIES:
-            more.append(Node(["lb_policy", _POLICIES[pool.policy]]))
-        elif pool.policy.startswith("field_hash "):
-            more.append(Node(["lb_policy", "header", pool.policy.split()[1].title()]))
-        else:
-            context.lost(pool.policy_span, pool.policy, "Caddy has no such way of choosing a member")
-    if pool.keepalive_span:
-        context.implied(pool.keepalive_span, "Caddy keeps connections to origins open by itself")
-    checks = [member for member in usable if member.max_fails is not None or member.fail_seconds is not None]
-    if checks:
-        more.append(Node(["fail_duration", values.write_duration(checks[0].fail_seconds or 10)]))
-        more.append(Node(["max_fails", str(checks[0].max_fails or 1)]))
+    named, more = choosing(pool, step, context)
     scheme = "https://" if step.secure else "h2c://" if step.protocol == "h2c" else ""
-    return [f"unix/{member.address.removeprefix('unix:')}" if member.address.startswith("unix:") else scheme + member.address for member in usable], more
+    return [f"unix/{member.address.removeprefix('unix:')}" if member.address.startswith("unix:") else scheme + member.address for member in named], more
 
 
 def _target(step: Forward, context: Context) -> tuple[list[Node], list[Node] | Unwritable]:

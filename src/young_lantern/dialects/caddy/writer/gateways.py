@@ -9,6 +9,7 @@ from __future__ import annotations
 from ....model import Gateway, Operation
 from .. import defaults
 from ..values import Unwritable, quote, write_duration
+from .balancing import choosing
 from .context import Context
 from .fields import write_operation
 from .files import write_root
@@ -29,7 +30,8 @@ def write_gateway(step: Gateway, context: Context) -> list[Node] | Unwritable:
     pool = context.estate.pool(step.pool)
     if pool is not None and pool.span is not None and not pool.inline:  # an origin by itself has the span of the line that asks it first
         context.reached.add(pool.span)
-    addresses = [_address(member.address) for member in pool.members if not member.down and not member.backup] if pool else [_address(step.pool)]
+    named, choice = choosing(pool, step, context) if pool else ([], [])
+    addresses = [_address(member.address) for member in named] if pool else [_address(step.pool)]
     if not addresses:
         return Unwritable("an origin: there is none that can be asked")
     # fastcgi.go, splitPos: without a word to split at, nothing would be the script and all of the path its information.
@@ -44,7 +46,7 @@ def write_gateway(step: Gateway, context: Context) -> list[Node] | Unwritable:
         transport.append(Node(["env", name, quote(text)]))
     if step.read_seconds:
         transport.append(Node(["read_timeout", write_duration(step.read_seconds)]))
-    block = [*_up(step, context), Node(["transport", "fastcgi"], transport or None)]
+    block = [*choice, *_up(step, context), Node(["transport", "fastcgi"], transport or None)]
     for field in step.response_fields:
         words = write_operation(field, True, context)
         if isinstance(words, Unwritable):

@@ -17,7 +17,7 @@ from ....fitting.aliases import cut
 from ....fitting.closing import by_paths, must_close
 from ....fitting.static import lasting
 from ....model import (
-    ALWAYS, Abort, AllOf, AnyOf, Condition, Credentials, Disposition, FileExists, Forward, Gateway, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
+    ALWAYS, Abort, AllOf, AnyOf, Condition, Credentials, Disposition, FileExists, FileKind, Forward, Gateway, Mapped, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond,
     Operation, Rewrite, ServeFiles, Span, TextIs, Unserved, Var, Variable,
 )
 from ....model.walk import walk
@@ -323,10 +323,27 @@ def _handle(fork: Fork, matcher: Matcher, context: Context) -> Node:
                 # Once the prefix is cut off, nothing is left that file_server could add the folder's slash to.
                 head.append(Node(["redir", strip, strip + "/", "301"]))
             head.append(Node(["uri", "strip_prefix", strip.removesuffix("/")]))
+    else:
+        chain = with_slash_added(chain, fork.condition)
     spans = tuple(span for span in (fork.span, *fork.also) if span)
     block = [*head, *write_chain(chain, context)]
     context.root, context.strip, context.rewritten = before
     return Node(words, block, spans, fork.comments, fork.condition, paths=matcher.paths)
+
+
+_WHY_SLASH = ("Once the prefix is cut off, nothing is left that file_server could add the folder's slash to.",)
+
+
+def with_slash_added(chain: Chain, condition: Condition) -> Chain:
+    """For `/x` and all below it, which lie below an alias: `/x` itself is led to `/x/`, if the alias is a folder's and no file's."""
+    match condition:
+        case AnyOf((PathIs(path, False), PathStartsWith(prefix, False))) if prefix == path + "/":
+            served = {(leaf.answer.root, leaf.answer.folders.added_slash) for leaf in leaves(chain) if isinstance(leaf.answer, ServeFiles) and leaf.answer.strip == path and leaf.answer.whole_path is None}
+            if len(served) == 1 and (found := served.pop())[1] is not None:
+                there = AllOf((PathIs(path), FileExists(found[0], ("",), FileKind.FOLDER)))
+                redirect = Redirect(found[1], (path + "/", Var(Variable.QUERY, "?")), comments=_WHY_SLASH)
+                return Chain([Branch([Fork(there, Chain([Leaf(redirect, Settings())]))]), *chain.items], chain.shared)
+    return chain
 
 
 def _strip_of(chain: Chain) -> str:

@@ -18,6 +18,7 @@ from .. import defaults
 from ..syntax import Directive
 from .context import Context, Scope
 from .interception import intercepts
+from .pools import read_retry
 
 # Some variables bring the slash that ends the authority.
 URL = re.compile(r"(https?)://([^/?]*?)((?:[/?]|\$(?:request_uri|uri|document_uri)\b|\$\{(?:request_uri|uri|document_uri)\}).*)?", re.DOTALL | re.IGNORECASE)
@@ -63,6 +64,7 @@ def read_forward(directive: Directive, scope: Scope, prefix: str | None, context
         connect_seconds=context.seconds(scope, "proxy_connect_timeout"),
         read_seconds=context.seconds(scope, "proxy_read_timeout"),
         send_seconds=context.seconds(scope, "proxy_send_timeout"),
+        retry=read_retry(scope, "proxy", context),
         buffers=buffering, upgrades=_upgrades(set_fields, version), http_version=version,
         span=directive.span, comments=directive.comments,
     )

@@ -15,6 +15,7 @@ from ..syntax import Directive
 from .context import Context, Scope
 from .files import read_root, split_of
 from .interception import intercepts
+from .pools import read_retry
 
 # Parameter -> the ways to write what it usually is. They are taken for one thing.
 _USUAL = {
@@ -75,7 +76,7 @@ def read_gateway(directive: Directive, scope: Scope, context: Context) -> Gatewa
             parameters[name] = _template(text, root, split, item, context)
     return Gateway(
         protocol=protocol, pool=_pool(address, directive, context), root=root, strip=usual_strip, split=split, index=index.args[0] if index else "",
-        remainder=keeps_info, parameters=tuple(parameters.items()), server_name=server_name, read_seconds=timeout,
+        remainder=keeps_info, parameters=tuple(parameters.items()), server_name=server_name, read_seconds=timeout, retry=read_retry(scope, protocol, context),
         response_fields=tuple(Field(Side.RESPONSE, Operation.REMOVE, hidden.args[0], span=context.use(hidden).span) for hidden in scope.inherited(f"{protocol}_hide_header")),
         **intercepts(scope, f"{protocol}_intercept_errors", context), span=directive.span, root_span=root_directive.span if root_directive else None,
         comments=directive.comments,

@@ -15,6 +15,7 @@ from ..syntax import Directive
 from .context import Context, Scope
 from .forwards import pool_of, request_fields
 from .interception import intercepts
+from .pools import read_retry
 
 _URL = re.compile(r"(?:(grpcs?)://)?(unix:[^:?$]+|[^/$]+)", re.IGNORECASE)
 
@@ -34,5 +35,5 @@ def read_grpc(directive: Directive, scope: Scope, context: Context) -> Forward |
         pool_of(found[2], "https" if secure else "http", directive, context), protocol="h2c", secure=secure, tls=OriginTls(), target=AsReceived(), fields=(*fields, *drops),
         response_fields=tuple(Field(Side.RESPONSE, Operation.REMOVE, hidden.args[0], span=context.use(hidden).span) for hidden in scope.inherited("grpc_hide_header")),
         **intercepts(scope, "grpc_intercept_errors", context), connect_seconds=context.seconds(scope, "grpc_connect_timeout"), read_seconds=context.seconds(scope, "grpc_read_timeout"),
-        send_seconds=context.seconds(scope, "grpc_send_timeout"), span=directive.span, comments=directive.comments,
+        send_seconds=context.seconds(scope, "grpc_send_timeout"), retry=read_retry(scope, "grpc", context), span=directive.span, comments=directive.comments,
     )

@@ -8,10 +8,12 @@ from __future__ import annotations
 
 import re
 
-from ....model import Member, Pool
+from ....codes import SETTING_LOST
+from ....model import ANY, IDEMPOTENT, Member, Pool, Retry
+from ....model.placeholders import is_open
 from .. import values
 from ..syntax import Directive
-from .context import Context
+from .context import Context, Scope
 
 _POLICIES = {"least_conn": "least_connections", "ip_hash": "client_hash", "random": "random"}
 
@@ -55,8 +57,40 @@ def _read_member(directive: Directive, context: Context) -> Member:
     for name in settings:
         if name not in ("weight", "max_fails", "fail_timeout", "backup", "down", "max_conns"):
             context.unread(directive, name, "weight, max_fails, fail_timeout, backup or down was expected")
-    return Member(
-        full, int(settings.get("weight", "1") or 1), "backup" in settings, "down" in settings,
-        int(settings["max_fails"]) if settings.get("max_fails", "").isdigit() else None,
-        values.read_time(settings["fail_timeout"]) if "fail_timeout" in settings else None, directive.span,
-    )
+    # upstream module, server: max_fails=1 fail_timeout=10s; no failures are counted with 0.
+    weight, fails = (_number(directive, name, settings.get(name, "1"), context) for name in ("weight", "max_fails"))
+    seconds = values.read_time_or_open(settings["fail_timeout"]) if "fail_timeout" in settings else 10.0
+    if seconds is None:
+        context.unread(directive, settings["fail_timeout"], "a time such as 10s was expected")
+        seconds = 10.0
+    return Member(full, max(weight, 1), "backup" in settings, "down" in settings, max(fails, 1), seconds if fails else 0.0, span=directive.span)
+
+
+def _number(directive: Directive, name: str, text: str, context: Context) -> int:
+    """A number of members' settings; 1 for one that is none, or is left to deployment, which is told."""
+    if text.isascii() and text.isdigit():
+        return int(text)
+    context.blame(SETTING_LOST, directive.span, setting=f"{name}={text}", directive=directive.name, reason="it is left to deployment; 1 is taken" if is_open(text) else "a number was expected; 1 is taken")
+    return 1
+
+
+_STATUSES = frozenset({403, 404, 429, 500, 502, 503, 504})
+
+
+def read_retry(scope: Scope, module: str, context: Context) -> Retry:
+    """`proxy_next_upstream`, and `_tries`, or those of another module: `error timeout` unless it is written.
+
+    ngx_http_upstream.c, ngx_http_upstream_test_next (1.22.1, probed): what was sent already is sent again by idempotent methods only, a connection
+    that did not come about is no such case; whether the content was read does not matter, since it is kept.
+    """
+    line, tries = context.used(scope, f"{module}_next_upstream"), context.used(scope, f"{module}_next_upstream_tries")
+    words = set(line.args if line is not None else ("error", "timeout"))
+    spans = tuple(item.span for item in (line, tries) if item is not None)
+    tried = _number(tries, tries.name, tries.args[0], context) if tries is not None and tries.args else 0
+    more = tried - 1 if tried else None
+    if "off" in words:
+        return Retry(also=spans)
+    statuses = frozenset(int(word.removeprefix("http_")) for word in words if re.fullmatch(r"http_\d+", word)) & _STATUSES
+    return Retry(
+        unreachable="error" in words, broken="error" in words, late="timeout" in words, garbled="invalid_header" in words, statuses=statuses,
+        again=ANY if "non_idempotent" in words else IDEMPOTENT, more=more, also=spans)

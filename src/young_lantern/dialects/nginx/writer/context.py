@@ -33,6 +33,7 @@ class Context(Noting):
     set_names: variables that some step sets; any other is empty, and unknown to nginx
     tables:    what each variable is looked up in
     unlimited: some forward takes content of any length
+    in_pages:  the status whose error page is written; 0: none
     jumps:     how many statuses stand for a jump to a named location, in the place that is written
     """
 
@@ -48,6 +49,7 @@ class Context(Noting):
     texts: dict[str, str] = field(default_factory=dict)
     rewritten: str = ""
     jumps: int = 0
+    in_pages: int = 0
     unlimited: bool = False
     structure: set[Span] = field(default_factory=set)
     set_names: frozenset[str] = frozenset()

@@ -15,14 +15,16 @@ from ....fitting import Chain, Leaf, leaves, unroll
 from ....fitting.places import NEVER, specialised
 from ....fitting.static import Known
 from ....model import (
-    ALWAYS, Block, Disposition, ErrorPage, ErrorPages, Forward, Gateway, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, TextIs, Template, Var, Variable,
-    join, literal,
+    ALWAYS, Block, Disposition, ErrorPage, ErrorPages, Forward, Gateway, Redirect, Respond, Rewrite, ServeFiles, SetPath, Span, Step, TextIs, Var, Variable,
+    literal, with_status,
 )
 from ....model.walk import transform, walk
 from ...noting import Unwritable
 from ..values import quote
 from .context import Context
 from .output import Node
+
+_WHY_AGAIN = ("Pages lead on to others by a status of their own.",)
 
 # What nginx may answer by itself wherever files are served or requests are passed on.
 _USUAL = {ServeFiles: (403, 404, 405), Forward: (413, 502, 503, 504), Gateway: (413, 502, 503, 504)}
@@ -43,6 +45,10 @@ def write_pages(pages: ErrorPages, chain: Chain, context: Context) -> list[Node]
             context.implied(page.span, "its text stands where the answer is made")
         elif statuses:
             context.lost(page.span, "error page", f"nginx has none for {', '.join(map(str, statuses))}")
+    jumping = {node.words[1] for node in context.named if any(line.words[0] == "error_page" for line in node.block or [])}
+    if any(node.words[-1] in jumping for node in nodes):
+        # core module: whether an error behind the jump of a page has a page is said where the first error comes from, which is anywhere.
+        nodes.insert(0, Node(["recursive_error_pages", "on"], None, (), _WHY_AGAIN))
     return nodes
 
 
@@ -99,14 +105,22 @@ def _target(page: ErrorPage, status: int, context: Context) -> tuple[str, str] |
     if status == LINE_TOO_LONG:
         context.note(page.span, Disposition.CHANGED, ERROR_PAGE_PARTLY, statuses=status, reason="nginx has read no path by then, so that its page is its own")
         return None
-    from .routes import write_named
-
     final = next((leaf.answer for leaf in leaves(chain) if isinstance(leaf.answer, Respond)), None)
     fixed = {item.sends_status for item in origins}
     if origins and not others and len(fixed) == 1 and (replaced := fixed.pop()):
-        return f"={replaced}", write_named(f"error {status}", _keeping(chain, status), context)
+        return f"={replaced}", _named(chain, status, context)
     own = "=" if as_sent or final is not None and final.insists and final.status != status else ""
-    return own, write_named(f"error {status}", _keeping(chain, status), context)
+    return own, _named(chain, status, context)
+
+
+def _named(chain: Chain, status: int, context: Context) -> str:
+    """A page as a named location. An error on the way to it has no page: looked for there as well, pages would lead to pages without end."""
+    from .routes import write_named
+
+    before, context.in_pages = context.in_pages, status
+    name = write_named(f"error {status}", _keeping(chain, status), context)
+    context.in_pages = before
+    return name
 
 
 # Its page is none that a named location makes (ngx_http_named_location; 1.22.1, probed).
@@ -124,16 +138,13 @@ def _keeping(chain: Chain, status: int) -> Chain:
 def for_status(steps: tuple[Step, ...], status: int) -> tuple[Step, ...]:
     """The steps with the status of the error put in, and what asks for it decided."""
 
-    def filled(template: Template) -> Template:
-        return join(*(str(status) if part == Var(Variable.STATUS) else part for part in template))
-
     def change(value: object) -> object:
-        if isinstance(value, TextIs) and Var(Variable.STATUS) in value.template and (text := literal(filled(value.template))) is not None:
+        if isinstance(value, TextIs) and Var(Variable.STATUS) in value.template and (text := literal(with_status(value.template, status))) is not None:
             return ALWAYS if text in value.values else NEVER
         if isinstance(value, SetPath):
-            return SetPath(filled(value.template), value.cuts_at_mark)
+            return SetPath(with_status(value.template, status), value.cuts_at_mark)
         if isinstance(value, Respond):
-            return replace(value, body=filled(value.body))
+            return replace(value, body=with_status(value.body, status))
         return value
 
     return transform(steps, change)

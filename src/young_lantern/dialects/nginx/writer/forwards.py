@@ -11,25 +11,25 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from ....codes import POLICY_DIFFERS
+from ....codes import NAMED_AS_ANOTHER, NAMED_AS_FIRST
 from ....fitting import Chain, leaves
 from ....fitting.mapping import as_received, location_mapping
 from ....model import (
     SYSTEM_TRUST, UNDERSCORED, WAITS, AsReceived, Capture, Disposition, Field, Forward, LocationMapping, Lookup, LookupRow, Mapped, Operation, Pool, Rewrite, SetPath, Side, Span, StripPrefix, Template, Var,
-    Variable, Written, join, literal,
+    Variable, Written, is_by_address, join, literal,
 )
 from ....model.walk import walk
 from ....patterns import compiled
 from ...encodings import before_encoding, encoded
 from ...noting import Unwritable
 from ..values import quote, write_time
+from .balancing import write_retry, write_upstream
 from .context import Context
 from .cookies import write_cookie, write_edit
 from .fields import by_condition
 from .grpc import as_grpc
 from .output import Node
 
-_POLICIES = {"least_connections": ["least_conn"], "client_hash": ["ip_hash"], "random": ["random"]}
 # RFC 9110 section 7.6.1: fields of one connection; nginx sees to them, and to upgrades as written below.
 _HOP_BY_HOP = frozenset({"connection", "keep-alive", "te", "upgrade", "expect", "proxy-authorization", "trailer", "proxy-connection"})
 _CONNECTION = Lookup("connection_upgrade", (Var(Variable.FIELD, "Upgrade"),), (LookupRow("", ()),), ("upgrade",))
@@ -65,6 +65,7 @@ def write_forward(step: Forward, before: tuple[Field, ...], prefix: str, exact: 
     for name, seconds in (("connect", step.connect_seconds), ("read", step.read_seconds), ("send", step.send_seconds)):
         if seconds and not is_usual(seconds, context):
             nodes.append(Node([f"proxy_{name}_timeout", write_time(seconds)]))
+    nodes += write_retry(step.retry, context.estate.pool(step.pool), "proxy", context)
     if step.method:
         nodes.append(Node(["proxy_method", step.method], None, (step.method_span,) if step.method_span else ()))
     if not step.buffers:
@@ -106,12 +107,13 @@ def write_pool(step: Forward, context: Context) -> str | Unwritable:
     if pool.inline and len(pool.members) == 1:
         return _address(pool.members[0].address, step.secure)
     if pool.name not in context.pools:
-        wish = pool.name if not pool.inline and re.fullmatch(r"[\w.\-]+", pool.name) else _wish(context)
+        own = re.sub(r"\W+", "_", pool.name.removeprefix("balancer://")).strip("_") if "balancer://" in pool.name else pool.name
+        wish = own if not pool.inline and re.fullmatch(r"[\w.\-]+", own) else _wish(context)
         name, number = wish, 2
         while name in context.pools.values():
             name, number = f"{wish}_{number}", number + 1
         context.pools[pool.name] = name
-        context.http[f"pool {name}"] = _upstream(name, pool, context)
+        context.http[f"pool {name}"] = write_upstream(name, pool, context)
     return context.pools[pool.name]
 
 
@@ -122,30 +124,6 @@ def _wish(context: Context) -> str:
 
 def _address(address: str, secure: bool) -> str:
     return address.removesuffix(":443" if secure else ":80") if not address.startswith("[") else address
-
-
-def _upstream(name: str, pool: Pool, context: Context) -> Node:
-    lines = []
-    spans = (pool.policy_span,) if pool.policy_span else ()
-    if pool.policy in _POLICIES:
-        lines.append(Node(_POLICIES[pool.policy], None, spans))
-    elif pool.policy == "target_hash" or pool.policy.startswith("field_hash "):
-        key = "$request_uri" if pool.policy == "target_hash" else "$http_" + pool.policy.split()[1].replace("-", "_")
-        lines.append(Node(["hash", key, "consistent"], None, spans))
-    elif pool.policy != "round_robin":
-        context.note(pool.policy_span or pool.span, Disposition.CHANGED, POLICY_DIFFERS, before=pool.policy, after="in turn")
-    elif pool.policy_span:
-        context.implied(pool.policy_span, "nginx asks the members in turn by itself")
-    for member in pool.members:
-        words = ["server", member.address]
-        words += [f"weight={member.weight}"] if member.weight != 1 else []
-        words += [f"max_fails={member.max_fails}"] if member.max_fails is not None else []
-        words += [f"fail_timeout={write_time(member.fail_seconds)}"] if member.fail_seconds is not None else []
-        words += [word for word, said in (("backup", member.backup), ("down", member.down)) if said]
-        lines.append(Node(words, None, (member.span,) if member.span else ()))
-    if pool.keepalive:
-        lines.append(Node(["keepalive", str(pool.keepalive)], None, (pool.keepalive_span,) if pool.keepalive_span else ()))
-    return Node(["upstream", name], lines, (pool.span,) if pool.span else (), pool.comments)
 
 
 # --- the target -------------------------------------------------------------------------------------------------------
@@ -260,9 +238,13 @@ def folded_fields(operations: tuple[Field, ...], context: Context) -> Held:
     return held
 
 
+_ONE_FOR_ALL = "Each origin got its own address; nginx has one text for all of them."
+
+
 def write_request_fields(step: Forward, before: tuple[Field, ...], context: Context) -> list[Node]:
     """What the origin gets, field by field."""
     held = folded_fields((*before, *step.fields), context)
+    pool = context.estate.pool(step.pool)
     nodes: list[Node] = []
     if "host" not in held:
         nodes.append(Node(["proxy_set_header", "Host", "$http_host"]))
@@ -273,11 +255,17 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
             continue
         if context.estate.dialect == "nginx" and field.span is None:
             continue
-        text = context.template(_member_named(value or (), step, context), field.span)
+        asked = _member_named(value or (), pool)
+        text = context.template(asked, field.span)
         if isinstance(text, Unwritable):
             context.lost(field.span, shown, f"its value needs {text.what}")
             continue
-        nodes.append(Node(["proxy_set_header", shown, quote(text)], None, spans, field.comments))
+        named = value is not None and asked != value and pool is not None and len(pool.members) > 1
+        if named and pool is not None and field.span is not None:
+            code = NAMED_AS_FIRST if all(is_by_address(member.address) for member in pool.members) else NAMED_AS_ANOTHER
+            context.note(field.span, Disposition.CHANGED, code, field=shown, member=text)
+        why = (_ONE_FOR_ALL,) if named else ()
+        nodes.append(Node(["proxy_set_header", shown, quote(text)], None, spans, (*field.comments, *why)))
     if context.estate.dialect != "nginx":
         nodes.insert(0, Node(["proxy_http_version", "1.1"]))
         if step.upgrades:
@@ -289,12 +277,12 @@ def write_request_fields(step: Forward, before: tuple[Field, ...], context: Cont
     return nodes
 
 
-def _member_named(value: Template, step: Forward, context: Context) -> Template:
-    """The member that is asked, by its address where the pool has no other: nginx has no variable for it."""
-    pool = context.estate.pool(step.pool)
-    if pool is None or len(pool.members) != 1:
+def _member_named(value: Template, pool: Pool | None) -> Template:
+    """The member that is asked, by its address: nginx has no variable for it, so that all of several get the first one's."""
+    if pool is None or not pool.members:
         return value
-    return tuple(pool.members[0].address if part == Var(Variable.MEMBER) else part for part in value)
+    first = next((member for member in pool.members if not member.down and not member.backup), pool.members[0])
+    return tuple(first.address if part == Var(Variable.MEMBER) else part for part in value)
 
 
 def _folded(field: Field, held: Template | None, was_set: bool, context: Context) -> Template | None | bool:

@@ -12,7 +12,7 @@ from ...noting import Unwritable
 from .context import Context
 from .output import Node
 
-_SAME = ("set_header", "hide_header", "connect_timeout", "read_timeout", "send_timeout", "intercept_errors")
+_SAME = ("set_header", "hide_header", "connect_timeout", "read_timeout", "send_timeout", "intercept_errors", "next_upstream", "next_upstream_tries")
 _IDLE = ("http_version", "buffering")
 
 

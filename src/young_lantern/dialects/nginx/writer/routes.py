@@ -18,16 +18,18 @@ from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places
 from ....codes import STATUS_PAGE
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, SUCCESS_STATUSES, Abort, AllOf, Capture, ClientIn, Condition, Disposition, Forward, Gateway, Not, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
+    ALWAYS, SUCCESS_STATUSES, Abort, AllOf, Capture, Condition, Disposition, Forward, Gateway, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
     Span, StripPrefix, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
 from . import answers, files, forwards, frames, gateways, rewrites, types
+from .addresses import content_follows, denies, deny
 from .conditional import at_whole_path, conditions_in, holding, not_holding
 from .conditions import guarded, write_condition
 from .context import Context
+from .forks import as_frame, ends_alike, is_answer, is_place, is_short, is_text_beside_files
 from .frames import Frame
 from .inherited import HIDES, without_inherited
 from .output import Node
@@ -68,16 +70,16 @@ def write_chain(chain: Chain, frame: Frame, context: Context) -> list[Node]:
     """The whole chain of a site -> its locations."""
     _current.append((frame, chain))
     try:
-        if _is_one_answer(chain):
+        if _is_one_answer(chain, frame):
             return _body(chain, Where("server", "", frame, chain), context)
         return write_places(chain, frame, context)
     finally:
         _current.pop()
 
 
-def _is_one_answer(chain: Chain) -> bool:
-    """Whether a site answers everything with one line, so that it needs no location."""
-    return len(chain.items) == 1 and isinstance(chain.items[0], Leaf) and isinstance(chain.items[0].answer, Redirect | Respond | Abort)
+def _is_one_answer(chain: Chain, frame: Frame) -> bool:
+    """Whether a site answers everything with one line and the settings of the site, so that it needs no location."""
+    return len(chain.items) == 1 and isinstance(chain.items[0], Leaf) and isinstance(chain.items[0].answer, Redirect | Respond | Abort) and as_frame(chain.items[0], frame)
 
 
 # --- places -----------------------------------------------------------------------------------------------------------
@@ -252,10 +254,11 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
         else:
             body.phase.append(Node(["break"]))
     pages = [node for node in body.settings if node.words[0] == "error_page"]
-    if body.jumps and not pages and where.frame.pages is not None:
+    if body.jumps and not pages and where.frame.pages is not None and not context.in_pages:
         from .errors import write_pages
 
         body.settings = [*body.settings, *write_pages(where.frame.pages, where.chain, context)]
+    body.settings = [node for node in body.settings if node.words[0] != "recursive_error_pages"] if body.jumps else body.settings
     if body.jumps and (where.frame.pages is not None or any(_has_pages(node.words[-1], context) for node in body.jumps)):
         # core module: whether an error behind the jump has a page is said where the jump is made.
         body.jumps.insert(0, Node(["recursive_error_pages", "on"]))
@@ -326,7 +329,7 @@ def _walk(items: list, where: Where, body: _Body, context: Context) -> None:  # 
                 return
             if _nests(item, where, body):
                 nested = write_places(Chain(items), where.frame, context, inside=where.text)
-                left = [fork for fork in item.forks if not _is_place(fork)]
+                left = [fork for fork in item.forks if not is_place(fork)]
                 items = [*([Branch(left, item.span)] if left else []), *rest]
                 body.content += nested
                 continue
@@ -459,32 +462,11 @@ def _serves(there: Chain, leaf: Leaf) -> bool:
 
 # --- branches ---------------------------------------------------------------------------------------------------------
 
-def _is_place(fork: Fork) -> bool:
-    return bool(list(atoms_of(fork.condition))) and not fork.chain.falls
-
-
 def _nests(branch: Branch, where: Where, body: _Body) -> bool:
     """Whether the branch asks for paths within a location by prefix, before anything was changed there."""
     if where.kind != "prefix" or body.phase or where.text == "/":
         return False
-    return any(_is_place(fork) for fork in branch.forks) and all(_is_place(fork) or fork.condition is ALWAYS for fork in branch.forks)
-
-
-def is_short(fork: Fork, frame: Frame) -> bool:
-    """Whether an `if` can say it: effects, or a redirect or plain answer with the settings of the frame."""
-    for item in fork.chain.items:
-        if isinstance(item, Leaf):
-            return isinstance(item.answer, Redirect | Respond | Abort) and _as_frame(item, frame)
-        if isinstance(item, Branch):
-            return False
-    return True
-
-
-def _as_frame(leaf: Leaf, frame: Frame) -> bool:
-    if isinstance(leaf.answer, Abort):
-        return True
-    pages = leaf.settings.pages if isinstance(leaf.answer, Respond) and leaf.answer.raises else frame.pages
-    return bare(leaf.settings.fields) == bare(frame.fields) and frames.bare_or_none(pages) == frames.bare_or_none(frame.pages)
+    return any(is_place(fork) for fork in branch.forks) and all(is_place(fork) or fork.condition is ALWAYS for fork in branch.forks)
 
 
 def _items_of(chain: Chain) -> Iterator[object]:
@@ -506,20 +488,20 @@ def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Cont
                     line.spans, line.comments = tuple(dict.fromkeys((*(span for span in (fork.span, *fork.also) if span), *line.spans))), (*fork.comments, *line.comments)
                     body.phase.append(line)
                     return [*fork.chain.items[1:], *(rest if fork.chain.falls else [])]
-                if is_short(fork, where.frame) or _is_answer(fork):
+                if is_short(fork, where.frame) or is_answer(fork):
                     _if(fork, [], where, body, context)
                     return [] if not fork.chain.falls else rest
             return [*fork.chain.items, *(rest if fork.chain.falls else [])]
         if fork.condition == NEVER:
             continue
-        if number == 0 and _denies(fork) and _content_follows([*branch.forks[1:]], rest) and where.kind != "server":
-            _deny(fork, body, context)
+        if number == 0 and denies(fork) and content_follows([*branch.forks[1:]], rest) and where.kind != "server":
+            body.content += deny(fork)
             continue
         falls = fork.chain.falls
-        if (changes := _ends_alike(fork, branch.forks[number + 1:], rest)) is not None and where.kind != "server":
+        if (changes := ends_alike(fork, branch.forks[number + 1:], rest)) is not None and where.kind != "server":
             _if(changes, [], where, body, context)
             continue
-        if is_short(fork, where.frame) or (_is_answer(fork) and where.kind not in ("server",)):
+        if (is_short(fork, where.frame) or (is_answer(fork) and where.kind not in ("server",))) and not (context.in_pages and is_text_beside_files(fork, [*branch.forks[number + 1:]], rest)):
             extra = _went(before, number, branch, falls, body, context)
             _if(fork, extra, where, body, context)
             continue
@@ -529,20 +511,6 @@ def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Cont
             continue
         _jump(replace(fork, chain=Chain([*fork.chain.items, *(rest if falls else [])])), where, body, context)
     return rest
-
-
-def _is_answer(fork: Fork) -> bool:
-    items = fork.chain.items
-    return len(items) == 1 and isinstance(items[0], Leaf) and isinstance(items[0].answer, Redirect | Respond | Abort) and bool(items[0].settings.fields)
-
-
-def _ends_alike(fork: Fork, later: list[Fork], rest: list) -> Fork | None:  # type: ignore[type-arg]
-    """A fork that changes the path and serves a file as all others do -> the changes alone, after which all go on alike."""
-    match fork.chain.items, [*(item for other in later for item in other.chain.items), *rest]:
-        case [*changes, Leaf(answer=ServeFiles()) as own], [Leaf() as other] if (
-                changes and all(isinstance(item, Rewrite) for item in changes) and all(item.condition is ALWAYS for item in later) and bare((own.answer, own.settings)) == bare((other.answer, other.settings))):
-            return replace(fork, chain=Chain(list(changes)))
-    return None
 
 
 def _went(before: list[Condition], number: int, branch: Branch, falls: bool, body: _Body, context: Context) -> list[Node]:
@@ -627,7 +595,7 @@ def _single_rewrite(condition: PathMatches, item: object, where: Where, body: _B
             return None
         body.changes, context.rewritten = True, "path"
         return made
-    if isinstance(item, Leaf) and isinstance(item.answer, Redirect) and _as_frame(item, where.frame):
+    if isinstance(item, Leaf) and isinstance(item.answer, Redirect) and as_frame(item, where.frame):
         before = context.pattern, context.asked
         context.matched(condition.pattern)
         words = answers.rewrite_words(("(?i)" if condition.pattern.ignores_case else "") + condition.pattern.text, item.answer, context)
@@ -659,41 +627,7 @@ def _jump(fork: Fork, where: Where, body: _Body, context: Context) -> None:
     name = write_named(fork.label or (fork.span.directive if fork.span else "some"), fork.chain, context)
     context.jumps = jumps
     spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also) if span))
-    body.jumps.append(Node(["error_page", str(status), "=", name], None, spans, _WHY_JUMP))
+    # A page goes out with the status of its error, unless it says another one.
+    own = any(isinstance(leaf.answer, Forward | Gateway) or isinstance(leaf.answer, Respond) and leaf.answer.status != context.in_pages for leaf in leaves(fork.chain))
+    body.jumps.append(Node(["error_page", str(status), f"={context.in_pages}" if context.in_pages and not own else "=", name], None, spans, _WHY_JUMP))
     body.phase += [*lines, Node(["if", words], [Node(["return", str(status)])], spans, fork.comments)]
-
-
-# --- addresses --------------------------------------------------------------------------------------------------------
-
-def _denies(fork: Fork) -> bool:
-    asked = fork.condition.condition if isinstance(fork.condition, Not) else fork.condition
-    match fork.chain.items:
-        case [Leaf(answer=Respond(status=403, raises=True))]:
-            return isinstance(asked, ClientIn) or asked is ALWAYS
-    return False
-
-
-def _content_follows(forks: list[Fork], rest: list) -> bool:  # type: ignore[type-arg]
-    """Whether what follows is content, and no line of the rewriting phase, which would come before the address rules."""
-    if any(fork.condition is not ALWAYS for fork in forks):
-        return False
-    following = [*(item for fork in forks for item in fork.chain.items), *rest]
-    return all(isinstance(item, Leaf) and isinstance(item.answer, ServeFiles | Forward | Gateway) for item in following) and bool(following)
-
-
-def _deny(fork: Fork, body: _Body, context: Context) -> None:
-    answer = next(iter(leaves(fork.chain))).answer
-    spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also, *_spans_in(fork.condition), answer.span) if span))
-    if isinstance(fork.condition, Not):
-        assert isinstance(fork.condition.condition, ClientIn)
-        lines = [*(["allow", network] for network in fork.condition.condition.networks), ["deny", "all"]]
-    else:
-        assert isinstance(fork.condition, ClientIn)
-        lines = [["deny", network] for network in fork.condition.networks]
-    nodes = [Node(line, None, spans) for line in lines]
-    nodes[0].comments = fork.comments
-    body.content += nodes
-
-
-def _spans_in(condition: Condition) -> tuple[Span, ...]:
-    return tuple(item for item in walk(condition) if isinstance(item, Span))

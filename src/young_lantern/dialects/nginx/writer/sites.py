@@ -28,10 +28,11 @@ from ....model import (
 from ....model.walk import transform, walk
 from ....patterns import host_matches
 from ..values import quote
-from . import asking, files, frames, heads, logs, routes, tls, types
+from . import asking, files, frames, heads, logs, page_loops, routes, tls, types
 from .context import Context
 from .early import with_early_tables
 from .fields import by_condition
+from .forks import is_short
 from .forwards import with_location_edits
 from .inherited import hidden_as_above, not_said_again, only_where_they_act, shared_by_files, shared_by_forwards
 from .output import Node
@@ -150,7 +151,7 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     settings = frames.write_frame(frame, forwards, chain, context)
     settings += types.write(frame.types, types.Said(default=types.base_default(context.estate)), leaves(chain), context)
     routes._current.pop()
-    locations = routes.write_chain(chain, frame, context)
+    locations = page_loops.ended(settings, routes.write_chain(chain, frame, context), context.named)
     slash = [node for node in head if node.words[0] == "if"]
     head = [node for node in head if node.words[0] != "if"]
     made = [*head, *settings, *slash, *phase.phase, *shared_by_forwards(shared_by_files([*locations, *context.named]))]
@@ -196,7 +197,7 @@ def _server_phase(chain: Chain, frame: frames.Frame, context: Context) -> tuple[
     for number, item in enumerate(items):
         if isinstance(item, Rewrite | SetVariable):
             last = number if any(isinstance(other, Branch) for other in items[number + 1:]) else last
-        elif isinstance(item, Branch) and all(routes.is_short(fork, frame) for fork in item.forks) and files.as_try_files(items[number:], context) is None:
+        elif isinstance(item, Branch) and all(is_short(fork, frame) for fork in item.forks) and files.as_try_files(items[number:], context) is None:
             if any(_must_run_first(fork) for fork in item.forks) and items[number + 1:]:
                 last = number
         else:

@@ -71,6 +71,8 @@ def of_leaves(found: Iterable[Leaf], above: Said | None, context: Context, path:
     passing = [leaf for leaf in cares if isinstance(leaf.answer, Forward | Gateway) and leaf.settings.types is not None]
     texts = [leaf for leaf in cares if isinstance(leaf.answer, Respond) and leaf.answer.body and leaf.answer.media_type]
     common, base = above is None, above or Said(default=base_default(context.estate))
+    if not common and not files and cares and isinstance(cares[-1].answer, ServeFiles):
+        return base  # pages of errors: their files have the types of the site, and texts a location of their own
     if files:
         counted = Counter(_of_files(leaf.settings.types, context) for leaf in files)  # type: ignore[arg-type]
         # Of several, the one that comes last: that of the rest of the site.

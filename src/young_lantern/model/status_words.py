@@ -1,0 +1,25 @@
+"""The words that stand for a status, and texts in which the status of an error is put.
+
+Source:   RFC 9110 section 15; net/http, StatusText, as Caddy 2.6.2 writes them (probed for all from 400 to 599).
+"""
+
+from __future__ import annotations
+
+from http import HTTPStatus
+
+from .text import Template, Var, Variable, join
+
+# Where releases of Python have other words than the server.
+_OTHERWISE = {413: "Request Entity Too Large", 414: "Request URI Too Long", 416: "Requested Range Not Satisfiable", 418: "I'm a teapot", 422: "Unprocessable Entity"}
+_KNOWN = {int(status): status.phrase for status in HTTPStatus}
+
+
+def status_words(status: int) -> str:
+    """`Not Found` for 404; nothing for a status that has no words."""
+    return _OTHERWISE.get(status) or _KNOWN.get(status, "")
+
+
+def with_status(template: Template, status: int) -> Template:
+    """The template with the status of an error, and its words, put in."""
+    said = {Var(Variable.STATUS): str(status), Var(Variable.STATUS_WORDS): status_words(status)}
+    return join(*(said.get(part, part) if isinstance(part, Var) else part for part in template))
