@@ -416,6 +416,7 @@ class _Run:
     def redirect(self, step: Redirect) -> _Next:
         if step.refuses_marks and targets.brings_mark(step.location, self.state):
             return self._mark_refused(step.span)
+        self.state.sending = step.status  # ngx_http_send_response: it is the answer's before the text is completed
         location = redirects.location_of(step, self.state)
         if location is None:
             return self.fail(403, step.span)
@@ -431,6 +432,7 @@ class _Run:
         if step.raises:
             return self.fail(step.status, step.span, insists=step.insists)
         status = step.status if step.insists else self.state.forced_status or step.status
+        self.state.sending = status
         body = with_placeholders(step.body, self.state)
         # staticresp.go (2.6.2, probed): a text that comes out empty has no type.
         kind = step.media_type if body or self.estate.dialect != "caddy" else ""
@@ -636,7 +638,7 @@ class _Run:
             limit, state.answer_limit = state.answer_limit, None
             result = self.fail(limit.status, limit.span, insists=True)
             return result if isinstance(result, Outcome) else Outcome(limit.status, site=state.site.key, decided_by=limit.span, trace=tuple(state.trace))
-        state.sent, state.let_in = sent, state.let_in or file is not None
+        state.sent, state.let_in, state.sending = sent, state.let_in or file is not None, status
         # http_request.c, ap_internal_fast_redirect (2.4.71, probed): what was found is answered in the name of the request outside.
         state.method = state.method_outside or state.method
         file = one_slash(file) if file else file

@@ -91,6 +91,7 @@ class State:
     keeps_first: bool = False
     first_fields: list[Field] = field(default_factory=list)
     error_status: int | None = None
+    sending: int | None = None  # the status of the answer that goes out
     redirected: bool = False  # on the way to an error's page, by a rule whose redirect is the answer
     forced_status: int | None = None
     root: str = ""
@@ -321,6 +322,9 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return str(state.error_status or "")
         case Variable.STATUS_WORDS:
             return status_words(state.error_status) if state.error_status else ""
+        case Variable.SENT_STATUS:
+            # ngx_http_variable_status (1.22.1, probed): err_status, which is set on the way to a page, before that of the answer.
+            return f"{state.forced_status or state.sending or 0:03d}"
         case Variable.ROOT:
             return state.root
         case Variable.FOUND:

@@ -7,6 +7,6 @@ from .findings import *  # noqa: F403
 from .origins import *  # noqa: F403
 from .pools import *  # noqa: F403
 from .span import Span  # noqa: F401
-from .status_words import status_words, with_status  # noqa: F401
+from .status_words import on_page, status_words, with_status  # noqa: F401
 from .steps import *  # noqa: F403
 from .text import *  # noqa: F403

@@ -5,9 +5,16 @@ Source:   RFC 9110 section 15; net/http, StatusText, as Caddy 2.6.2 writes them 
 
 from __future__ import annotations
 
+from dataclasses import replace
 from http import HTTPStatus
 
+from typing import TypeVar
+
+from .steps import PageStatus, Respond
 from .text import Template, Var, Variable, join
+from .walk import transform
+
+T = TypeVar("T")
 
 # Where releases of Python have other words than the server.
 _OTHERWISE = {413: "Request Entity Too Large", 414: "Request URI Too Long", 416: "Requested Range Not Satisfiable", 418: "I'm a teapot", 422: "Unprocessable Entity"}
@@ -23,3 +30,20 @@ def with_status(template: Template, status: int) -> Template:
     """The template with the status of an error, and its words, put in."""
     said = {Var(Variable.STATUS): str(status), Var(Variable.STATUS_WORDS): status_words(status)}
     return join(*(said.get(part, part) if isinstance(part, Var) else part for part in template))
+
+
+def on_page(steps: T, page: PageStatus) -> T:
+    """The steps of an error's page, in whose texts the status that is sent (nginx, `$status`) is the error's, or the one that the page has."""
+    if page.pages_own:
+        return steps
+    says: Template = (Var(Variable.STATUS),) if page.fixed is None else (str(page.fixed),)
+
+    def of_text(template: Template) -> Template:
+        return join(*(says if part == Var(Variable.SENT_STATUS) else part for part in template))
+
+    def change(value: object) -> object:
+        if isinstance(value, Respond):
+            return replace(value, body=of_text(value.body))
+        return value
+
+    return transform(steps, change)

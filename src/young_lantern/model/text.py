@@ -41,6 +41,7 @@ class Variable(Enum):
     MEMBER = "member"  # the address of the pool's member that is asked
     STATUS = "status"  # of the error being handled
     STATUS_WORDS = "status_words"  # what stands for it in words
+    SENT_STATUS = "sent_status"  # of the answer once it is known, on the way to an error's page what that is sent with; 000 before (nginx)
     ROOT = "root"
     SCRIPT_NAME = "script_name"  # the first group of the pattern `name` in the current path, the whole path where it does not match
     PATH_INFO = "path_info"  # its second group, or nothing

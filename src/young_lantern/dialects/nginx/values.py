@@ -50,7 +50,7 @@ VARIABLES: dict[str, Variable] = {
     "uri": Variable.PATH, "document_uri": Variable.PATH, "args": Variable.QUERY, "query_string": Variable.QUERY,
     "is_args": Variable.QUERY_MARK, "remote_addr": Variable.CLIENT,
     "proxy_add_x_forwarded_for": Variable.CLIENT_CHAIN, "proxy_host": Variable.POOL, "upstream_addr": Variable.ORIGIN_ADDRESS, "document_root": Variable.ROOT,
-    "status": Variable.STATUS, "server_protocol": Variable.PROTOCOL, "remote_user": Variable.USER, "request_id": Variable.REQUEST_ID, "remote_port": Variable.CLIENT_PORT,
+    "status": Variable.SENT_STATUS, "server_protocol": Variable.PROTOCOL, "remote_user": Variable.USER, "request_id": Variable.REQUEST_ID, "remote_port": Variable.CLIENT_PORT,
     "server_addr": Variable.SERVER_ADDRESS, "hostname": Variable.MACHINE_NAME, "ssl_protocol": Variable.TLS_VERSION, "ssl_cipher": Variable.TLS_CIPHER, "ssl_server_name": Variable.TLS_NAME,
     "ssl_client_verify": Variable.CERTIFICATE, "ssl_client_s_dn": Variable.CERTIFICATE_SUBJECT, "ssl_client_i_dn": Variable.CERTIFICATE_ISSUER,
 }

@@ -45,8 +45,14 @@ def empty_at_times(program: object) -> set[str]:
     return {_name(table.name, taken) for table in walk(program) if isinstance(table, Lookup) and _writable(table) and () in (*(row.result for row in table.rows), table.fallback)}
 
 
+# What is known once there is an answer, which is after all rules.
+_LATE = frozenset({Variable.SENT_STATUS, Variable.ORIGIN_FIELD, Variable.ORIGIN_ADDRESS})
+
+
 def _writable(part: object) -> bool:
     if not isinstance(part, Lookup) or len(part.rows) > _LIMIT_ROWS or any(isinstance(inner, Lookup) for inner in walk(part.subject)):
+        return False
+    if any(isinstance(inner, Var) and inner.variable in _LATE for inner in part.subject):
         return False
     if part.rows and len(part.rows) == 1 and part.rows[0].value == "" and part.fallback[:1] == part.subject:
         return False  # it says what becomes of a field that is there: the field's own line says it

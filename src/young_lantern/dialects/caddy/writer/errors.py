@@ -15,7 +15,7 @@ from ....fitting import Branch, Chain, Leaf, answer_types, hoist, leaves, unroll
 from ....fitting.static import bare
 from ....model import (
     Abort, Block, Disposition, ErrorPage, ErrorPages, Estate, Forward, Gateway, InPlace, QueryEdit, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable, Site,
-    Span, literal,
+    Span, literal, on_page,
 )
 from ....model.walk import walk
 from ..values import Unwritable
@@ -171,7 +171,7 @@ def _inside(page: ErrorPage, site: Site, given: set[tuple[object, ...]], context
     if target is None:
         return Unwritable("a page whose path depends on the request")
     path, _, query = target.partition("?")
-    program = answer_types.split_tables(site.program)
+    program = on_page(answer_types.split_tables(site.program), page.status)
     made, _ = unroll((Rewrite(SetPath((path,)), span=page.span), *program))
     if any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(made)):
         # The query of the request does not go along to a page, which only an origin would see.

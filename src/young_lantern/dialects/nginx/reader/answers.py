@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from ....model import (
-    SITE, Abort, ErrorPage, ErrorPages, PageStatus, Redirect, Respond, Step, Var, Variable,
+    SITE, TLS_ERRORS, Abort, ErrorPage, ErrorPages, PageStatus, Redirect, Respond, Step, Var, Variable, on_page,
 )
 from ..syntax import Directive
 from .context import Context, Scope
@@ -68,7 +68,9 @@ def _read_page(directive: Directive, named: Callable[[str, Directive], tuple[Ste
     statuses = frozenset(codes)
     common = {"statuses": statuses, "status": status, "span": directive.span, "comments": directive.comments}
     if target.startswith("@"):
-        return ErrorPage(steps=named(target, directive), keeps_method=True, **common)  # type: ignore[arg-type]
+        steps = named(target, directive)
+        # Errors of TLS go out by another number than the one by which they have a page.
+        return ErrorPage(steps=steps if statuses & TLS_ERRORS else on_page(steps, status), keeps_method=True, **common)  # type: ignore[arg-type]
     template = context.template(target, directive)
     # ngx_http_send_error_page: what it comes to begins with a slash, or is a redirect; a path always does (1.22.1, probed).
     if target.startswith("/") or template[:1] == (Var(Variable.PATH),):
