@@ -421,7 +421,9 @@ class _Run:
         if location is None:
             return self.fail(403, step.span)
         self.state.redirected = self.estate.dialect == "apache" and step.insists and self.state.in_error
-        self.state.note(f"redirect {step.status}", step.span, location)
+        if not location and self.estate.dialect == "caddy":
+            location = None  # a field without a value leads nowhere (2.6.2, probed)
+        self.state.note(f"redirect {step.status}", step.span, location or "nowhere")
         if self.state.in_error and self.state.keeps_first and not step.insists:
             return self.fail(step.status, step.span)
         self.state.forced_status = None

@@ -258,7 +258,32 @@ def host_now(state: State) -> str:
     return re.sub(r":\d*$", "", state.host_set)
 
 
+# What stands for itself in a text of Caddy's where it has no value (2.6.2, probed), by its long name.
+_ITSELF = {
+    Variable.STATUS: "{http.error.status_code}", Variable.STATUS_WORDS: "{http.error.status_text}", Variable.MEMBER: "{http.reverse_proxy.upstream.hostport}",
+    Variable.FOUND: "{http.matchers.file.relative}",
+}
+
+
+_OF_CERTIFICATE = frozenset({Variable.CERTIFICATE_SUBJECT, Variable.CERTIFICATE_ISSUER, Variable.CERTIFICATE_FINGERPRINT})
+
+
+def _valueless(state: State, itself: str) -> str:
+    """What stands where there is no value: in Caddy the placeholder itself, but in texts alone (2.6.2, probed)."""
+    return itself if state.keeps or state.dialect != "caddy" else ""
+
+
 def _variable(variable: Variable, name: str, state: State) -> str:
+    made = _value(variable, name, state)
+    return _valueless(state, _ITSELF[variable]) if not made and state.dialect == "caddy" and _lacks(variable, state) else made
+
+
+def _lacks(variable: Variable, state: State) -> bool:
+    """Whether one that has no value at times has none now: there are no words for some errors, which is another thing."""
+    return variable in _ITSELF and (state.error_status is None or variable is not Variable.STATUS_WORDS)
+
+
+def _value(variable: Variable, name: str, state: State) -> str:
     request = state.request
     match variable:
         case Variable.SCHEME:
@@ -356,18 +381,18 @@ def _variable(variable: Variable, name: str, state: State) -> str:
         case Variable.USER:
             # ngx_http_variable_remote_user: of the field alone, whoever checks it; the others once he was let in (2.4.71, 2.6.2, probed).
             state.looked_at("field", "Authorization")
-            return user_of(request.field("Authorization") or "") if state.dialect == "nginx" else state.user if state.user is not None else name
+            return user_of(request.field("Authorization") or "") if state.dialect == "nginx" else state.user if state.user is not None else _valueless(state, name)
         case Variable.TLS_NAME if request.scheme == "https":
             state.looked_at("host")
             return "" if _is_address(request.host) else request.host.lower()
         case Variable.ORIGIN_ADDRESS if state.answered_by is None and state.dialect == "caddy" and state.asked_first is not None and len(state.asked_first.addresses) == 1:
             return state.asked_first.addresses[0]  # of the one that was asked whether the request may go on (2.6.2, probed)
         case Variable.ORIGIN_ADDRESS if state.answered_by is None:
-            return name
+            return _valueless(state, name)
         case Variable.ORIGIN_ADDRESS if not state.answered_by.startswith("one of ") and (state.dialect != "nginx" or _is_address(state.answered_by.rpartition(":")[0])):
             return state.answered_by
         case _ if variable in OF_TLS and request.scheme != "https":
-            return name
+            return _valueless(state, name)
         case Variable.CLIENT_PORT if state.client_port is not None:
             return state.client_port
         case _ if variable in OWN_VALUES:
@@ -378,7 +403,7 @@ def _variable(variable: Variable, name: str, state: State) -> str:
             return found if found is not None else "" if state.drops_empty else f"{{http.reverse_proxy.header.{name}}}"  # 1.22.1, 2.6.2, probed
         case Variable.CERTIFICATE | Variable.CERTIFICATE_SUBJECT | Variable.CERTIFICATE_ISSUER | Variable.CERTIFICATE_FINGERPRINT:
             state.looked_at("field", client_certificates.CERTIFICATE)
-            return client_certificates.value_of(variable, name, state.site, request, state.let_in)
+            return client_certificates.value_of(variable, _valueless(state, name), state.site, request, state.let_in)
 
 
 def script_parts(split: Pattern | None, path: str) -> tuple[str, str]:
@@ -440,6 +465,16 @@ def is_missing(template: Template, state: State) -> bool:
             return bool(label) and label not in state.labelled
         case Lookup(nothing=True) as table:
             return _row_of(table, state) is None
+        case Var(Variable.USER):
+            return state.user is None
+        case Var(variable) if variable in _ITSELF:
+            return not _value(variable, "", state) and _lacks(variable, state)
+        case Var(variable) if variable in OF_TLS:
+            return state.request.scheme != "https"
+        case Var(Variable.ROOT):
+            return not state.root
+        case Var(variable) if variable in _OF_CERTIFICATE:
+            return not _value(variable, "", state)
     return False
 
 

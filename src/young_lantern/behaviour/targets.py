@@ -63,10 +63,12 @@ def query_of(edit: QueryEdit, state: State) -> str:
     """What an edit makes of the query."""
     written = text(edit.template, state)
     if edit.encodes:
-        # rewrite.go, buildQueryString (2.6.2, probed): what is not there is written out.
-        written = "".join(
-            part if isinstance(part, str) else quote_plus(NO_VALUE if is_missing((part,), state) else text((part,), state)) if part != Var(Variable.QUERY) else text((part,), state) for part in edit.template
-        ).strip("&")
+        # rewrite.go, buildQueryString (2.6.2, probed): what is not there is written out, and a whole query stays what it is but behind an equals sign.
+        made = ""
+        for part in edit.template:
+            whole = part == Var(Variable.QUERY) and "=" not in made.rpartition("&")[2]
+            made += part if isinstance(part, str) else text((part,), state) if whole else quote_plus(NO_VALUE if is_missing((part,), state) else text((part,), state))
+        written = made.strip("&")
     if edit.appends_query and state.query:
         return f"{written}&{state.query}" if written else state.query
     # mod_rewrite.c, splitout_queryargs (2.4.71, probed).

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from typing import Any, TypeVar
 
 from .steps import Block, ErrorPages
+from .text import Part, Template, join
 
 T = TypeVar("T")
 
@@ -100,3 +101,19 @@ def with_steps(program: tuple[Any, ...], made: Callable[[Any], list[Any]]) -> tu
         return value if new is steps else dataclasses.replace(value, steps=new)
 
     return several(transform(program, change))
+
+
+def with_part(value: T, part: Part, made: Template) -> T:
+    """The value with another text in the place of a part of its texts, wherever it stands."""
+    def in_tuple(held: tuple[Any, ...]) -> tuple[Any, ...]:
+        if part in held:
+            return join(*(item for each in held for item in (made if each == part else (each,))))
+        new = tuple([in_tuple(item) if isinstance(item, tuple) else item for item in held])
+        return held if all(map(operator.is_, new, held)) else new
+
+    def change(item: Any) -> Any:
+        held = {name: getattr(item, name) for name in _inside(type(item)) or ()}
+        new = {name: after for name, before in held.items() if isinstance(before, tuple) and (after := in_tuple(before)) is not before}
+        return dataclasses.replace(item, **new) if new else item
+
+    return transform(value, change)

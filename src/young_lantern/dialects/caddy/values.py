@@ -21,7 +21,7 @@ _NAMES: tuple[tuple[str, Variable], ...] = (
     ("method", Variable.METHOD), ("http.request.orig_uri", Variable.TARGET), ("path", Variable.PATH),
     ("http.request.orig_uri.path", Variable.ORIGINAL_PATH), ("uri", Variable.TARGET_NOW), ("query", Variable.QUERY),
     ("remote_host", Variable.CLIENT), ("upstream_hostport", Variable.MEMBER), ("err.status_code", Variable.STATUS), ("err.status_text", Variable.STATUS_WORDS),
-    ("http.vars.root", Variable.ROOT),
+    ("http.vars.root", Variable.ROOT), ("vars.root", Variable.ROOT),
     ("http.request.scheme", Variable.SCHEME), ("http.request.host", Variable.HOST_SENT),
     ("http.request.hostport", Variable.AUTHORITY), ("http.request.method", Variable.METHOD),
     ("http.request.uri", Variable.TARGET_NOW), ("http.request.uri.path", Variable.PATH),

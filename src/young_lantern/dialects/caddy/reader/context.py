@@ -36,8 +36,11 @@ class Context(Collector):
     def unread(self, directive: Directive, value: str, expected: str) -> None:
         self.value_unread(directive.span, directive.name, value, expected)
 
-    def template(self, text: str, directive: Directive) -> Template:
+    def template(self, text: str, directive: Directive, sees_host: bool = False) -> Template:
+        """sees_host: it is completed where the Host field stands among the others, which it does nowhere but in `request_header` (2.6.2, probed)."""
         made = tuple(self.lookups.get(part.spelling.strip("{}"), part) if isinstance(part, Unread) else part for part in values.read_template(text))
+        if not sees_host:
+            made = tuple(part for part in made if not (isinstance(part, Var) and part.variable is Variable.FIELD and part.name.lower() == "host"))
         if not self.asks_any:
             made = tuple(Unread(f"{{http.reverse_proxy.header.{part.name}}}") if isinstance(part, Var) and part.variable is Variable.VERDICT_FIELD else part for part in made)
         return self.checked(made, directive.span, directive.name)

@@ -17,7 +17,7 @@ from .context import Context, Level, Read
 _PHASE = {Operation.ADD: 0, Operation.SET: 1, Operation.REMOVE: 2, Operation.EDIT: 3, Operation.DEFAULT: 4}
 
 
-def read_operation(words: list[str], side: Side, directive: Directive, context: Context) -> Field | None:
+def read_operation(words: list[str], side: Side, directive: Directive, context: Context, sees_host: bool = False) -> Field | None:
     """`[+-?]NAME [VALUE|FIND] [REPLACE]` -> Field."""
     if not words or not words[0]:
         context.unread(directive, "", "a field name was expected")
@@ -39,9 +39,9 @@ def read_operation(words: list[str], side: Side, directive: Directive, context: 
             return None
         return Field(side, Operation.REMOVE, bare, **common)  # type: ignore[arg-type]
     if len(rest) >= 2:
-        return Field(side, Operation.EDIT, bare, context.template(rest[1], directive), find=context.pattern(rest[0], directive), **common)  # type: ignore[arg-type]
+        return Field(side, Operation.EDIT, bare, context.template(rest[1], directive, sees_host), find=context.pattern(rest[0], directive), **common)  # type: ignore[arg-type]
     operation = {"+": Operation.ADD, "?": Operation.DEFAULT, "": Operation.SET}[sign]
-    value = context.template(rest[0] if rest else "", directive)
+    value = context.template(rest[0] if rest else "", directive, sees_host)
     if side is Side.RESPONSE:
         value = tuple(Var(Variable.ORIGIN_ADDRESS, f"{{{values.ORIGIN}}}") if part == Var(Variable.MEMBER) else part for part in value)
     return Field(side, operation, bare, value, **common)  # type: ignore[arg-type]
@@ -62,7 +62,7 @@ def read_header(directive: Directive, words: list[str], level: Level, context: C
 
 
 def read_request_header(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
-    made = read_operation(words, Side.REQUEST, directive, context)
+    made = read_operation(words, Side.REQUEST, directive, context, sees_host=True)
     return (replace(made, at_once=True),) if made else ()
 
 

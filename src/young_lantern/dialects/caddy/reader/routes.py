@@ -12,7 +12,8 @@ import itertools
 from collections import Counter
 from dataclasses import dataclass
 
-from ....model import ALWAYS, Choose, Condition, Route, SetVariable, Step, Unserved, Var, Variable
+from ....model import ALWAYS, Capture, Choose, Condition, Route, SetVariable, Step, Template, Unread, Unserved, Var, Variable
+from ....model.walk import with_part
 from ..catalogue import POSITION
 from ..order import positions, routes_of, sort_items
 from ..syntax import Directive
@@ -92,6 +93,9 @@ def _group(items: list[Item], level: Level, context: Context) -> list[Step]:
         context.use(item.directive)
         condition, words = (ALWAYS, item.directive.args) if item.kind == "try_files" else take_matcher(item.directive, level, context)
         steps = list(READS[item.directive.name](item.directive, words, level, context))
+        if level.root_span:
+            root = _said(level.root)
+            condition, steps = with_part(condition, Var(Variable.ROOT), root), list(with_part(tuple(steps), Var(Variable.ROOT), root))
         if routes and routes[-1][0] == _matcher(item):
             routes[-1][2].extend(steps)
         else:
@@ -107,6 +111,15 @@ def _group(items: list[Item], level: Level, context: Context) -> list[Step]:
 def _name(directive: Directive) -> str:
     words = directive.words[:2] if directive.args[:1] and directive.args[0][:1] in "/@*" else directive.words[:1]
     return " ".join(word.raw for word in words)
+
+
+# What always has a value, so that a root with it says the same in any text.
+_ALWAYS_THERE = frozenset({Variable.HOST_SENT, Variable.AUTHORITY, Variable.SCHEME, Variable.METHOD, Variable.VARIABLE})
+
+
+def _said(root: Template) -> Template:
+    """What `{http.vars.root}` says where a root is in force."""
+    return root if all(not isinstance(part, Var) or part.variable in _ALWAYS_THERE for part in root) and not any(isinstance(part, Capture) for part in root) else (Unread("{http.vars.root}"),)
 
 
 # Marks where the root changes: it is a variable of the request, so that error pages are looked for there from then on (2.6.2, probed).

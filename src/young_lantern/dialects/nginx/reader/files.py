@@ -10,10 +10,10 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ....model import (
-    ALWAYS, SITE, Capture, Choose, Field, FileExists, FileKind, Folders, PathMatches, Pattern, Pinned, Redirect, Respond, Rewrite, Route, ServeFiles, SetPath, SetVariable, Step,
+    ALWAYS, SITE, Capture, Choose, FileExists, FileKind, Folders, PathMatches, Pattern, Pinned, Respond, Rewrite, Route, ServeFiles, SetPath, Step,
     Template, Unread, Var, Variable, join,
 )
-from ....model.walk import walk, with_steps
+from ....model.walk import walk, with_part
 from .. import defaults
 from ..syntax import Directive
 from . import aliases
@@ -43,20 +43,6 @@ def read_root(scope: Scope, context: Context) -> tuple[Template, str, Template |
 def with_root_said(steps: tuple[Step, ...], scope: Scope, context: Context) -> tuple[Step, ...]:
     """Steps in whose texts `$document_root` is the folder in force, be a file looked for there or not (ngx_http_variable_document_root; 1.22.1, probed)."""
     asked = Var(Variable.ROOT)
-
-    def said(step: Step) -> list[Step]:
-        match step:
-            case Field(value=text) | SetVariable(value=text) if asked in text:
-                return [replace(step, value=in_place(text))]
-            case Respond(body=text) if asked in text:
-                return [replace(step, body=in_place(text))]
-            case Redirect(location=text) if asked in text:
-                return [replace(step, location=in_place(text))]
-        return [step]
-
-    def in_place(text: Template) -> Template:
-        return join(*(item for part in text for item in (root if part == asked else (part,))))
-
     if asked not in walk(steps):
         return steps
     root, _, whole, _ = read_root(scope, context)
@@ -64,7 +50,7 @@ def with_root_said(steps: tuple[Step, ...], scope: Scope, context: Context) -> t
         return steps
     if isinstance(root[0], str) and not root[0].startswith("/"):
         root = (Unread("$document_root"),)  # below the folder that the server was built for
-    return with_steps(steps, said)
+    return with_part(steps, asked, root)
 
 
 def split_of(scope: Scope, context: Context) -> Pattern | None:
