@@ -78,8 +78,10 @@ def query_of(edit: QueryEdit, state: State) -> str:
 def encoded_path(location: Template, state: State) -> Template:
     """A Location, or an origin's target, whose path is percent-encoded as a whole, whatever it brings (mod_rewrite.c, mod_proxy_http.c; httpd 2.4.71, probed)."""
     end = next((number for number, part in enumerate(location) if isinstance(part, str) and "?" in part), len(location))
-    kept = (Variable.QUERY, Variable.PATH_ESCAPED)
+    def changes(part: object) -> bool:
+        return isinstance(part, Lookup) or isinstance(part, Var) and part.variable is not Variable.PATH_ESCAPED and not (part.variable is Variable.QUERY and part.name)
+
     return tuple(
-        paths.escaped(text((part,), state), state.site.reading.escapes) if number < end and (isinstance(part, Lookup) or isinstance(part, Var) and part.variable not in kept) else part
+        paths.escaped(text((part,), state), state.site.reading.escapes) if number < end and changes(part) else part
         for number, part in enumerate(location)
     )

@@ -427,8 +427,8 @@ class Program:
                 continue
             # mod_rewrite.c, hook_fixup: the rules of a folder are not for its own path without the final slash.
             bare = [item for item in getattr(held, "conditions", ()) if isinstance(item, PathIs)]
-            if place is None:
-                bare = []  # it is compared with the file's name, which a proxied request has none of
+            if place is None or section.kind != "directory":
+                bare = []  # it is compared with the file's name, which a proxied request has none of, and with which no other section's text agrees
             routes += [Route(PathIs(item.path, span=item.span), ()) for item in bare]
             if bare and held == below(bare[0].path, section.node.span):
                 held = PathStartsWith(bare[0].path + "/", span=section.node.span)
@@ -456,9 +456,14 @@ class Program:
         rules = rewrites.read_rules(section.nodes, context)
         if not rules or not rewrites.is_on([node for other in self.sections if _holds(other, section) for node in other.nodes], context):
             return ()
+        return self._pathless_phase(rules, "the origin's URL")
+
+    def _pathless_phase(self, rules: list[rewrites.Rule], tried_on: str) -> tuple[Step, ...]:
+        """The rules of a section that is no folder's: what their patterns are tried on is not the path, so that those are read which ask for none."""
+        context = self.context
         odd = next((rule for rule in rules if not rewrites.minds_no_path(rule)), None)
         if odd is not None:
-            context.value(odd.node, " ".join(odd.node.args), "a rule for every path was expected, which answers or sets a variable: a pattern is tried on the origin's URL, which is not read")
+            context.value(odd.node, " ".join(odd.node.args), f"a rule for every path was expected, which answers or sets a variable: a pattern is tried on {tried_on}, which is not read")
             return (Unserved(odd.node.span.directive, odd.node.span),)
         label = context.label("location rewriting")
         level = rewrites.Level(label, None, "/", (), lambda rule: (), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure, user=self._looked_up_user())
@@ -478,14 +483,18 @@ class Program:
         context = self.context
         above = self._above(section)
         rules = rewrites.in_force([other.nodes for other in above], context) if section.kind == "directory" else rewrites.read_rules(section.nodes, context)
+        if section.kind != "directory":
+            # Sections that are no folder's are merged over those of the folders of the place (2.4.71, probed).
+            above = [other for other in self.sections if other.kind == "directory" and (place.folder + "/").startswith(other.text.rstrip("/") + "/")] + [section]
         # mod_rewrite.c, config_perdir_merge: whether rewriting is on, and its base, come down from the folders above.
         if not rules or not rewrites.is_on([node for other in above for node in other.nodes], context):
             return ()
         self.rules_apart = self.rules_apart and rewrites.stand_apart(rules)
-        if section.kind != "directory":
-            return tuple(Choose((Route(ALWAYS, (Unserved(rule.node.span.directive, rule.node.span),)),)) for rule in rules[:1])
         if not files.follows_links([*self.host.levels, *(node for other in above for node in other.nodes)]):
             return self._unless_ended((Respond(403, raises=True, span=section.node.span),))
+        if section.kind != "directory":
+            # hook_fixup (2.4.71, probed): the name of the section stands at the front of no file's name, so that nothing is taken off it.
+            return self._pathless_phase(rules, "the file's whole name")
         folder = section.text.rstrip("/")
         lead = place.folder[len(folder):] if place.folder.startswith(folder + "/") else ""
         if lead and place.url != lead:

@@ -424,7 +424,7 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
     if re.fullmatch(r"-\w+", wanted) or wanted[:1] in "<>":
         context.condition_unread(node.span, node.span.directive)
         return None
-    if tested.upper() in _FIXED:
+    if tested.upper() in _FIXED and "(" not in wanted:  # a group of it may be asked for
         return _fixed("on" if level.secure else "off", wanted, ignores_case)
     template = maps.with_maps(tested, rule, context, lambda text: values.read_template(
         text, rule=rule, condition=label, document_root=level.document_root, own={**_names(level), **own}, by=values.RULE))

@@ -1,0 +1,64 @@
+"""Rules of rewriting in sections that are no folder's: what is foretold, the server answers; what is not read is told with its line."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.support.conformance import disagreements
+from tests.support.reading import Reads
+from tests.test_apache_reader import httpd
+from young_lantern.translate import translate
+
+FORBIDS = "RewriteEngine On\nRewriteRule ^ - [F]"
+LEADS = "RewriteEngine On\nRewriteRule ^ http://elsewhere.fernhollow.example/ [R=301,L]"
+
+
+def _of_root(lines: str) -> str:
+    return f"<Directory ROOT>\n{lines}\n</Directory>\n"
+
+
+READ = [
+    f"<Location /a.html>\n{FORBIDS}\n</Location>",
+    _of_root("RewriteEngine On") + "<Location /a.html>\nRewriteRule ^ - [G]\n</Location>",
+    _of_root("RewriteEngine On\nRewriteRule ^dir/ - [F]") + f"<Location /dir>\n{LEADS}\n</Location>",
+    _of_root("RewriteEngine On\nRewriteRule ^ - [G]") + "<Location /dir>\nRewriteEngine Off\n</Location>",
+    _of_root("Options None") + f"<Location /dir>\n{FORBIDS}\n</Location>",
+    f"<LocationMatch ^/(d|a)>\n{FORBIDS}\n</LocationMatch>",
+    f"<Files *.html>\n{FORBIDS}\n</Files>",
+    _of_root(f"<Files a.html>\n{FORBIDS}\n</Files>"),
+    f"<DirectoryMatch dir>\n{FORBIDS}\n</DirectoryMatch>",
+    f"<If \"%{{QUERY_STRING}} == 'a=b'\">\n{FORBIDS}\n</If>",
+    "<Location />\nRewriteEngine On\nRewriteCond %{HTTPS} !on\nRewriteCond %{REQUEST_URI} !^/a\nRewriteRule (.*) https://%{HTTP_HOST}%{REQUEST_URI} [R=301,L]\n</Location>",
+    "<Location /dir>\nRewriteEngine On\nRewriteRule ^ - [E=met:1]\nHeader set X-Met %{met}e\n</Location>",
+    _of_root("RewriteEngine On\nRewriteRule ^dir/x /a.html [L]") + f"<Location /a.html>\n{FORBIDS}\n</Location>",
+    f"RewriteEngine On\nRewriteRule ^/zz /a.html [PT]\n<Location /a.html>\n{FORBIDS}\n</Location>",
+    f"Alias /al ROOT/dir\n<Location /al>\n{FORBIDS}\n</Location>",
+    f"ErrorDocument 403 /404.html\n<Location />\n{FORBIDS}\n</Location>",
+    f"<Location /dir>\n{FORBIDS}\nRedirect 301 http://elsewhere.fernhollow.example/\n</Location>",
+]
+PATHS = ("/a.html", "/dir/", "/dir", "/dir/x", "/", "/zz", "/nothing", "/dir/index.html", "/al/", "/404.html")
+
+
+@pytest.mark.parametrize("lines", READ)
+def test_a_rule_that_asks_for_no_path_is_read(reads: Reads, tmp_path: Path, lines: str) -> None:
+    rows = [("GET", "www.fernhollow.example", path + query, {}) for path in PATHS for query in ("", "?a=b")]
+    assert disagreements("apache", httpd(lines).replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (len(rows), [])
+
+
+@pytest.mark.parametrize("rule", ["^dir - [F]", "^ /a.html [L]", "^/dir/(.*) /a.html?$1 [L]"])
+def test_a_rule_that_asks_for_one_is_told(reads: Reads, rule: str) -> None:
+    """Its pattern is tried on the file's whole name: nothing is foretold of the section, and the rest is."""
+    text = httpd(f"<Location /dir>\nRewriteEngine On\nRewriteRule {rule}\n</Location>")
+    assert reads.decide("apache", text, "/dir/x").gave_up
+    assert reads.decide("apache", text, "/a.html").gave_up == ""
+    made = translate(reads.write("apache", text), "nginx", dialect="apache")
+    told = [entry for entry in made.ledger if entry.span.directive.startswith("RewriteRule")]
+    assert [(entry.disposition.value, entry.finding.code.name) for entry in told if entry.finding] == [("unsupported", "value-unread")]
+    assert "501" in "".join(made.writing.files.values())
+
+
+def test_the_scheme_is_a_group_of_a_condition(reads: Reads) -> None:
+    text = httpd("RewriteEngine On\nRewriteCond %{HTTPS} ^(.*)$\nRewriteRule ^ /by-%1 [R,L]")
+    assert reads.decide("apache", text, "/a").location == "http://www.fernhollow.example/by-off"
