@@ -64,7 +64,7 @@ def _split_at_mark(location: Template, state: State) -> str:
             continue
         plain = replace(part, escaped=False) if isinstance(part, Capture) else Var(Variable.PATH) if part == Var(Variable.PATH_ESCAPED) else part
         piece = text((plain,), state)
-        of_request = isinstance(part, Capture) or isinstance(part, Var) and part.variable is not Variable.QUERY
+        of_request = isinstance(part, Capture) or isinstance(part, Var) and not (part.variable is Variable.QUERY and part.name)
         if of_request and not {"?", "#"} & set(made):
             end = next((number for number, character in enumerate(piece) if character in "?#"), len(piece))
             piece = paths.escaped(piece[:end], state.site.reading.escapes) + piece[end:]

@@ -11,9 +11,11 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from ....codes import SITE_NOT_ENABLED
-from ....model import Estate, MediaType
+from ....model import Estate, MediaType, Var, Variable
+from ....model.walk import with_part
 from ....source.places import Pairs
 from ...dialect import Reading
+from .. import values
 from . import balancing, compression, endings, environment, forwards, maps, sites
 from .context import Context, Node
 from .folders import FolderFiles
@@ -56,6 +58,9 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     used = {row.site for listener in listeners for row in listener.rows} | {listener.fallback for listener in listeners}
     made = tuple(sites.read_site(host, nodes, context) for host in hosts if host.key in used)
     made = sites.with_versions(made, listeners)
+    if context.modules is not None and "unique_id" in context.modules and values.UNIQUE_ID not in context.environment:
+        # mod_unique_id.c, set_unique_id (2.4.71, probed): rules and expressions know it, too.
+        made = with_part(made, Var(Variable.VARIABLE, values.UNIQUE_ID), (Var(Variable.REQUEST_ID),))
     estate = Estate("apache", listeners, made, tuple(context.pools.values()), shared, "")
     forwards.tell_of_places(context)
     forwards.tell_of_proxy_sections(nodes, context)
