@@ -259,7 +259,7 @@ class _Run:
                 if step.edit.cuts_at_mark:
                     state.path, mark, injected = state.path.partition("?")
                     if mark and step.query is not None and not step.query.template:
-                        query = injected  # rewrite.go: it takes the place of a query of nothing (2.6.2, probed)
+                        query = injected or query  # rewrite.go: it takes the place of a query of nothing (2.6.2, probed)
                     # Go URL.EscapedPath: the last raw path is in use again whenever it decodes to the path.
                     state.raw_path = raw if paths.decoded(raw) == state.path else None
             case StripPrefix(prefix, True):
@@ -421,8 +421,8 @@ class _Run:
         if location is None:
             return self.fail(403, step.span)
         self.state.redirected = self.estate.dialect == "apache" and step.insists and self.state.in_error
-        if not location and self.estate.dialect == "caddy":
-            location = None  # a field without a value leads nowhere (2.6.2, probed)
+        if not location and self.estate.dialect != "apache":
+            location = None  # a field without a value leads nowhere (1.22.1, 2.6.2, probed)
         self.state.note(f"redirect {step.status}", step.span, location or "nowhere")
         if self.state.in_error and self.state.keeps_first and not step.insists:
             return self.fail(step.status, step.span)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from ..model import AfterRewrite, AsReceived, Estate, Forward, Mapped, Operation, Pattern, Rewrite, Written
+from ..model import AfterRewrite, AsReceived, Estate, Forward, Mapped, Operation, Pattern, Rewrite, Var, Variable, Written
 from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
 from . import answering, paths, targets
@@ -22,8 +22,10 @@ def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite
     pool = estate.pool(step.pool)
     members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
     state.pool_label = pool.name if pool else step.pool
-    state.member_label = one_of(members)
+    # reverseproxy.go (2.6.2, probed): the target is made before one of them is chosen.
+    state.member_label = one_of(members) if estate.dialect != "caddy" else ""
     target = target_of(step, state, estate.dialect, rewrite)
+    state.member_label = one_of(members)
     fields = answering.request_fields([*state.request_fields, *step.fields], state)
     if step.asks_gzip and ("accept-encoding", "") in fields and method != "HEAD" and not state.request.field("Range"):
         fields = tuple((name, "gzip" if name == "accept-encoding" else value) for name, value in fields)
@@ -49,6 +51,10 @@ def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewr
         case Written(template, adds_query):
             if dialect == "apache":
                 # mod_proxy_http.c, proxy_http_canon (2.4.71, probed): what is made goes out escaped, percent signs too.
+                # The rule completes it before RequestHeader puts anything into the Host field (2.4.71, probed).
+                kept_host, state.host_set = state.host_set, None
+                template = tuple(text((part,), state) if part == Var(Variable.AUTHORITY) else part for part in template)
+                state.host_set = kept_host
                 template = targets.encoded_path(template, state)
             written = text(template, state)
             if dialect == "apache" and "?" in written:

@@ -100,6 +100,8 @@ def _needed(nodes: list[Node]) -> Iterator[str]:
         module = catalogue.MODULES.get(f"<{name}" if node.block is not None else name)
         if module and module not in values.BUILT_IN:
             yield module
+        if any("%{SSL:" in word for word in node.words):
+            yield "ssl"  # the function of that name is the module's (2.4.71, probed)
         yield from _needed(node.block or [])
 
 
