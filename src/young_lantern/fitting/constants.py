@@ -10,8 +10,10 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from ..model import OF_TLS, Estate, Field, Lookup, Operation, Side, Site, Span, Step, Var, Variable, join
+from ..model import OF_TLS, Capture, Estate, Field, Lookup, LookupRow, Operation, Pattern, Side, Site, Span, Step, Var, Variable, fixed, join
+from ..model.placeholders import is_open
 from ..model.walk import transform, with_steps
+from ..patterns import problem, search
 
 
 def with_constants(estate: Estate) -> tuple[Estate, set[Span]]:
@@ -78,9 +80,27 @@ def _of_part(part: Any, known: dict[Variable, str]) -> Any:
         if part.variable in OF_TLS:
             return part.name if known.get(Variable.SCHEME) == "http" else part
         return known.get(part.variable, part) if part.variable is not Variable.SCHEME else part
-    if isinstance(part, Lookup) and part.subject == (Var(Variable.SCHEME),) and Variable.SCHEME in known and all(isinstance(row.value, str) for row in part.rows):
-        return next((row.result for row in part.rows if row.value == known[Variable.SCHEME]), part.fallback)
+    if isinstance(part, Lookup) and not part.networks:
+        made = replace(part, subject=join(*(known.get(Variable.SCHEME, item) if item == Var(Variable.SCHEME) else _of_part(item, known) for item in part.subject)))
+        subject = fixed(made.subject)
+        if subject is None or not _is_settled(made):
+            return part if made.subject == part.subject else made
+        row = next((row for row in made.rows if _holds(row, subject, made)), None)
+        return part if row is None and made.nothing else made.fallback if row is None else row.result
     return part
+
+
+def _is_settled(table: Lookup) -> bool:
+    """Whether what a table says of a known text is known, too: nothing in it is left to deployment, or is a group of a pattern."""
+    values = [row.value if isinstance(row.value, str) else row.value.text for row in table.rows]
+    return not any(map(is_open, values)) and not any(isinstance(item, Capture) for row in table.rows for item in row.result) and not any(
+        problem(row.value) for row in table.rows if isinstance(row.value, Pattern))
+
+
+def _holds(row: LookupRow, text: str, table: Lookup) -> bool:
+    if isinstance(row.value, Pattern):
+        return search(row.value, text) is not None
+    return row.value.lower() == text.lower() if table.ignores_case else row.value == text
 
 
 def _sent(step: Step, unsent: set[Span]) -> list[Step]:

@@ -6,6 +6,7 @@ Rule:     three values: True, False, and None for what only a request can tell.
 from __future__ import annotations
 
 import re
+from os.path import commonprefix
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
@@ -28,6 +29,7 @@ class Known:
     excluded:  prefixes that the path does not have
     file_root: a file lies at the path below this root, so that the path does not end in a slash
     matched:   patterns that the path matches
+    cleaned:   what the path begins with, in small letters, as Caddy compares it: slashes merged, dots resolved
     held:      alternatives of paths, and files at the path, that were asked, and whether they held
     folder:    what is known besides if the path ends in a slash: whatever rewrote it did not leave one
     settled:   what was found out about the request itself, which nothing on the way changes
@@ -47,12 +49,13 @@ class Known:
     folder: "Known | None" = None
     variables: tuple[tuple[str, str | None], ...] = ()
     held: frozenset[tuple[Condition, bool]] = frozenset()
+    cleaned: str = ""
 
     def with_path(self, template: Template) -> "Known":
         whole = literal(template)
         start = template[0] if template and isinstance(template[0], str) else ""
         end = template[-1] if template and isinstance(template[-1], str) else ""
-        return replace(self, path=whole, prefix=whole or start, suffix=whole or end, excluded=frozenset(), file_root=None, matched=(), held=frozenset())
+        return replace(self, path=whole, prefix=whole or start, suffix=whole or end, excluded=frozenset(), file_root=None, matched=(), held=frozenset(), cleaned="")
 
     def with_variable(self, name: str, value: str | None) -> "Known":
         return replace(self, variables=(*((key, held) for key, held in self.variables if key != name), (name, value)))
@@ -95,6 +98,11 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
         case PathIs(path, ignores_case, PathForm.CURRENT):
             said = _path_is(path, ignores_case, known)
             return follows(_as_pattern(condition), known.prefix, known.suffix, known.matched) if said is None and known.matched else said
+        case PathIs(text, True, PathForm.CLEAN) if known.cleaned and _is_plain(text):
+            return None if text.lower().startswith(known.cleaned) else False
+        case PathStartsWith(text, True, PathForm.CLEAN) if known.cleaned and _is_plain(text):
+            text = text.lower()
+            return True if known.cleaned.startswith(text) else None if text.startswith(known.cleaned) else False
         case PathStartsWith(prefix, ignores_case, PathForm.CURRENT):
             said = _starts(prefix, ignores_case, known)
             return follows(_as_pattern(condition), known.prefix, known.suffix, known.matched) if said is None and known.matched else said
@@ -292,6 +300,19 @@ def narrowed(known: Known, condition: Condition) -> Known:
         case AllOf(conditions):
             for item in conditions:
                 known = narrowed(known, item)
-        case AnyOf() if _is_of_paths(condition):
-            return replace(known, held=known.held | {(bare(condition), True)})
+        case PathIs(text, True, PathForm.CLEAN) | PathStartsWith(text, True, PathForm.CLEAN) if _is_plain(text) and len(text) > len(known.cleaned):
+            return replace(known, cleaned=text.lower())
+        case AnyOf(conditions) if _is_of_paths(condition):
+            start = commonprefix([item.path if isinstance(item, PathIs) else item.prefix for item in conditions if isinstance(item, PathIs | PathStartsWith)])
+            longer = start if len(start) > len(known.prefix) and not any(item.ignores_case for item in conditions if isinstance(item, PathIs | PathStartsWith)) else known.prefix
+            return replace(known, held=known.held | {(bare(condition), True)}, prefix=longer)
+        case AnyOf(conditions) if all(isinstance(item, PathIs | PathStartsWith) and item.form is PathForm.CLEAN and item.ignores_case for item in conditions):
+            texts = [item.path if isinstance(item, PathIs) else item.prefix for item in conditions if isinstance(item, PathIs | PathStartsWith)]
+            start = commonprefix([text.lower() for text in texts])
+            return replace(known, cleaned=start) if all(map(_is_plain, texts)) and len(start) > len(known.cleaned) else known
     return known
+
+
+def _is_plain(text: str) -> bool:
+    """Whether a text is compared with the path as it is cleaned for all others, too: with two slashes in it, none are merged (caddyhttp.CleanPath)."""
+    return "//" not in text and "%" not in text

@@ -348,7 +348,7 @@ def _after_effects(steps: tuple[Step, ...], known: Known) -> Known:
             last = target[-1] if target else ""
             folder = (known.folder or known) if isinstance(last, str) and last and not last.endswith("/") else None
             stays = bool(target) and isinstance(target[0], str) and target[0].startswith("/") and known.prefix.startswith("/")
-            known = replace(known, path=None, prefix="/" if stays else "", suffix="", excluded=frozenset(), file_root=None, matched=(), held=frozenset(), folder=folder, internal=None if item.internal else known.internal)
+            known = replace(known, path=None, prefix="/" if stays else "", suffix="", excluded=frozenset(), file_root=None, matched=(), held=frozenset(), cleaned="", folder=folder, internal=None if item.internal else known.internal)
             if item.internal:
                 known = replace(known, entered=frozenset(), unsure=known.unsure | known.entered)
         elif isinstance(item, SetVariable):
@@ -365,7 +365,7 @@ def _effect(step: Rewrite | SetVariable, env: _Env) -> tuple[Effect, _Env]:
         return made, env
     if made.edit is not None:
         env = replace(env, below=made.below is not None)
-    known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=(), held=frozenset())
+    known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=(), held=frozenset(), cleaned="")
     if made.internal:
         known = replace(known, internal=True, entered=frozenset(), unsure=frozenset())
     return made, replace(env, known=known)
