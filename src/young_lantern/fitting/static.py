@@ -139,6 +139,8 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
             return said
         case TextIs(template, values, ignores_case) if (text := fixed(template)) is not None and not any(map(is_open, values)):
             return any(text == value or ignores_case and text.lower() == value.lower() for value in values)
+        case TextIs((Var(Variable.SCHEME),), values) if not any(map(is_open, values)) and not {"http", "https"} & {value.lower() for value in values}:
+            return False
         case TextMatches(template, pattern) if (text := fixed(template)) is not None and not is_open(pattern.text):
             return search(pattern, text) is not None
         case TextMatches((Var(Variable.PATH),), pattern) if not is_open(pattern.text):

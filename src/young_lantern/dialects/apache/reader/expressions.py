@@ -238,9 +238,10 @@ _BOUNDS = {"-gt": lambda n: (n, False), "-ge": lambda n: (n - 1, False), "-lt": 
 
 def _equals(word: Template, wanted: list[str], span: Span | None) -> Condition:
     if word == (Var(Variable.METHOD),):
-        return MethodIn(tuple(wanted), span)
+        methods = tuple(filter(None, wanted))  # no request is without one
+        return MethodIn(methods, span) if methods else Not(ALWAYS, span)
     if word == (Var(Variable.SCHEME),) and len(wanted) == 1:
-        return SchemeIs(wanted[0], span)
+        return SchemeIs(wanted[0], span) if wanted[0] in ("http", "https") else Not(ALWAYS, span)
     return TextIs(word, tuple(wanted), span=span)
 
 

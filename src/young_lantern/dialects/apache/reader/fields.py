@@ -12,7 +12,7 @@ import re
 from dataclasses import replace
 
 from ....model import (
-    ALWAYS, Condition, Disposition, Field, HANDLED_STATUSES, HttpDate, Not, Operation, Pattern, Side, Span, Step, Template, TextMatches, Unread, Var, Variable,
+    ALWAYS, Condition, Disposition, Field, HANDLED_STATUSES, HttpDate, Not, Operation, Part, Pattern, Side, Span, Step, Template, TextMatches, Unread, Var, Variable, join,
 )
 from ....model.walk import walk
 from .. import values
@@ -97,7 +97,10 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     name = words[1].removesuffix(":")
     find = context.pattern(words[2], node) if operation is Operation.EDIT else None
     text = "" if operation is Operation.REMOVE else words[3] if find else words[2]
-    value = context.checked(values.read_field_value(text, lambda name: _from_environment(name, always and side is Side.RESPONSE, context), context.has("ssl")), node.span, node.name)
+    value = values.read_field_value(text, lambda name: _from_environment(name, always and side is Side.RESPONSE, context), context.has("ssl"))
+    if text.startswith("expr=") and _unknown(value, context):
+        value = join(*(_of_expression(part, context) for part in value))
+    value = context.checked(value, node.span, node.name)
     if context.modules is not None and "unique_id" in context.modules:
         # mod_unique_id sets it as soon as the request is there.
         value = tuple(Var(Variable.REQUEST_ID) if part == Var(Variable.VARIABLE, values.UNIQUE_ID) else part for part in value)
@@ -121,6 +124,16 @@ def _unknown(items: object, context: Context) -> str:
     """A variable in an expression whose value nobody here knows; what is set late counts as such there."""
     names = [item.name for item in walk(items) if isinstance(item, Var) and item.variable is Variable.VARIABLE]
     return next((name for name in names if is_unknown(name, context) or name in context.late and name not in context.late_asked), "")
+
+
+def _of_expression(part: Part, context: Context) -> Template:
+    """A part of a value: what SetEnv alone has set by then stands for itself, and of what a module sets nothing is known but that the field is sent."""
+    if not isinstance(part, Var) or not _unknown((part,), context):
+        return (part,)
+    if part.name in context.late and part.name not in context.environment and not is_unknown(part.name, context):
+        value = value_of(part.name, context)
+        return (value,) if value else ()
+    return (Unread(f"%{{ENV:{part.name}}}"),)
 
 
 def _from_environment(name: str, for_all: bool, context: Context) -> Template:

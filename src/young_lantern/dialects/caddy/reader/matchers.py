@@ -16,7 +16,7 @@ from dataclasses import replace
 from ....codes import CONDITION_UNREAD, MATCHERS_BY_CHANCE, WITHOUT_EFFECT
 from ....model import (
     ALWAYS, NO_VALUE, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathForm, PathGlob, PathIs,
-    PathMatches, PathStartsWith, SchemeIs, Span, TextIs, TextMatches, Unknowable, Var, Variable,
+    PathMatches, PathStartsWith, Pattern, SchemeIs, Span, TextIs, TextMatches, Unknowable, Var, Variable,
 )
 from ....model.walk import walk
 from ....patterns import problem, search
@@ -140,7 +140,11 @@ def _method(line: Directive, label: str, level: Level, context: Context) -> Cond
 
 
 def _protocol(line: Directive, label: str, level: Level, context: Context) -> Condition:
-    return SchemeIs(line.args[0].lower() if line.args else "", line.span)
+    # MatchProtocol (2.6.2): gRPC is told by the type of the content; any other word holds for nothing.
+    wanted = line.args[0].lower() if line.args else ""
+    if wanted == "grpc":
+        return TextMatches((Var(Variable.FIELD, "Content-Type"),), Pattern("^application/grpc", "re2"), span=line.span)
+    return SchemeIs(wanted, line.span) if wanted in ("http", "https") else Not(ALWAYS, line.span)
 
 
 def _remote_ip(line: Directive, label: str, level: Level, context: Context) -> Condition:

@@ -15,7 +15,7 @@ from dataclasses import replace
 from ....codes import CASE_IGNORED, PATTERN_BEYOND
 from ....model import (
     NO_VALUE, Always, AllOf, AnyOf, Capture, ClientIn, Condition, Disposition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, Lookup, LookupRow, MethodIn, Not,
-    PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, SchemeIs, Span, TextIs, TextMatches, Var, Variable,
+    PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, SchemeIs, Span, TextIs, TextMatches, Var, Variable, literal,
 )
 from ....model.walk import transform, walk
 from ....patterns import beyond_re2, search, to_re2
@@ -88,6 +88,8 @@ def write_lines(condition: Condition, name: str, context: Context) -> Lines | Un
         case TextMatches((Var(Variable.FIELD, field),), Pattern("^$")):
             return [Node(["header", f"!{field}"])]
         case TextMatches(template, pattern):
+            if literal(template) is not None:
+                return Unwritable("a pattern for a text that is the same for all requests")  # it would be taken for the name of a variable
             subject = context.template(template, condition.span)
             if isinstance(subject, Unwritable):
                 return subject
