@@ -380,3 +380,64 @@ def test_the_words_of_a_status(reads: Reads, tmp_path: Path, status: int) -> Non
     assert disagreements("caddy", text, [("GET", "www.fernhollow.example", "/x", {})], tmp_path / "asked") == (1, [])
     made = translate(reads.write("caddy", text), "nginx")
     assert not [entry.span for entry in made.ledger if entry.disposition.value == "unsupported"]
+
+
+TABLES = """{
+	auto_https disable_redirects
+}
+http://www.fernhollow.example {
+	map {path} {age} {
+		~^/a(.*)$ a${1}
+		/b old
+		default none
+	}
+	handle /x/* {
+		map {path} {age} {kind} {
+			~.*\\.css$ 60 style
+			/x/one 1 first
+			default 3600 other
+		}
+		header X-Kind "{kind}"
+		respond "{age} {kind}"
+	}
+	handle_path /y/* {
+		map {path} {part} {
+			/one first
+		}
+		@first vars {part} first
+		respond @first "one {part}"
+		respond other
+	}
+	route /z/* {
+		map {query.q} {who} {
+			~^(.)(.*)$ "$2$1"
+			default nobody
+		}
+		respond "{who} {age}"
+	}
+	respond "{age}"
+}
+http://shop.fernhollow.example {
+	map {path} {age} {
+		default shop
+	}
+	respond "{age}"
+}
+"""
+
+
+def test_tables_within_and_of_several_sites(reads: Reads, tmp_path: Path) -> None:
+    """A table of a `handle` or `route` is known there; of two for one placeholder it is the first that is met; none is another site's."""
+    paths = ("/", "/a1", "/b", "/x/one", "/x/y.css", "/x/z", "/y/one", "/y/two", "/z/?q=abc", "/z/", "/x")
+    rows = [("GET", f"{host}.fernhollow.example", path, {}) for host in ("www", "shop") for path in paths]
+    assert disagreements("caddy", TABLES, rows, tmp_path / "asked") == (len(rows), [])
+    main = reads.write("caddy", TABLES)
+    for target in ("nginx", "apache"):
+        made = translate(main, target, dialect="caddy")
+        assert made.comparison.undecided == {}
+        assert not check_live(made.reading, made.read_back, most=60).surprises
+
+
+def test_a_table_of_another_site_is_not_known(reads: Reads) -> None:
+    text = TABLES + 'http://other.fernhollow.example {\n\trespond "<{age}>"\n}\n'
+    assert reads.decide("caddy", text, "/", site="http://other.fernhollow.example").gave_up == "the value of {age} is not known"

@@ -8,6 +8,7 @@ import pytest
 
 from tests.support.generate_nginx import NginxSource
 from tests.support.reading import Reads, caddy, nginx
+from tests.test_apache_reader import httpd
 from young_lantern.dialects.caddy.order import sort_items
 from young_lantern.fitting import disjoint
 from young_lantern.dialects.caddy.writer.output import Node, Output
@@ -306,3 +307,29 @@ def test_members_chosen_by_a_key(reads: Reads, nginx_line: str, caddy_line: str)
 def test_a_key_that_is_not_read(reads: Reads) -> None:
     reading = reads.read("nginx", nginx("location / { proxy_pass http://app; }", "upstream app { hash $cookie_id; server 192.0.2.1:81; server 192.0.2.2:81; }"))
     assert [item.code.name for item in reading.findings] == ["value-unread"]
+
+
+@pytest.mark.parametrize(
+    ("dialect", "text", "most"),
+    [
+        ("apache", httpd("\n".join(f'<Location /p{number}>\nErrorDocument 404 "none in {number}"\n</Location>' for number in range(8))), 9),
+        ("caddy", caddy("root * ROOT\n" + "\n".join(f"header /p{number}/* X-P{number} v" for number in range(8)) + "\nfile_server"), 9),
+        ("caddy", caddy("root * ROOT\n" + "\n".join(f"header /p{number}/* X-P v\nerror /p{number}/gone 410" for number in range(8)) + "\nfile_server"), 25),
+    ],
+)
+def test_places_apart_are_not_multiplied(reads: Reads, dialect: str, text: str, most: int) -> None:
+    """A path that lies in one of them lies in none of the others: the ways through grow with their number, and do not double with each."""
+    (site,) = [site for site in reads.read(dialect, text).estate.sites if site.names and "www" in site.names[0].text]
+    assert len(list(leaves(unroll(site.program)[0]))) == most
+
+
+def test_what_lies_below_another_place_is_still_in_it(reads: Reads) -> None:
+    """Lines for a place and for one below it both count there, in each target."""
+    text = caddy("root * ROOT\nheader /dir/* X-Outer v\nheader /dir/x* X-Inner v\nheader /DIR/* X-Also v\nheader /di* X-Wide v\nfile_server")
+    main = reads.write("caddy", text)
+    for target in ("nginx", "apache"):
+        made = translate(main, target, dialect="caddy")
+        fields = dict(decide(made.read_back.estate, request_for("http://www.fernhollow.example/dir/x.txt"), real_files()).fields)
+        # httpd's sections mind case, which is told.
+        assert {"x-outer", "x-inner", "x-wide"} | ({"x-also"} if target == "nginx" else set()) == set(fields) - {"content-type"}
+        assert not check_live(made.reading, made.read_back, most=60).surprises

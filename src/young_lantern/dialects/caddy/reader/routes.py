@@ -20,6 +20,7 @@ from ..syntax import Directive
 from . import access, answers, asking, compression, fields, files, forwards, gateways, limits, logs, rewrites
 from .context import Context, Level, Read
 from .matchers import take_matcher
+from .tables import find_tables
 
 GROUPED = frozenset({"handle", "rewrite", "root"})
 
@@ -42,6 +43,15 @@ class Item:
 
 def read_level(level: Level, context: Context, *, ordered: bool = True) -> tuple[Step, ...]:
     """The steps of a site block, handle or handle_errors (ordered) or of a route (as written)."""
+    outside = dict(context.lookups)
+    if level.is_inner:
+        find_tables(level, context)
+    steps = _in_order(level, context, ordered)
+    context.lookups = outside
+    return steps
+
+
+def _in_order(level: Level, context: Context, ordered: bool) -> tuple[Step, ...]:
     items = [make_item(directive, level) for directive in level.directives if directive.name in READS or directive.name in POSITION]
     if ordered:
         # Every line that makes a route counts for how they are sorted, whether it is read here or not (stable_sort.py).

@@ -219,6 +219,7 @@ def _read_site(block: Directive, context: Context) -> Read | None:
         return None
     inner = block.block or []
     level = Level([item for item in inner if not item.name.startswith("@")], {item.name: item for item in inner if item.name.startswith("@")})
+    context.lookups = {}
     find_tables(level, context)
     own = [item for item in level.directives if not context.claims[item.span].disposition]
     tls = [item for item in own if item.name == "tls"]

@@ -46,11 +46,12 @@ def _read(directive: Directive, context: Context) -> None:
             elif result == "-":
                 continue  # it stands for no answer of this row
             elif line.name.startswith("~"):
-                label = f"map.{name}.{len(rows)}"
+                label = f"map.{name}.{len(rows)}.{directive.span.file}.{directive.span.line}"
                 rows.append(LookupRow(context.pattern(line.name[1:], line, label), _expanded(result, label)))
             else:
                 rows.append(LookupRow(line.name, context.template(result, line)))
-        context.lookups[name] = Lookup(name, subject, tuple(rows), fallback, ignores_case=False, span=directive.span, nothing=nothing)
+        # map.go (2.6.2, probed): of several tables that make one placeholder it is the first that a request meets which says what it is.
+        context.lookups.setdefault(name, Lookup(name, subject, tuple(rows), fallback, ignores_case=False, span=directive.span, nothing=nothing))
 
 
 def _expanded(result: str, label: str) -> Template:
