@@ -335,3 +335,19 @@ def test_translate_to_nginx(tmp_path: Path) -> None:
         "sites/www.fernhollow.example.conf",
     }
     assert "certificate-to-issue" in done.stdout
+
+
+def test_causes_alike_on_several_hosts_are_shown_once(tmp_path: Path) -> None:
+    """The first in full, the others by their hosts and lines; the document has them all."""
+    hosts = ("www", "shop", "loans")
+    sites = "\n".join(
+        f"server {{ listen 80; server_name {host}.fernhollow.example; location /gone {{ return 301 https://{host}.fernhollow.example/$said; }} }}" for host in hosts
+    )
+    main = tmp_path / "nginx.conf"
+    main.write_text(f"events {{}}\nhttp {{\nmap $status $said {{ 200 well; default badly; }}\n{sites}\n}}\n")
+    shown = " ".join(lantern("translate", main, "--to", "caddy", "--out", tmp_path / "new").stdout.split())
+    assert shown.count("status: 301 becomes 501") == 1
+    assert "2 causes more like it: http://shop.fernhollow.example (nginx.conf:5), http://loans.fernhollow.example (nginx.conf:6); --json lists them" in shown
+    causes = json.loads(lantern("compare", main, tmp_path / "new", "--json").stdout)["causes"]
+    moved = [cause for cause in causes if [(item["before"], item["after"]) for item in cause["differences"]] == [("301", "501")]]
+    assert len({cause["places"][0]["after"]["file"] for cause in moved}) == len(moved) == len(hosts)

@@ -5,6 +5,8 @@ Rule:     the worst first; a place is `file:line`; colours say nothing that the 
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.table import Table
@@ -196,6 +198,33 @@ def cause_text(cause: Cause, short: bool = False) -> RenderableType:
     return Group(*parts)
 
 
+# Hosts of one cause that are named one by one.
+_MOST_HOSTS = 8
+
+
+def alike(causes: Iterable[Cause]) -> list[list[Cause]]:
+    """Causes of several hosts that say the same but for the host, the first of them where it stands."""
+    groups: dict[tuple[object, ...], list[Cause]] = {}
+    for cause in causes:
+        host = cause.example.host
+        said = tuple(text.replace(host, "HOST") for text in (cause.summary, cause.where)) if host else (cause.summary, cause.where)
+        groups.setdefault((cause.severity, cause.reason, cause.example.scheme, *said), []).append(cause)
+    return [part for group in groups.values() for part in _by_host(group)]
+
+
+def _by_host(group: list[Cause]) -> list[list[Cause]]:
+    """Those of one host are causes apart, which have more than the host between them."""
+    hosts = [cause.example.host for cause in group]
+    return [group] if len(set(hosts)) == len(hosts) else [[cause] for cause in group]
+
+
+def _more_like_it(others: list[Cause]) -> RenderableType:
+    named = [f"{cause.example.scheme}://{cause.example.host} ({_where(cause.places[0][0] or cause.places[0][1]) or '-'})" for cause in others[:_MOST_HOSTS]]
+    left = f" and {len(others) - _MOST_HOSTS} more" if len(others) > _MOST_HOSTS else ""
+    many = f"{plural(len(others), 'cause')} more like it"
+    return _indented(Text(f"{many}: {', '.join(named)}{left}; --json lists them", style="dim"), 10)
+
+
 def comparison_text(comparison: Comparison, short: bool = False) -> RenderableType:
     parts: list[RenderableType] = [comparison_line(comparison)]
     for reason, count in comparison.undecided.items():
@@ -205,7 +234,9 @@ def comparison_text(comparison: Comparison, short: bool = False) -> RenderableTy
     for pattern in comparison.unreached:
         parts.append(Text(f"sampled only: no example could be made for {pattern}", style="magenta"))
     if comparison.causes:
-        parts += [Text(), *(cause_text(cause, short) for cause in comparison.causes)]
+        parts.append(Text())
+        for first, *others in alike(comparison.causes):
+            parts += [cause_text(first, short), *([_more_like_it(others)] if others else [])]
     return Group(*parts)
 
 
