@@ -455,3 +455,12 @@ def test_methods_that_need_no_credentials(reads: Reads, tmp_path: Path) -> None:
     assert statuses == [200, 200, 401, 401]
     save(made.writing.files, tmp_path / "new")
     assert not check_live(made.reading, read(tmp_path / "new"), most=200).surprises
+
+
+@pytest.mark.parametrize(("target", "status"), [("/dir/x.txt", 202), ("/dir/x.txt.old", 202), ("/dir/none", 404), ("/other", 410)])
+def test_what_follows_an_ending_that_is_cut_off(reads: Reads, target: str, status: int) -> None:
+    """It is for paths without that ending, too."""
+    text = caddy("root * ROOT\nhandle /dir/* {\nuri strip_suffix .old\nrespond /dir/x.txt 202\nrespond 404\n}\nrespond 410")
+    made = translate(reads.write("caddy", text), "apache", dialect="caddy")
+    for reading in (made.reading, made.read_back):
+        assert decide(reading.estate, request_for(f"http://www.fernhollow.example{target}"), real_files()).status == status

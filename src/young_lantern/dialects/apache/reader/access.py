@@ -11,6 +11,7 @@ from ....codes import GROUP_AS_IT_IS
 from ....model import (
     ALWAYS, AddressRule, AllOf, AnyOf, Choose, ClientIn, Condition, Credentials, MethodIn, Not, Protect, Respond, Route, SchemeIs, Step, TextIs, Unknowable, Unserved, Var, Variable,
 )
+from ....model.walk import walk
 from ....source.passwords import read_groups
 from . import environment
 from .context import Context, Node
@@ -169,7 +170,8 @@ def _of(node: Node, context: Context) -> Condition | None:
             made = set_[0] if len(set_) == 1 else AnyOf(tuple(set_), node.span)
         case "expr":
             found = read_expression(values[0] if len(values) == 1 else " ".join(node.raw[2 if negated else 1:]), node.span)
-            if found is None or found.statuses is not None:
+            # Who asks is known only where a password was asked for; elsewhere the server gives up with 500 (2.4.71, probed).
+            if found is None or found.statuses is not None or Var(Variable.USER) in walk(found.condition):
                 return None
             made = NEVER if found.condition == NEVER else found.condition
         case "ssl":

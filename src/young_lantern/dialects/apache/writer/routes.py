@@ -17,7 +17,7 @@ from ....fitting.closing import by_paths, keeps_out, of_paths
 from ....fitting.static import bare
 from ....model import (
     ALWAYS, AllOf, AnyOf, AsReceived, Capture, ClientIn, Condition, FileExists, FileKind, Forward, Mapped, Not, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewrite, ServeFiles, SetPath,
-    SetVariable, Span, StripPrefix, Template, TextIs, Unserved, Var, Variable, join, literal,
+    SetVariable, Span, StripPrefix, StripSuffix, Template, TextIs, Unserved, Var, Variable, join, literal,
 )
 from ....model.walk import walk
 from ...noting import Unwritable
@@ -292,6 +292,11 @@ def _effect(item: Rewrite | SetVariable, where: _Where, followed: bool, plan: Pl
     if isinstance(made, Unwritable):
         _lose(item.span, made, where, plan, context)
         return None
+    marking = None
+    if followed and _may_miss(item, where) and not isinstance(plain := write_conditions(where.parts, (), context), Unwritable):
+        # The rule is for paths only that have what it cuts off; what follows is for the others, too.
+        marking = Event(where.parts, rewrites.rule(plain, "-", [], context, (item.span,)))
+        plan.events.append(marking)
     event = Event(where.parts, made, moved=True)
     plan.events.append(event)
     context.rewritten = True
@@ -300,8 +305,18 @@ def _effect(item: Rewrite | SetVariable, where: _Where, followed: bool, plan: Pl
         return replace(where, moved=True, passes=passes)
     name = context.name("changed path")
     plan.marks.append(name)
-    event.mark(name, context)
+    (marking or event).mark(name, context)
     return replace(where, parts=(TextIs((Var(Variable.VARIABLE, name),), ("1",)),), moved=True, passes=passes)
+
+
+def _may_miss(item: Rewrite, where: _Where) -> bool:
+    """Whether what is cut off the path may not be there."""
+    match item.edit:
+        case StripSuffix(suffix):
+            return suffix != ""
+        case StripPrefix(prefix):
+            return not any(_lies_below(part, prefix.rstrip("/")) for part in where.parts)
+    return False
 
 
 def _lose(span: Span | None, what: Unwritable, where: _Where, plan: Plan, context: Context, refused: bool = False) -> Event:
