@@ -10,6 +10,8 @@ from tests.support.conformance import disagreements
 from tests.support.reading import Reads
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour import Request, decide, real_files
+from young_lantern.lab.live import check_live
+from young_lantern.translate import translate
 
 REQUESTS: dict[str, tuple[str, str, dict[str, str]]] = {
     "plain": ("GET", "", {}),
@@ -103,3 +105,20 @@ def test_the_server_answers_alike(reads: Reads, tmp_path: Path) -> None:
 def test_what_is_not_read_leaves_the_answer_open(reads: Reads, text: str) -> None:
     """No rule is taken for one that never holds, or always does."""
     assert reads.decide("apache", httpd(_host((text,))), "/0").gave_up
+
+
+FIELDS_OF_THEMSELVES = """ProxyPass / http://192.0.2.7:8000/
+RequestHeader set X-Scheme "https" "expr=%{HTTP:X-Scheme} == 'secure'"
+RequestHeader set X-Scheme "plain" "expr=%{HTTP:X-Scheme} == ''"
+RequestHeader set X-Seen "expr=%{HTTP:X-Seen},%{HTTP:X-Scheme}"
+RequestHeader set X-Last "yes" "expr=%{HTTP:X-Scheme} == 'plain'\""""
+
+
+def test_a_line_asks_what_the_lines_before_have_left(reads: Reads, tmp_path: Path) -> None:
+    """A field's own line may ask for it, and put it into its value."""
+    text = httpd(FIELDS_OF_THEMSELVES).replace("ROOT", str(reads.root))
+    rows = [("GET", "www.fernhollow.example", "/a", fields) for fields in ({}, {"X-Scheme": "secure"}, {"X-Scheme": "other", "X-Seen": "first"})]
+    assert disagreements("apache", text, rows, tmp_path / "asked") == (3, [])
+    for target in ("nginx", "caddy"):
+        made = translate(reads.write("apache", text), target, dialect="apache")
+        assert not check_live(made.reading, made.read_back, most=40).surprises

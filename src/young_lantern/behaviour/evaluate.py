@@ -138,9 +138,16 @@ class State:
         """A request field as it stands: what the client sent, changed by operations that apply at once."""
         self.looked_at("field", name)
         value = self.request.field(name) or ""
-        for item in self.request_fields:
-            if item.at_once and item.name.lower() == name.lower() and (item.when is None or holds(item.when, self)):
-                added = known(item.value, self)
+        operations = self.request_fields
+        for number, item in enumerate(operations):
+            if not item.at_once or item.name.lower() != name.lower():
+                continue
+            # What a line itself asks of the field, and puts into it, is what the lines before have left.
+            self.request_fields = operations[:number]
+            held = item.when is None or holds(item.when, self)
+            added = known(item.value, self) if held else ""
+            self.request_fields = operations
+            if held:
                 # replacer.go (2.6.2, probed): a placeholder has the values of a field with a comma between, without a blank.
                 both = f"{value},{added}".strip(",") if self.dialect == "caddy" else f"{value}, {added}".strip(", ")
                 value = {Operation.SET: added, Operation.REMOVE: "", Operation.DEFAULT: value or added}.get(item.operation, both)
