@@ -98,12 +98,12 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
     find = context.pattern(words[2], node) if operation is Operation.EDIT else None
     text = "" if operation is Operation.REMOVE else words[3] if find else words[2]
     value = values.read_field_value(text, lambda name: _from_environment(name, always and side is Side.RESPONSE, context), context.has("ssl"))
-    if text.startswith("expr=") and _unknown(value, context):
-        value = join(*(_of_expression(part, context) for part in value))
-    value = context.checked(value, node.span, node.name)
     if context.modules is not None and "unique_id" in context.modules:
         # mod_unique_id sets it as soon as the request is there.
         value = tuple(Var(Variable.REQUEST_ID) if part == Var(Variable.VARIABLE, values.UNIQUE_ID) else part for part in value)
+    if text.startswith("expr=") and _unknown(value, context):
+        value = join(*(_of_expression(part, context) for part in value))
+    value = context.checked(value, node.span, node.name)
     if find is not None:
         # A group has one digit; a letter behind it is no part of its name.
         value = tuple(re.sub(r"\$(\d)", r"${\1}", part) if isinstance(part, str) else part for part in value)
