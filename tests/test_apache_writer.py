@@ -464,3 +464,13 @@ def test_what_follows_an_ending_that_is_cut_off(reads: Reads, target: str, statu
     made = translate(reads.write("caddy", text), "apache", dialect="caddy")
     for reading in (made.reading, made.read_back):
         assert decide(reading.estate, request_for(f"http://www.fernhollow.example{target}"), real_files()).status == status
+
+
+@pytest.mark.parametrize(("fields", "target"), [({"X-Old": "yes"}, "http://192.0.2.31:80/deals.html"), ({}, "http://192.0.2.30:80/deals.html")])
+def test_a_changed_path_comes_to_the_rules_that_ask_origins(reads: Reads, fields: dict[str, str], target: str) -> None:
+    """It is not passed on to be mapped where a rule, which asks for more than the path, would have taken it."""
+    text = caddy("rewrite /sale /deals.html\n@old header X-Old yes\nreverse_proxy @old 192.0.2.31:80\nreverse_proxy 192.0.2.30:80")
+    made = translate(reads.write("caddy", text), "apache", dialect="caddy")
+    for reading in (made.reading, made.read_back):
+        origin = decide(reading.estate, request_for("http://www.fernhollow.example/sale", fields=fields), real_files()).origin
+        assert origin is not None and f"http://{origin.addresses[0]}{origin.target}" == target

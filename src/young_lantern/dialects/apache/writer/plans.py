@@ -100,12 +100,17 @@ def wish(parts: tuple[Condition, ...]) -> str:
 
 def settle_passed(plan: Plan, context: Context) -> None:
     """What was passed on must be answered by the lines of its new path: a case with the same answer says so; else it is lost."""
-    same = {bare((case.leaf.answer, case.leaf.settings)) for case in plan.cases}
+    same = {bare((case.leaf.answer, case.leaf.settings)) for case in plan.cases if not _is_by_rule(case)}
     for leaf, event in plan.passed:
         if bare((leaf.answer, leaf.settings)) not in same:
             context.lost(leaf.answer.span, "this, for a path that was changed", "no line answers such a path otherwise")
             event.nodes[-1].words[3:] = ["[R=501,L]"]
             event.nodes[0].comments = WHY_501
+
+
+def _is_by_rule(case: Case) -> bool:
+    """Whether a rule asks an origin, which what is passed on does not come to, rather than a line for its path."""
+    return case.event is not None and any(node.words[0] == "RewriteRule" and len(node.words) > 3 and "P" in node.words[3].strip("[]").split(",") for node in case.event.nodes)
 
 
 def finish(plan: Plan, others: list[Node], context: Context) -> None:

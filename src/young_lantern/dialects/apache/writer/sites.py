@@ -13,8 +13,8 @@ from dataclasses import dataclass, field
 from itertools import groupby
 
 from ....codes import CLIENT_BEHIND_ALL, IPV6_TOO, NO_COUNTERPART, RESTART_LOST
-from ....fitting import Leaf, answer_types, leaves, own_types, unroll, with_redirects_by_row, without_flags, without_impossible, without_tables
-from ....fitting.closing import deciding_variables
+from ....fitting import Branch, Chain, Leaf, answer_types, leaves, own_types, unroll, with_redirects_by_row, without_flags, without_impossible, without_tables
+from ....fitting.closing import deciding_variables, of_paths
 from ....fitting.every_path import without_every_path
 from ....fitting.guards import close_asked, close_unguarded, exempt_clients
 from ....fitting.conditional import with_conditions, without_idle_changes
@@ -25,7 +25,7 @@ from ....fitting.spread import spread
 from ....fitting.static import asked_once
 from ....fitting.targets import plain_targets
 from ....fitting.trying import without_loops
-from ....model import SYSTEM_TRUST, AnswerPlainly, AskFirst, Disposition, Estate, Forward, HostName, Listener, Redirect, ServeFiles, Site, SiteTls, Span, Var, Variable
+from ....model import SYSTEM_TRUST, AnswerPlainly, AskFirst, Disposition, Estate, Forward, HostName, Listener, Redirect, Rewrite, ServeFiles, Site, SiteTls, Span, Var, Variable
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, word
@@ -125,6 +125,8 @@ def write_body(site: Site, context: Context) -> list[Node]:
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
     context.document_root = files.choose_root(chain, context.told_roots)
     context.asked_indexes = routes.indexes_of_origins(chain)
+    if _asks_by_rules(chain, passing):
+        passing.clear()
     plan = routes.write_plan(chain, passing, context)
     plans.settle_passed(plan, context)
     head, sections = settings.write_settings(plan, chain, context)
@@ -151,6 +153,19 @@ def write_body(site: Site, context: Context) -> list[Node]:
     served = [(case.leaf.answer, case.parts) for case in plan.cases if isinstance(case.leaf.answer, ServeFiles)]
     closed = closed_after_pages([*nodes, *sections], plan.mappings, context)
     return [*nodes, *files.write_folders(served, chain, context), *sections, *closed, *scripts]
+
+
+def _asks_by_rules(chain: Chain, passing: set[int], by_rule: bool = False) -> bool:
+    """Whether a rule asks an origin, for what is more than a path: what is passed on to be mapped would not come to it."""
+    for item in chain.items:
+        if isinstance(item, Rewrite):
+            by_rule = by_rule or id(item) not in passing
+        elif isinstance(item, Branch):
+            if any(_asks_by_rules(fork.chain, passing, by_rule or not of_paths(fork.condition)) for fork in item.forks):
+                return True
+        elif isinstance(item, Leaf) and isinstance(item.answer, Forward) and by_rule:
+            return True
+    return False
 
 
 def _asked(step: AskFirst, leaf: Leaf, context: Context) -> None:
