@@ -281,7 +281,7 @@ class Proxies:
         own = (pairs.get("timeout", "") if scheme != "balancer" else "") or context.waits.get(pool if scheme == "balancer" else gateways.worker(url), "")
         read = gateways.waits(self.levels, context, own)
         # mod_proxy_http, ap_proxy_worker_can_upgrade: of a balancer it is the member that may (2.4.71, probed).
-        upgrades = named.startswith("ws") or pairs.get("upgrade", "").lower() in UPGRADES or pool in context.upgrading
+        upgrades = named.startswith("ws") or pairs.get("upgrade", "").lower() in UPGRADES or pool in context.upgrading or node.name == "rewriterule" and self.workers.upgrades(url)
         connect = values.read_seconds_or_open(pairs.get("connectiontimeout", ""))
         return (Forward(
             pool=pool, protocol="h2c" if spoken in _BY_HTTP2 else "http", secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), upgrades, preserve.span if preserve else None, pool, authority.rpartition("|")[2]),

@@ -12,6 +12,7 @@ import re
 from collections.abc import Iterable
 from urllib.parse import quote, unquote
 
+from .balancing import UPGRADES
 from .context import Node
 
 _URL = re.compile(r"(https?|wss?|h2c?)://(?:(unix%3A[^|]+)\|)?([^/?]*)(.*)", re.IGNORECASE)
@@ -28,12 +29,14 @@ class Workers:
 
     def __init__(self, nodes: Iterable[Node]) -> None:
         self.known: dict[str, str] = {}
+        self.upgrading: set[str] = set()
         for node in nodes:
             if node.name in ("proxypass", "proxypassmatch") and node.args:
                 url = next((word for word in node.args[:2] if "://" in word), "")
                 name, authority = _named(url.partition("$")[0])
                 if name and self._fitting(name) is None:
                     self.known[name] = authority
+                    self.upgrading |= {name} if any(word.lower().startswith("upgrade=") and word[8:].lower() in UPGRADES for word in node.args) else set()
 
     def authority(self, url: str) -> str | None:
         """Who is asked for a URL, as `by_socket` writes it, if that is another than the URL says."""
@@ -41,6 +44,11 @@ class Workers:
         fitting = self._fitting(name) if name else None
         held = self.known[fitting] if fitting is not None else own
         return held if held.partition("|")[0] != own.partition("|")[0] and "|" in held + own else None
+
+    def upgrades(self, url: str) -> bool:
+        """Whether the line that defines who is asked for a URL lets the protocol be changed, which then holds for rules with P, too (2.4.71, probed)."""
+        name, _ = _named(url.partition("$")[0])
+        return bool(name) and self._fitting(name) in self.upgrading
 
     def _fitting(self, name: str) -> str | None:
         return max((known for known in self.known if name.startswith(known)), key=len, default=None)
