@@ -1,4 +1,4 @@
-"""Routes for patterns that every path meets (`^/?(.*)$`) -> routes that do not ask for the path, and Locations with the whole path in them.
+"""Routes for patterns that every path meets (`^/?(.*)$`) -> routes that do not ask for the path, and Locations and targets at origins with the whole path in them.
 
 Rule:     so that what else the route asks is known to have been asked, wherever the path leads afterwards. A capture that is used for something
           else keeps its pattern.
@@ -10,7 +10,9 @@ from collections import Counter
 from dataclasses import replace
 from typing import Any
 
-from ..model import ALWAYS, AllOf, Capture, Condition, FileExists, FileKind, Not, PathMatches, Redirect, Route, Step, Template, Var, Variable, join
+from ..model import (
+    ALWAYS, AllOf, Capture, Condition, FileExists, FileKind, Forward, Mapped, Not, PathMatches, Redirect, Route, Step, Template, TextMatches, Var, Variable, Written, join,
+)
 from ..model.walk import transform, walk
 
 # Patterns that every path meets -> what stands before their first group; None where they have none.
@@ -60,13 +62,23 @@ def _uses(items: object) -> Counter[str]:
 
 
 def whole_path_in(steps: Any, every: PathMatches) -> Any:
-    """Steps whose redirects have the whole path where they had the capture that stands for it."""
+    """Steps whose redirects and forwards have the whole path where they had the capture that stands for it, and ask it for a question mark."""
     label, lead = every.pattern.label, EVERY_PATH.get(every.pattern.text)
     if lead is None:
         return steps
 
     def change(value: object) -> object:
-        return replace(value, location=_whole(value.location, label, lead)) if isinstance(value, Redirect) else value
+        match value:
+            case Redirect():
+                return replace(value, location=_whole(value.location, label, lead))
+            case Forward(target=Written(template, adds_query=True, plain=False)):
+                # mod_proxy_http.c, proxy_http_canon (2.4.71, probed): what is made of a group goes out escaped, as the path behind a ProxyPass does.
+                *front, last = _whole(template, label, lead) or ("",)
+                if last == Var(Variable.PATH_ESCAPED) and all(isinstance(part, str) for part in front):
+                    return replace(value, target=Mapped("", tuple(front)))
+            case TextMatches((Capture(1, held),), pattern) if held == label and pattern.text == "\\?":
+                return PathMatches(pattern, span=value.span)
+        return value
 
     return transform(steps, change)
 

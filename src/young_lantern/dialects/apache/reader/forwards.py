@@ -276,12 +276,13 @@ class Proxies:
         preserve = context.last(levels, "proxypreservehost")
         keeps_host = preserve is not None and preserve.args[:1] != [] and preserve.args[0].lower() == "on"
         adds = context.last(levels, "proxyaddheaders")
-        pairs = dict(option.partition("=")[::2] for option in options)
+        # What a line says of a worker that another one defines is not heard (workers.py).
+        pairs = dict(option.partition("=")[::2] for option in options) if scheme == "balancer" else self.workers.parameters(url)
         # For a balancer `timeout` is how long one of its members is waited for to be free (mod_proxy, "Balancer parameters").
         own = (pairs.get("timeout", "") if scheme != "balancer" else "") or context.waits.get(pool if scheme == "balancer" else gateways.worker(url), "")
         read = gateways.waits(self.levels, context, own)
         # mod_proxy_http, ap_proxy_worker_can_upgrade: of a balancer it is the member that may (2.4.71, probed).
-        upgrades = named.startswith("ws") or pairs.get("upgrade", "").lower() in UPGRADES or pool in context.upgrading or node.name == "rewriterule" and self.workers.upgrades(url)
+        upgrades = named.startswith("ws") or pairs.get("upgrade", "").lower() in UPGRADES or pool in context.upgrading
         connect = values.read_seconds_or_open(pairs.get("connectiontimeout", ""))
         return (Forward(
             pool=pool, protocol="h2c" if spoken in _BY_HTTP2 else "http", secure=secure, tls=read_tls(levels, context) if secure else OriginTls(), target=target, fields=self._fields(keeps_host, adds is None or adds.args[:1] in (["On"], ["on"]), upgrades, preserve.span if preserve else None, pool, authority.rpartition("|")[2]),
