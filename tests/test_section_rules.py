@@ -37,6 +37,14 @@ READ = [
     f"Alias /al ROOT/dir\n<Location /al>\n{FORBIDS}\n</Location>",
     f"ErrorDocument 403 /404.html\n<Location />\n{FORBIDS}\n</Location>",
     f"<Location /dir>\n{FORBIDS}\nRedirect 301 http://elsewhere.fernhollow.example/\n</Location>",
+    # Where rewriting is on or off is said by another section that holds, too.
+    "<Location /d>\nRewriteEngine On\n</Location>\n<Location /dir>\nRewriteRule ^ - [F]\n</Location>",
+    f"<Location /dir>\n{FORBIDS}\n</Location>\n<Location />\nRewriteEngine Off\n</Location>",
+    f"<Location />\nRewriteEngine Off\n</Location>\n<Location /dir>\n{FORBIDS}\n</Location>",
+    "<Location />\nRewriteEngine On\n</Location>\n<Location /dir>\nRewriteRule ^ - [F]\n</Location>",
+    "<Directory ROOT/dir>\nRewriteEngine On\n</Directory>\n<Location />\nRewriteRule ^ - [F]\n</Location>",
+    "<DirectoryMatch /dir>\nRewriteEngine On\n</DirectoryMatch>\n<Location />\nRewriteRule ^ - [F]\n</Location>",
+    "<Location /dir>\nRewriteEngine On\nRewriteRule ^ - [R=404,L]\n</Location>",
 ]
 PATHS = ("/a.html", "/dir/", "/dir", "/dir/x", "/", "/zz", "/nothing", "/dir/index.html", "/al/", "/404.html")
 
@@ -57,6 +65,13 @@ def test_a_rule_that_asks_for_one_is_told(reads: Reads, rule: str) -> None:
     told = [entry for entry in made.ledger if entry.span.directive.startswith("RewriteRule")]
     assert [(entry.disposition.value, entry.finding.code.name) for entry in told if entry.finding] == [("unsupported", "value-unread")]
     assert "501" in "".join(made.writing.files.values())
+
+
+@pytest.mark.parametrize("around", ["", _of_root("RewriteEngine On\nRewriteRule ^x - [F]\nRewriteOptions InheritDown")])
+def test_rules_that_are_inherited_are_told(reads: Reads, around: str) -> None:
+    text = httpd(f"{around}<Location /dir>\nRewriteEngine On\n{'' if around else 'RewriteOptions Inherit'}\nRewriteRule ^ - [F]\n</Location>")
+    reading = reads.read("apache", text.replace("ROOT", str(reads.root)))
+    assert [finding.span.directive for finding in reading.findings if finding.code.name == "value-unread"] == ["RewriteRule ^ - [F]"]
 
 
 def test_the_scheme_is_a_group_of_a_condition(reads: Reads) -> None:

@@ -45,10 +45,11 @@ class Mapped:
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """Just this text, query and all; `adds_query`: the client's query follows."""
+    """Just this text, query and all; `adds_query`: the client's query follows; `plain`: nothing in it is escaped, and blanks are refused (httpd, flag NE)."""
 
     template: Template
     adds_query: bool = False
+    plain: bool = False
 
 
 @dataclass(frozen=True, slots=True)

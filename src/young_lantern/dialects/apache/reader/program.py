@@ -243,7 +243,7 @@ class Program:
             # The whole path behind the origin, as ProxyPass has it: escaped anew (mod_proxy_http.c, proxy_http_canon).
             forward = self.proxies.forward(node, [front], None, Mapped("", (rest,) if rest else ()))
         else:
-            forward = self.proxies.forward(node, [front], None, Written(join(rest, *more), adds_query="qsd" not in flags and "?" not in text))
+            forward = self.proxies.forward(node, [front], None, Written(join(rest, *more), "qsd" not in flags and "?" not in text, bool(flags & {"ne", "noescape"})))
         # A question mark that something brings in is refused when the rule is met, before anybody is asked who he is (2.4.71, probed).
         refused: tuple[Step, ...] = fixups.refuses_marks((rest, *more), node.span) if "unsafeallow3f" not in flags else ()
         if place is None and "qsd" in flags and "?" not in text and self._redirects(None):
@@ -452,15 +452,50 @@ class Program:
 
     def _proxied_phase(self, section: Section) -> tuple[Step, ...]:
         """The rules of a location for what is proxied: mod_rewrite.c, hook_fixup, tries them on `proxy:` and the origin's URL (2.4.71, probed)."""
-        context = self.context
-        rules = rewrites.read_rules(section.nodes, context)
-        if not rules or not rewrites.is_on([node for other in self.sections if _holds(other, section) for node in other.nodes], context):
-            return ()
-        return self._pathless_phase(rules, "the origin's URL")
+        return self._pathless_phase(section, None, "the origin's URL")
 
-    def _pathless_phase(self, rules: list[rewrites.Rule], tried_on: str) -> tuple[Step, ...]:
+    def _pathless_phase(self, section: Section, place: Place | None, tried_on: str) -> tuple[Step, ...]:
         """The rules of a section that is no folder's: what their patterns are tried on is not the path, so that those are read which ask for none."""
         context = self.context
+        rules = rewrites.read_rules(section.nodes, context)
+        switches = self._switches(section, place) if rules else []
+        if not switches:
+            return ()
+        phase = self._read_pathless(section, rules, tried_on)
+        if place is not None:
+            folders = [other for other in self.sections if other.kind == "directory" and (place.folder + "/").startswith(other.text.rstrip("/") + "/")]
+            if not files.follows_links([*self.host.levels, *(node for other in [*folders, section] for node in other.nodes)]):
+                phase = self._unless_ended((Respond(403, raises=True, span=section.node.span),))
+            else:
+                phase = (*self._unfollowed(folders, section, place), *phase)
+        return phase if switches == [(ALWAYS, True)] else (Choose(tuple(Route(held, phase if is_on else ()) for held, is_on in switches)),)
+
+    def _switches(self, section: Section, place: Place | None) -> list[tuple[Condition, bool]]:
+        """Where rewriting is on for a section's rules, and where it is not: the last section that speaks of it counts, as they are merged (2.4.71, probed)."""
+        made: list[tuple[Condition, bool]] = []
+        for other in reversed(self.sections[:self.sections.index(section) + 1]):
+            if self.context.last(other.nodes, "rewriteengine") is None:
+                continue
+            held = ALWAYS if other is section else self._condition(other, place)
+            if held != NEVER:
+                made.append((held, rewrites.is_on(other.nodes, self.context)))
+            if held is ALWAYS:
+                break
+        return made if any(is_on for _, is_on in made) else []
+
+    def _unfollowed(self, above: list[Section], but: Section, place: Place) -> list[Choose]:
+        """What is refused where another section that holds follows no links (mod_rewrite.c, hook_fixup)."""
+        return [
+            Choose((Route(held, (Respond(403, raises=True, span=other.node.span),), other.node.span),)) for other in self.sections
+            if other not in above and other is not but and not files.follows_links(other.nodes) and (held := self._condition(other, place)) != NEVER
+        ]
+
+    def _read_pathless(self, section: Section, rules: list[rewrites.Rule], tried_on: str) -> tuple[Step, ...]:
+        context = self.context
+        if rewrites.inherits(section.nodes, [other.nodes for other in self.sections], context):
+            node = rules[0].node
+            context.value(node, section.node.span.directive, "rules that are inherited were expected in a folder's section alone; elsewhere they are not read")
+            return (Unserved(node.span.directive, node.span),)
         odd = next((rule for rule in rules if not rewrites.minds_no_path(rule)), None)
         if odd is not None:
             context.value(odd.node, " ".join(odd.node.args), f"a rule for every path was expected, which answers or sets a variable: a pattern is tried on {tried_on}, which is not read")
@@ -481,20 +516,18 @@ class Program:
 
     def _phase(self, section: Section, place: Place) -> tuple[Step, ...]:
         context = self.context
-        above = self._above(section)
-        rules = rewrites.in_force([other.nodes for other in above], context) if section.kind == "directory" else rewrites.read_rules(section.nodes, context)
         if section.kind != "directory":
-            # Sections that are no folder's are merged over those of the folders of the place (2.4.71, probed).
-            above = [other for other in self.sections if other.kind == "directory" and (place.folder + "/").startswith(other.text.rstrip("/") + "/")] + [section]
+            # hook_fixup (2.4.71, probed): the name of the section stands at the front of no file's name, so that nothing is taken off it.
+            self.rules_apart = self.rules_apart and rewrites.stand_apart(rewrites.read_rules(section.nodes, context))
+            return self._pathless_phase(section, place, "the file's whole name")
+        above = self._above(section)
+        rules = rewrites.in_force([other.nodes for other in above], context)
         # mod_rewrite.c, config_perdir_merge: whether rewriting is on, and its base, come down from the folders above.
         if not rules or not rewrites.is_on([node for other in above for node in other.nodes], context):
             return ()
         self.rules_apart = self.rules_apart and rewrites.stand_apart(rules)
         if not files.follows_links([*self.host.levels, *(node for other in above for node in other.nodes)]):
             return self._unless_ended((Respond(403, raises=True, span=section.node.span),))
-        if section.kind != "directory":
-            # hook_fixup (2.4.71, probed): the name of the section stands at the front of no file's name, so that nothing is taken off it.
-            return self._pathless_phase(rules, "the file's whole name")
         folder = section.text.rstrip("/")
         lead = place.folder[len(folder):] if place.folder.startswith(folder + "/") else ""
         if lead and place.url != lead:
@@ -524,11 +557,7 @@ class Program:
         unmerged = merges is not None and merges.args[:1] != [] and merges.args[0].lower() == "off"
         # The file's name has its slashes merged all the same, and rules of a folder see that; the model has the path alone.
         slashes = (Choose((Route(PathMatches(Pattern("//"), span=merges.span), (Unserved(section.node.span.directive, section.node.span),), accident=True),)),) if unmerged and merges else ()
-        refused = [
-            Choose((Route(held, (Respond(403, raises=True, span=other.node.span),), other.node.span),)) for other in self.sections
-            if other not in above and not files.follows_links(other.nodes) and (held := self._condition(other, place)) != NEVER
-        ]
-        return self._unless_ended((*slashes, *refused, Block(label, rewrites.read_phase(rules, level, context)),
+        return self._unless_ended((*slashes, *self._unfollowed(above, section, place), Block(label, rewrites.read_phase(rules, level, context)),
                                     Block(ending, (Choose((Route(Rewritten(label), (Restart(SITE, reads_anew=True, unless=(label, ending), walks=(place.folder, place.url)),)),)),))))
 
     def _adds_slash(self, above: list[Section], place: Place) -> Condition:

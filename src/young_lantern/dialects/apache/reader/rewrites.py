@@ -125,6 +125,13 @@ def in_force(levels: list[list[Node]], context: Context) -> list[Rule]:
     return rules
 
 
+def inherits(nodes: list[Node], around: list[list[Node]], context: Context) -> bool:
+    """Whether the rules of a level are joined by those of another one: it says so, or one of those around hands its own down."""
+    said = _options(nodes, context) or frozenset()
+    handed = any((_options(other, context) or frozenset()) & {"inheritdown", "inheritdownbefore"} for other in around if other is not nodes)
+    return bool(said & {"inherit", "inheritbefore"}) or handed and "ignoreinherit" not in said
+
+
 def _options(nodes: list[Node], context: Context) -> frozenset[str] | None:
     """What `RewriteOptions` says at a level; None where nothing does."""
     lines = context.take(nodes, "rewriteoptions")
@@ -457,7 +464,7 @@ def minds_no_path(rule: Rule) -> bool:
     if rule.has("p", "proxy", "n", "next", "pt", "passthrough", "c", "chain", "s", "skip"):
         return False
     redirects = rule.has("r", "redirect") or _URL.match(args[1])
-    return not redirects if args[1] == "-" else bool(redirects and re.match(r"/|%\{|[a-z]+://", args[1]))
+    return not redirects or answers(rule) if args[1] == "-" else bool(redirects and re.match(r"/|%\{|[a-z]+://", args[1]))
 
 
 def _names(level: Level) -> dict[str, Template]:
