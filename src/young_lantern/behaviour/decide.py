@@ -230,6 +230,12 @@ class _Run:
         self.state.note("begins again" if again else "leaves the rewriting", step.span, self.state.path)
         return Jump(step.label, again)
 
+    def _changed_raw(self, raw: str) -> None:
+        """rewrite.go, changePath (2.6.2, probed): a path that is the same decoded is escaped anew."""
+        state = self.state
+        state.path, state.raw_last = paths.decoded(raw), raw
+        state.raw_path = raw if raw != state.path else None
+
     def rewrite(self, step: Rewrite) -> _Next:
         state = self.state
         before = state.path
@@ -263,8 +269,7 @@ class _Run:
                     # Go URL.EscapedPath: the last raw path is in use again whenever it decodes to the path.
                     state.raw_path = raw if paths.decoded(raw) == state.path else None
             case StripPrefix(prefix, True):
-                state.raw_path = paths.without_prefix(paths.clean_or_dot(state.escaped_path), prefix)
-                state.path, state.raw_last = paths.decoded(state.raw_path), state.raw_path
+                self._changed_raw(paths.without_prefix(paths.clean_or_dot(state.escaped_path), prefix))
             case StripPrefix(prefix):
                 if state.path.startswith(prefix):
                     state.path = state.path[len(prefix):] or "/"
@@ -272,8 +277,7 @@ class _Run:
                         state.path = "/" + state.path
                     state.raw_path = None
             case StripSuffix(suffix, True):
-                state.raw_path = paths.without_suffix(paths.clean_or_dot(state.escaped_path), suffix)
-                state.path, state.raw_last = paths.decoded(state.raw_path), state.raw_path
+                self._changed_raw(paths.without_suffix(paths.clean_or_dot(state.escaped_path), suffix))
             case StripSuffix(suffix):
                 state.path = state.path.removesuffix(suffix)
                 state.raw_path = None
@@ -525,7 +529,10 @@ class _Run:
         if self.estate.dialect == "apache" and isinstance(step.target, Written) and not step.target.adds_query and "?" in origin.target:
             # mod_rewrite.c, splitout_queryargs (2.4.71, probed): the query that a rule asks an origin with is the request's from then on.
             state.query = origin.target.partition("?")[2]
-        if any(ord(character) < 33 or ord(character) > 126 for character in origin.target):
+        if isinstance(step.target, Written) and step.target.plain and any(ord(character) <= 32 or ord(character) == 127 for character in origin.target):
+            # mod_proxy_http.c, proxy_http_canon (2.4.71, probed): what is not escaped may hold no blanks.
+            return self.fail(403, step.span)
+        if not (isinstance(step.target, Written) and step.target.plain) and any(ord(character) < 33 or ord(character) > 126 for character in origin.target):
             state.gave_up = "the origin would get a malformed request line"
         state.note("forward", step.span, f"{state.pool_label}{origin.target}")
         answer = asking.answer_of(self.estate, step.pool, state.received or state.request)

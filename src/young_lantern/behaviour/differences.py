@@ -180,8 +180,9 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
     return found
 
 
-# Signs that a path may hold as they are, and that part nothing in it (RFC 3986 section 3.3), but for those by which some programs part parameters in it.
-_PLAIN_IN_PATHS = frozenset("!$&'()*+:@-._~")
+# Signs that a path may hold as they are, and that part nothing in it (RFC 3986 section 3.3), but for those by which some programs part parameters in it;
+# and the last ones, which it may not, but which browsers send as they are (URL standard, path percent-encode set).
+_PLAIN_IN_PATHS = frozenset("!$&'()*+:@-._~" "[]^|")
 
 
 def _same_spelt(one: str | None, other: str | None) -> bool:

@@ -33,6 +33,10 @@ from .route_index import RouteIndex
 from .verdicts import Verdict
 
 
+# Go, url.validEncoded (Caddy 2.6.2, probed): a path with anything else in it is escaped anew.
+_NOT_KEPT = re.compile(r"[^\w\-.~!$&'()*+,;=:@\[\]%/]", re.ASCII)
+
+
 @dataclass
 class State:
     """A request on its way through a program. `raw_path` is None once the path was changed; `raw_last`: the last there was."""
@@ -160,7 +164,9 @@ class State:
 
     @property
     def escaped_path(self) -> str:
-        return self.raw_path if self.raw_path is not None else paths.escaped(self.path, self.site.reading.escapes)
+        if self.raw_path is None or self.dialect == "caddy" and _NOT_KEPT.search(self.raw_path):
+            return paths.escaped(self.path, self.site.reading.escapes)
+        return self.raw_path
 
 
 # --- templates --------------------------------------------------------------------------------------------------------

@@ -6,8 +6,9 @@ Source:   each server's way with targets is on the step (model/steps.py, Forward
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
-from ..model import AfterRewrite, AsReceived, Estate, Forward, Mapped, Operation, Pattern, Rewrite, Var, Variable, Written
+from ..model import AfterRewrite, AsReceived, Capture, Estate, Forward, Mapped, Operation, Pattern, Rewrite, Template, Var, Variable, Written
 from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
 from . import answering, paths, targets
@@ -36,9 +37,11 @@ def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite
 def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewrite], object]) -> str:
     """The target of the request to the origin."""
     query = state.query_part
+    # ngx_http_proxy_create_request (1.22.1, probed): a path that came without escapes goes on as it came.
+    escapes = "" if dialect == "nginx" and not state.internal and "%" not in paths.split_target(state.request.target)[0] else state.site.reading.escapes
     match step.target:
         case AsReceived():
-            if (state.raw_path, state.query) == paths.split_target(state.request.target):
+            if (state.raw_path, state.query) == paths.split_target(state.request.target) and (dialect != "caddy" or state.escaped_path == state.raw_path):
                 return state.request.target
             return (state.escaped_path or "/") + query
         case AfterRewrite(change):
@@ -48,14 +51,14 @@ def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewr
             target = (state.escaped_path or "/") + state.query_part
             state.path, state.raw_path, state.raw_last, state.query, state.url, state.rewrites, state.internal, state.pinned = kept
             return target
-        case Written(template, adds_query):
-            if dialect == "apache":
+        case Written(template, adds_query, plain):
+            if dialect == "apache" and plain:
+                # The bytes of the path as they are (2.4.71, probed).
+                made = text(tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in _as_asked(template, state)), state)
+                template = (made.encode(errors="surrogateescape").decode("latin-1"),)
+            elif dialect == "apache":
                 # mod_proxy_http.c, proxy_http_canon (2.4.71, probed): what is made goes out escaped, percent signs too.
-                # The rule completes it before RequestHeader puts anything into the Host field (2.4.71, probed).
-                kept_host, state.host_set = state.host_set, None
-                template = tuple(text((part,), state) if part == Var(Variable.AUTHORITY) else part for part in template)
-                state.host_set = kept_host
-                template = targets.encoded_path(template, state)
+                template = targets.encoded_path(_as_asked(template, state), state)
             written = text(template, state)
             if dialect == "apache" and "?" in written:
                 written = written.removesuffix("&")  # as in a query that a rule rewrites
@@ -65,17 +68,25 @@ def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewr
             return written if written[:1] not in ("", "?") else f"/{written}"
         case Mapped(prefix, replacement, True):
             rest = state.path[len(prefix):].partition("?")[0]
-            return text(replacement, state) + paths.escaped(rest, state.site.reading.escapes) + query
+            return text(replacement, state) + paths.escaped(rest, escapes) + query
         case Mapped(prefix, replacement, keeps_spelling=True) if _spelt_as(prefix, step.target.spelt_like, state):
             made = text(replacement, state) + state.request.target[len(prefix):]
             return made if made.startswith("/") or not prefix else "/" + made  # mod_proxy_http.c: an origin is asked for its root at least (2.4.71, probed)
         case Mapped(prefix, replacement, keeps_spelling=keeps):
             if state.pinned:
-                return paths.escaped(state.path, state.site.reading.escapes) + query
+                return paths.escaped(state.path, escapes) + query
             base = text(replacement, state)
             # What does not go on as it was spelt is encoded as a whole, what is written in front of it, too (proxy_util.c, ap_proxy_canonenc; 2.4.71, probed).
-            path = (paths.escaped(base, state.site.reading.escapes) if keeps else base) + paths.escaped(state.path[len(prefix):], state.site.reading.escapes)
+            path = (paths.escaped(base, escapes) if keeps else base) + paths.escaped(state.path[len(prefix):], escapes)
             return (path or "/") + query
+
+
+def _as_asked(template: Template, state: State) -> Template:
+    """The target of a rule, which is completed before RequestHeader puts anything into the Host field (httpd 2.4.71, probed)."""
+    kept, state.host_set = state.host_set, None
+    made = tuple(text((part,), state) if part == Var(Variable.AUTHORITY) else part for part in template)
+    state.host_set = kept
+    return made
 
 
 def _spelt_as(prefix: str, pattern: Pattern | None, state: State) -> bool:

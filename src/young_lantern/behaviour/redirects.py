@@ -49,7 +49,7 @@ def _encoded_query(location: Template, state: State) -> Template:
     for part in location:
         inside = any(isinstance(item, str) and "?" in item for item in made)
         encodes = inside and not isinstance(part, str | Placeholder) and not (isinstance(part, Capture) and part.escaped)
-        made.append(paths.escaped(text((part,), state), f"{state.site.reading.escapes}[]") if encodes else part)
+        made.append(paths.escaped(text((part,), state), state.site.reading.escapes) if encodes else part)
     return tuple(made)
 
 

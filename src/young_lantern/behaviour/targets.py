@@ -81,7 +81,4 @@ def encoded_path(location: Template, state: State) -> Template:
     def changes(part: object) -> bool:
         return isinstance(part, Lookup) or isinstance(part, Var) and part.variable is not Variable.PATH_ESCAPED and not (part.variable is Variable.QUERY and part.name)
 
-    return tuple(
-        paths.escaped(text((part,), state), state.site.reading.escapes) if number < end and changes(part) else part
-        for number, part in enumerate(location)
-    )
+    return tuple(paths.escaped(text((part,), state), state.site.reading.escapes) if number < end and changes(part) else part for number, part in enumerate(location))

@@ -32,7 +32,7 @@ from .request import CLIENT, Assumed, Facts, Request, assumed
 # Every site is asked for these, whatever it says: the root, slashes, dots, escapes in either case, letters beyond ASCII, case, a file and a folder.
 _ALWAYS = ("/", "/x", "/x/", "/x.html", "/X.html", "//x", "/x//y", "/x/./y", "/x/../y", "/%78", "/x%20y", "/x%2Fy", "/x%2fy", "/x/%2e%2e/y", "/%C3%A9", "/%c3%a9", "/x+y", "/x;y", "/.x")
 # Within a path: a blank, percent signs before a letter's code and alone, a mark and a fragment's sign, letters beyond ASCII, and signs that have a meaning in URLs.
-_SPELLINGS = ("%20y", "%2579", "%25", "%3Fy", "%23y", "%C3%A9", "+y", "&y=z", "%26y", "%2By", ";y", "%22y")
+_SPELLINGS = ("%20y", "%2579", "%25", "%3Fy", "%23y", "%C3%A9", "+y", "&y=z", "%26y", "%2By", ";y", "%22[y]")
 # Tables of these are asked with each of their rows as the path.
 _WHOLE_PATHS = ((Var(Variable.PATH),), (Var(Variable.TARGET),), (Var(Variable.TARGET_NOW),), (Var(Variable.ORIGINAL_PATH),))
 OTHER_HOST = "other-name.example"

@@ -6,7 +6,7 @@ from ...model import PathReading, Pattern
 
 # core: AllowEncodedSlashes Off (404), MergeSlashes On (2.4.39), `..` above the root is 400. Slashes at the start are one even with
 # MergeSlashes Off (protocol.c, ap_parse_uri; 2.4.71, probed).
-READING = PathReading(merges_slashes=True, normalises_first=True, resolves_dots=True, refuses_upward=True, encoded_slash_status=404, keeps_empty_query=True, escapes_in_captures="")
+READING = PathReading(merges_slashes=True, normalises_first=True, resolves_dots=True, refuses_upward=True, encoded_slash_status=404, keeps_empty_query=True, escapes=" \"#%<>?[\\]^`{|}", escapes_in_captures="")
 # core: DocumentRoot as compiled into Debian's package (2.4.71, probed), and as Red Hat's httpd.conf says; the manual's is /usr/local/apache/htdocs.
 DOCUMENT_ROOT = "/var/www/html"
 # mod_dir: DirectoryIndex index.html, DirectorySlash On.

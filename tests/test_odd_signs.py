@@ -1,0 +1,51 @@
+"""Signs that a path may not hold, and clients send all the same: files are found by them, and origins and browsers get them as the server leaves them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.support.conformance import disagreements
+from tests.support.reading import Reads, caddy, nginx
+from tests.test_apache_reader import httpd
+from young_lantern.translate import translate
+
+SIGNS = ("[", "]", "{", "}", "|", "^", "`", "\\", '"', "<", ">", "'", "%5B", "%7C", "%20", "a%5B[", "%C3%A9[", "~", "$", "@:", "*", "(!)")
+QUERIES = ("", "?a[]=1", "?a=b|c")
+CONFIGURATIONS = {
+    "nginx": nginx(
+        "location /kept/ { proxy_pass http://192.0.2.1:81; }\nlocation /cut/ { proxy_pass http://192.0.2.1:81/; }\n"
+        "location /led/ { rewrite ^/led/(.*)$ /x/$1 break; proxy_pass http://192.0.2.1:81; }\nlocation /inside/ { rewrite ^/inside/(.*)$ /cut/$1 last; }\n"
+        "location ~ ^/group/(.*)$ { proxy_pass http://192.0.2.1:81/$1; }\nlocation /to/ { rewrite ^/to/(.*)$ http://elsewhere.fernhollow.example/$1 permanent; }\n"
+        "location /same/ { return 302 http://elsewhere.fernhollow.example$uri; }"
+    ),
+    "caddy": caddy(
+        "handle /kept/* {\nreverse_proxy 192.0.2.1:81\n}\nhandle_path /cut/* {\nreverse_proxy 192.0.2.1:81\n}\nhandle /led/* {\nuri replace /led/ /x/\nreverse_proxy 192.0.2.1:81\n}\n"
+        "handle /inside/* {\nrewrite * /x{path}\nreverse_proxy 192.0.2.1:81\n}\n@group path_regexp g ^/group/(.*)$\nhandle @group {\nrewrite * /{re.g.1}\nreverse_proxy 192.0.2.1:81\n}\n"
+        "handle /to/* {\nredir http://elsewhere.fernhollow.example{uri}\n}\nhandle /same/* {\nuri strip_suffix ]\nreverse_proxy 192.0.2.1:81\n}"
+    ),
+    "apache": httpd(
+        "ProxyPass /kept http://192.0.2.1:81/kept nocanon\nProxyPass /cut/ http://192.0.2.1:81/\nProxyPassMatch ^/group/(.*)$ http://192.0.2.1:81/$1\nRedirect /to http://elsewhere.fernhollow.example\n"
+        "RewriteEngine On\nRewriteRule ^/led/(.*)$ http://192.0.2.1:81/x/$1 [P]\nRewriteRule ^/inside/(.*)$ http://192.0.2.1:81/x/$1 [P,NE]\n"
+        "RewriteRule ^/same/(.*)$ http://elsewhere.fernhollow.example/$1 [R]"
+    ),
+}
+
+
+@pytest.mark.parametrize("place", ["kept", "cut", "led", "inside", "group", "to", "same"])
+@pytest.mark.parametrize("dialect", CONFIGURATIONS)
+def test_what_comes_of_each(tmp_path: Path, dialect: str, place: str) -> None:
+    rows = [("GET", "www.fernhollow.example", f"/{place}/{front}{sign}{query}", {}) for sign in SIGNS for front in ("", "x") for query in QUERIES]
+    asked, wrong = disagreements(dialect, CONFIGURATIONS[dialect], rows, tmp_path / "asked")
+    assert wrong == []
+    assert asked > len(rows) * 0.7
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+def test_another_spelling_at_the_origin_is_minor(reads: Reads, target: str) -> None:
+    """Programs take both for the same path; browsers send brackets as they are (URL standard, path percent-encode set)."""
+    made = translate(reads.write("apache", httpd("ProxyPass / http://192.0.2.1:81/")), target, dialect="apache")
+    causes = [cause for cause in made.comparison.causes if any(item.what == "target at the origin" for item in cause.differences)]
+    assert causes
+    assert {cause.severity.value for cause in causes} == {"minor"}
