@@ -200,6 +200,35 @@ def test_rules_of_a_folder_above_one_that_is_not_here(reads: Reads) -> None:
     assert {row.answers[0].status for row in live.rows} & {404} and not any(row.answers[0].status == 403 and "%2" not in row.request.target and row.request.method == "GET" and row.request.target.partition("?")[0] != "/" for row in live.rows)
 
 
+@pytest.mark.parametrize("address", ["192.0.2.1:${APP_PORT}", "${APP}", "${APP}:${APP_PORT}"])
+def test_an_address_that_names_stand_for_is_moved(reads: Reads, address: str) -> None:
+    text = httpd(f"ProxyPass /a http://{address}/\nProxyPassReverse /a http://{address}/\nRewriteEngine On\nRewriteRule ^/b/(.*) http://{address}/$1 [P]")
+    reading = reads.read("apache", "Define APP 192.0.2.1\nDefine APP_PORT 81\n" + text)
+    made = check_live(reading, reading, most=60)
+    assert [str(row.request) + str(row.defects) for row in made.surprises] == []
+    assert len([row for row in made.rows if row.outcomes[0].origin is not None]) > 10
+
+
+def test_an_address_that_a_macro_puts_together_is_refused(reads: Reads) -> None:
+    macro = "<Macro Shelf $port>\nProxyPass /a http://192.0.2.1:$port/\n</Macro>\n"
+    reading = reads.read("apache", macro + httpd("Use Shelf 81"))
+    with pytest.raises(ServerFailed, match="give the macro the address as a whole"):
+        check_live(reading, reading, most=10)
+
+
+def test_a_field_that_got_lost_is_seen(reads: Reads, tmp_path: Path) -> None:
+    """What a client sends and no rule speaks of comes to the origin as it was sent; what is of the connection does not."""
+    reading = reads.read("nginx", nginx(SERVER))
+    plan = Plan(tmp_path / "copy", free_port)
+    command = named("nginx").move(reading, plan)  # type: ignore[misc]
+    request = Request("GET", "http", "www.fernhollow.example", 80, "/o/x", (("X-Kept", "1"),), client="127.0.0.1")
+    with Origins(list(plan.origins.values())), Running(command, plan.folder, list(plan.ports.values())):
+        answer = ask(request, "127.0.0.1", plan.port("80"))
+    for more, seen in ((), []), ((("X-Lost", "1"),), ["origin field x-lost"]), ((("Keep-Alive", "5"), ("Upgrade", "h2c")), []):
+        sent = replace(request, fields=(*request.fields, *more))
+        assert [item.what for item in against_model(decide(reading.estate, sent, real_files()), answer, sent, plan)] == seen
+
+
 def test_no_port_is_given_twice_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
     """Not even where a round is short, since most ports of the share are taken; one whose connections were closed a moment ago is free."""
     here = free_port()

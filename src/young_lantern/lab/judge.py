@@ -153,6 +153,8 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
     compare("origin method", outcome.origin.method, received["method"])
     compare("origin target", outcome.origin.target, back.folder_in(received["target"]))
     sent = _joined(received, back)
+    for name, value in _untouched(request, outcome):
+        compare(f"origin field {name}", value, sent.get(name))
     for name, value in outcome.origin.fields:
         if name == "host" and _names_socket(received, back):
             continue
@@ -225,6 +227,20 @@ def _members(values: tuple[str, ...]) -> set[str]:
 def _without_port(name: str, value: str | None) -> str | None:
     """Copies write every origin with its port, so that the scheme's own one may be there or not."""
     return value.removesuffix(":80").removesuffix(":443") if name in ("host", "x-forwarded-host") and value else value
+
+
+# Of one connection (RFC 9110 section 7.6.1), of content, or what a server makes anew; Upgrade is asked about all the same.
+_OF_CONNECTION = frozenset({"connection", "keep-alive", "proxy-connection", "te", "trailer", "transfer-encoding", "content-length", "expect", "host", "accept-encoding", "user-agent"})
+
+
+def _untouched(request: Request, outcome: Outcome) -> list[tuple[str, str]]:
+    """The fields that the client sent and no rule speaks of, which come to the origin as they are."""
+    assert outcome.origin is not None
+    spoken_of = {name for name, _ in outcome.origin.fields} | _OF_CONNECTION
+    if "upgrade" not in (request.field("Connection") or "").lower():
+        spoken_of |= {"upgrade"}  # RFC 9110 section 7.8: it is for nobody then
+    names = [name.lower() for name, _ in request.fields]
+    return [(name.lower(), value.strip()) for name, value in request.fields if name.lower() not in spoken_of and names.count(name.lower()) == 1]
 
 
 def _received(answer: Answer) -> dict | None:  # type: ignore[type-arg]

@@ -36,6 +36,7 @@ class Plan:
     deciders: of those, the ones that are asked whether requests may go on: their stand-ins obey nothing else
     certificates: files here for those of certificates and keys, by their names as configured; certificate_files is for all others
     origins_fail: some origins of the copy are away, so that what a configuration says of that stays in it
+    defined: what names of the configuration's own stand for, where they are a part of an origin's address
     stood_in: empty folders here, for document roots that are not on this machine
     """
 
@@ -51,6 +52,7 @@ class Plan:
     members: set[str] = field(default_factory=set)
     deciders: frozenset[str] = frozenset()
     certificates: dict[str, Path] = field(default_factory=dict)
+    defined: dict[str, str] = field(default_factory=dict)
     stood_in: tuple[Path, ...] = ()
     origins_fail: bool = False
 

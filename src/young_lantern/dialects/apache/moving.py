@@ -11,7 +11,7 @@ import os
 import re
 from pathlib import Path
 
-from ...errors import SourceUnreadable
+from ...errors import ServerFailed, SourceUnreadable
 from ...source.places import include_of_copy
 from ...model.placeholders import canonical
 from ...source.plan import Plan
@@ -28,6 +28,9 @@ _MODULES = Path("/usr/lib/apache2/modules")
 # Where packages put the configuration.
 _HOMES = ("/etc/apache2", "/etc/httpd")
 _PORT = re.compile(r"(:|^)(\d+|\$\{\w+\}|\{\{.*?\}\})$")
+# The scheme and address of a URL, and a name that Define gives a value.
+_URL = re.compile(r"\b(?:https?|h2c?|wss?|scgi|fcgi|uwsgi|ajp)://[^/'\"\s]*")
+_NAME = re.compile(r"\$\{(\w+)\}")
 _APPLICATION = re.compile(r"(fcgi|uwsgi|scgi)://")
 _SOCKET = re.compile(r"""(['"]?)unix:([^|]+)\|(https?|h2c?|wss?)://[^/'"$%]*(.*)""")
 _PLAIN = {"https": "http", "wss": "ws", "h2": "h2c"}
@@ -44,6 +47,8 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     (folder / "logs").mkdir(parents=True, exist_ok=True)
     loaded: set[str] = set()
     plan.learn(reading.estate)
+    plan.defined = {directive.words[1].text: directive.words[2].text for file in reading.tree.values() for directive in file.walk()
+                    if directive.name == "define" and len(directive.words) == 3}
     _mirror_folders(reading, plan, loaded)
     for name, text in reading.texts.items():
         if name in reading.beside:
@@ -133,7 +138,7 @@ def _move_all(directives: list[Directive], plan: Plan, reading: Reading, loaded:
                 directives.insert(directives.index(directive) + 1, other)
     for directive in directives:
         for word in directive.words[1:]:
-            word.raw = plan.fill(word.raw)
+            word.raw = _URL.sub(lambda found: _NAME.sub(lambda name: plan.defined.get(name[1], name[0]), found[0]), plan.fill(word.raw))
         if len(directive.words) > 1:
             _move_one(directive, plan, reading, loaded)
         if directive.block is not None:
@@ -221,6 +226,8 @@ def _moved_origin(word: Word, plan: Plan) -> str:
     found = re.fullmatch(r"(['\"]?)(https?|h2c?|ws|scgi)://([^/'\"?$%]+)(.*)", word.raw)
     if not found:
         return word.raw
+    if found[4][:1] in ("$", "%") and found[4][1:2] not in tuple("0123456789{"):
+        raise ServerFailed(f"no copy can be made of {word.raw}: a part of the origin's address is a parameter of a macro; give the macro the address as a whole")
     address = found[3] if ":" in found[3] else f"{found[3]}:{_OF_SCHEMES.get(found[2], 80)}"
     return f"{found[1]}{_PLAIN.get(found[2], found[2])}://{plan.origin(address)}{found[4]}"
 
