@@ -5,6 +5,7 @@ Rule:     the worst first; a place is `file:line`; colours say nothing that the 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 
 from rich.console import Group, RenderableType
@@ -206,8 +207,8 @@ def alike(causes: Iterable[Cause]) -> list[list[Cause]]:
     """Causes of several hosts that say the same but for the host, the first of them where it stands."""
     groups: dict[tuple[object, ...], list[Cause]] = {}
     for cause in causes:
-        host = cause.example.host
-        said = tuple(text.replace(host, "HOST") for text in (cause.summary, cause.where)) if host else (cause.summary, cause.where)
+        host = re.compile(rf"(?<![\w.-]){re.escape(cause.example.host)}(?![\w.-])")
+        said = tuple(host.sub("HOST", text) if cause.example.host else text for text in (cause.summary, cause.where))
         groups.setdefault((cause.severity, cause.reason, cause.example.scheme, *said), []).append(cause)
     return [part for group in groups.values() for part in _by_host(group)]
 
