@@ -24,6 +24,19 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--fresh", type=int, default=0, help="of these so many with seeds never used before")
 
 
+class _AtOnce:
+    """Says what failed when it fails: a run that is cut off says nothing at its end."""
+
+    def pytest_runtest_logreport(self, report: pytest.TestReport) -> None:
+        if report.failed:
+            print(f"\nFAILED {report.nodeid}\n{report.longreprtext[-2000:]}", flush=True)
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    if not hasattr(config, "workerinput"):
+        config.pluginmanager.register(_AtOnce())
+
+
 @pytest.fixture
 def reads(tmp_path: Path) -> Reads:
     """Writes configurations into a folder of its own and reads them."""

@@ -149,7 +149,7 @@ def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] =
             undecided[one.gave_up or other.gave_up] += 1
             continue
         decided += 1
-        differing = tuple(differences(one, other, row.request))
+        differing = decider.differing(row.request, row.facts)
         if not differing:
             same += 1
             continue
@@ -192,6 +192,8 @@ class _Decider:
     def __init__(self, before: Estate, after: Estate) -> None:
         self.estates, self.index = (before, after), RouteIndex()
         self.known: dict[tuple[Request, str], tuple[Outcome, Outcome]] = {}
+        self.found: dict[tuple[Request, str], tuple[Difference, ...]] = {}
+        self.changed: dict[Request, dict[Reason, Request]] = {}
         asked = {item.path if isinstance(item, PathIs) else item.prefix for estate in self.estates for site in estate.sites for item in walk(site.program) if isinstance(item, PathIs | PathStartsWith)}
         # Paths that rules ask for in capital letters, the longest first.
         self.capitals = sorted((text for text in asked if text != text.lower()), key=len, reverse=True)
@@ -201,6 +203,22 @@ class _Decider:
         if key not in self.known:
             self.known[key] = decide(self.estates[0], request, facts, index=self.index), decide(self.estates[1], request, facts, index=self.index)
         return self.known[key]
+
+    def differing(self, request: Request, facts: Facts) -> tuple[Difference, ...]:
+        """In what the two differ."""
+        key = request, facts.name
+        if key not in self.found:
+            self.found[key] = tuple(differences(*self.both(request, facts), request))
+        return self.found[key]
+
+    def twins(self, request: Request) -> dict[Reason, Request]:
+        """The request without each of its features that differences may come from."""
+        if request not in self.changed:
+            self.changed[request] = {reason: twin for reason in _TWINS if (twin := self.without(reason, request)) != request}
+        return self.changed[request]
+
+    def without(self, reason: Reason, request: Request) -> Request:
+        return _in_case(request, self.capitals) if reason is Reason.CASE else _TWINS[reason](request)
 
     def in_full(self, request: Request, facts: Facts) -> tuple[Outcome, Outcome]:
         """Both outcomes, with all that was tried in their traces."""
@@ -250,8 +268,7 @@ def _plainer(decider: _Decider, row: Witness, one: Outcome, other: Outcome, diff
     twin = at_once(shortened(row.request))
     if twin == row.request:
         return row, one, other, differing
-    seen = decider.both(twin, row.facts)
-    found = tuple(differences(*seen, twin))
+    seen, found = decider.both(twin, row.facts), decider.differing(twin, row.facts)
     hides = not any(item.severity is Severity.BREAKING for item in found) and any(item.severity is Severity.BREAKING for item in differing)
     return (replace(row, request=twin, outcomes=None), *seen, found) if not hides and any(item.what in _ALTOGETHER for item in found) else (row, one, other, differing)
 
@@ -292,8 +309,8 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
         return Reason.UNASKED
 
     def differs(twin: Request) -> bool:
-        seen = decider.both(twin, row.facts)
-        return not any(map(_went_round, seen)) and any(item.what in whats for item in differences(*seen, twin) if not breaks or item.severity is Severity.BREAKING)
+        found = decider.differing(twin, row.facts)
+        return any(item.what in whats for item in found if not breaks or item.severity is Severity.BREAKING) and not any(map(_went_round, decider.both(twin, row.facts)))
 
     if (unknown := replace(request, host=OTHER_HOST)) != request and not _is_named(decider.estates[0], request) and not differs(unknown):
         return Reason.NAMELESS
@@ -309,15 +326,14 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
     files = is_file and not part[0].what.startswith(("field ", "choice of"))
     if "%2f" in request.target.lower() and any(twin.status != seen.status for twin, seen in zip(decider.both(_plain_slash(request), row.facts), (one, other), strict=True)):
         return Reason.ENCODED_SLASH
-    twins = {**_TWINS, Reason.CASE: lambda twin: _in_case(twin, decider.capitals)}
     # What an origin gets by a method, and the fields of an answer that is the same but for these, are as much as with GET: forms are sent so.
-    alike = bool(one.origin and other.origin) or not any(item.what in _ALTOGETHER for item in differences(one, other, request))
+    alike = bool(one.origin and other.origin) or not any(item.what in _ALTOGETHER for item in decider.differing(request, row.facts))
     left_out = {*(() if files else (Reason.FILE_SLASH,)), *((Reason.METHOD,) if alike else ())}
-    applying = [(reason, change) for reason, change in twins.items() if change(request) != request and reason not in left_out]
+    applying = [reason for reason in decider.twins(request) if reason not in left_out]
     for size in dict.fromkeys((1, 2, len(applying))):
-        for chosen in combinations(applying, size):
-            if chosen and not differs(reduce(lambda twin, item: item[1](twin), chosen, request)):
-                return chosen[0][0]
+        for first, *more in combinations(applying, size) if size else ():
+            if not differs(reduce(lambda twin, reason: decider.without(reason, twin), more, decider.twins(request)[first])):
+                return first
     if "status" in whats and (_went_round(one) or _went_round(other)):
         return Reason.FALLBACK
     for number, (moved, refused) in enumerate(((one, other), (other, one))):

@@ -6,6 +6,7 @@ Source:   RFC 3986 sections 2.1, 5.2.4, 6.2.2; ngx_http_parse_complex_uri; Go ne
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from urllib.parse import unquote_to_bytes
 
 from ..model import PathReading
@@ -19,6 +20,7 @@ def split_target(target: str) -> tuple[str, str | None]:
     return path, query if mark else None
 
 
+@lru_cache(maxsize=1 << 14)
 def read_path(raw: str, reading: PathReading) -> str | None:
     """The path that rules see, or None when the server refuses the target with 400."""
     if _ESCAPE.search(raw) or not raw.startswith("/"):
@@ -64,6 +66,7 @@ def normalised(path: str, reading: PathReading) -> str | None:
     return "/" + "/".join(out)
 
 
+@lru_cache(maxsize=1 << 14)
 def clean(path: str, *, merges_slashes: bool = True) -> str:
     """The path as a Caddy matcher sees it: dots resolved, slashes merged, a final slash kept (path.Clean)."""
     reading = PathReading(merges_slashes, resolves_dots=True, refuses_upward=False)
@@ -97,11 +100,13 @@ def without_suffix(raw: str, suffix: str) -> str:
     return raw[:-len(suffix)] if suffix and raw.lower().endswith(suffix.lower()) else raw
 
 
+@lru_cache(maxsize=1 << 14)
 def decoded(path: str) -> str:
     """The path with its percent-encodings undone, bytes that are not UTF-8 kept (surrogateescape)."""
     return unquote_to_bytes(path.encode("utf-8", "surrogateescape")).decode("utf-8", "surrogateescape")
 
 
+@lru_cache(maxsize=1 << 14)
 def escaped(path: str, escapes: str) -> str:
     """The path as it goes on the wire: controls, bytes beyond ASCII and the characters in `escapes` percent-encoded."""
     out = []

@@ -12,7 +12,7 @@ from typing import TypeVar
 
 from .steps import PageStatus, Respond
 from .text import Template, Var, Variable, join
-from .walk import transform
+from .walk import transform, walk
 
 T = TypeVar("T")
 
@@ -34,7 +34,8 @@ def with_status(template: Template, status: int) -> Template:
 
 def on_page(steps: T, page: PageStatus) -> T:
     """The steps of an error's page, in whose texts the status that is sent (nginx, `$status`) is the error's, or the one that the page has."""
-    if page.pages_own:
+    # Locations that lead to each other share what they hold, which is looked through once, and would be made anew for each way that leads there.
+    if page.pages_own or not any(isinstance(item, Respond) and Var(Variable.SENT_STATUS) in item.body for item in walk(steps)):
         return steps
     says: Template = (Var(Variable.STATUS),) if page.fixed is None else (str(page.fixed),)
 

@@ -52,6 +52,8 @@ def _outside_brackets(text: str, replacements: dict[str, str]) -> str:
     return "".join(out)
 
 
+# The same few paths, hosts and fields meet the same patterns by the thousand where estates are compared.
+@lru_cache(maxsize=1 << 16)
 def search(pattern: Pattern, text: str) -> regex.Match[str] | None:
     """The first match anywhere in the text, or None; also None when the pattern cannot be read or runs too long."""
     try:
