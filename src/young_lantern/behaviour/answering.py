@@ -9,7 +9,7 @@ from __future__ import annotations
 import itertools
 from dataclasses import replace
 
-from ..model import UNDERSCORED, Field, Operation
+from ..model import UNDERSCORED, Condition, Field, Operation
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
 from .evaluate import State, holds, text, with_placeholders
@@ -32,8 +32,8 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
     """What the origin gets of the fields that rules speak of; "" for one that the client sent and that is taken away. One whose value comes out empty
     is sent so by Caddy and httpd (2.6.2, 2.4.71, probed), and not by nginx."""
     got: dict[str, str | None] = {"host": state.request.authority}
-    for item in operations:
-        if item.asked_last and item.when is not None and not holds(item.when, state):
+    for number, item in enumerate(operations):
+        if item.asked_last and item.when is not None and not _held_after(operations[:number], item.when, state):
             continue
         name = item.name.lower()
         if name == UNDERSCORED:
@@ -59,6 +59,14 @@ def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, st
     state.host_set = None
     received = state.received or state.request
     return tuple((name, value.strip(BLANKS) or EMPTY if value else "") for name, value in sorted(got.items()) if value is not None or received.field(name))
+
+
+def _held_after(lines: list[Field], condition: Condition, state: State) -> bool:
+    """Whether the condition of a line holds, which sees what the lines before it have left, and not itself (mod_headers.c; 2.4.71, probed)."""
+    kept, state.request_fields = state.request_fields, lines
+    held = holds(condition, state)
+    state.request_fields = kept
+    return held
 
 
 def response_fields(operations: list[Field], status: int, is_error: bool, state: State, sent: tuple[tuple[str, str], ...] = (), left_out: str = "", sent_apart: bool = False) -> tuple[tuple[str, str], ...]:
