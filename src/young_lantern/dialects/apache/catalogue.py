@@ -28,7 +28,7 @@ _STOCK = """
     allowmethods d: AllowMethods
     auth_basic dh: AuthBasicProvider AuthBasicAuthoritative AuthBasicFake AuthBasicUseDigestAlgorithm
     auth_digest dh: AuthDigestProvider AuthDigestQop AuthDigestNonceLifetime AuthDigestNcCheck AuthDigestAlgorithm
-    auth_digest dh: AuthDigestDomain
+    auth_digest dh: AuthDigestDomain AuthDigestNonceFormat
     auth_digest s: AuthDigestShmemSize
     auth_form dh: AuthFormProvider AuthFormUsername AuthFormPassword AuthFormLocation AuthFormMethod AuthFormMimetype
     auth_form dh: AuthFormBody AuthFormLoginRequiredLocation AuthFormLoginSuccessLocation AuthFormLogoutLocation

@@ -16,7 +16,7 @@ _CLASSES = {
         xml2StartParse""",
     "authconfig": """
         <Limit <LimitExcept CGIPassAuth Satisfy AuthBasicProvider AuthBasicAuthoritative AuthBasicFake AuthBasicUseDigestAlgorithm
-        AuthDigestProvider AuthDigestQop AuthDigestNonceLifetime AuthDigestNcCheck AuthDigestAlgorithm AuthDigestDomain AuthFormProvider
+        AuthDigestProvider AuthDigestQop AuthDigestNonceLifetime AuthDigestNonceFormat AuthDigestNcCheck AuthDigestAlgorithm AuthDigestDomain AuthFormProvider
         AuthFormUsername AuthFormPassword AuthFormLocation AuthFormMethod AuthFormMimetype AuthFormBody AuthFormLoginRequiredLocation
         AuthFormLoginSuccessLocation AuthFormLogoutLocation AuthFormSitePassphrase AuthFormAuthoritative AuthFormFakeBasicAuth
         AuthFormDisableNoStore Anonymous Anonymous_MustGiveEmail Anonymous_NoUserId Anonymous_VerifyEmail Anonymous_LogEmail AuthType AuthName
