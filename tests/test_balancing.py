@@ -408,7 +408,8 @@ def test_origins_that_got_their_own_names_get_one_in_nginx(reads: Reads, tmp_pat
     made, after = moved(reads, tmp_path / "new", source, httpd(text) if source == "apache" else text, "nginx")
     assert f"proxy_set_header Host {A};" in "".join(made.writing.files.values())
     found = [item for cause in made.comparison.causes for item in cause.differences if item.what in ("field host to the origin", "redirects of the origin")]
-    assert {(item.what, item.severity) for item in found} == {("field host to the origin", Severity.MINOR)}
+    # Brackets in a path go out in another spelling (test_odd_signs.py).
+    assert {(item.what, item.severity) for item in found if "[y]" not in item.after} == {("field host to the origin", Severity.MINOR)}
     live = check_live(made.reading, after, most=300)
     assert [f"{row.request} {row.defects} {row.between}" for row in live.surprises] == []
     assert any(name == "location" and "fernhollow" in value for row in live.rows for name, value in row.answers[1].fields)

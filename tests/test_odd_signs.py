@@ -11,7 +11,7 @@ from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
 from young_lantern.translate import translate
 
-SIGNS = ("[", "]", "{", "}", "|", "^", "`", "\\", '"', "<", ">", "'", "%5B", "%7C", "%20", "a%5B[", "%C3%A9[", "~", "$", "@:", "*", "(!)")
+SIGNS = ("[", "]", "{", "}", "|", "^", "`", "\\", '"', "<", ">", "'", "%5B", "%7C", "%20", "a%5B[", "é", "é%20", "%C3%A9[", "~", "$", "@:", "*", "(!)")
 QUERIES = ("", "?a[]=1", "?a=b|c")
 CONFIGURATIONS = {
     "nginx": nginx(

@@ -38,7 +38,11 @@ def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewr
     """The target of the request to the origin."""
     query = state.query_part
     # ngx_http_proxy_create_request (1.22.1, probed): a path that came without escapes goes on as it came.
-    escapes = "" if dialect == "nginx" and not state.internal and "%" not in paths.split_target(state.request.target)[0] else state.site.reading.escapes
+    as_it_came = dialect == "nginx" and not state.internal and "%" not in paths.split_target(state.request.target)[0]
+
+    def escaped(path: str) -> str:
+        return path if as_it_came else paths.escaped(path, state.site.reading.escapes)
+
     match step.target:
         case AsReceived():
             if (state.raw_path, state.query) == paths.split_target(state.request.target) and (dialect != "caddy" or state.escaped_path == state.raw_path):
@@ -68,16 +72,16 @@ def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewr
             return written if written[:1] not in ("", "?") else f"/{written}"
         case Mapped(prefix, replacement, True):
             rest = state.path[len(prefix):].partition("?")[0]
-            return text(replacement, state) + paths.escaped(rest, escapes) + query
+            return text(replacement, state) + escaped(rest) + query
         case Mapped(prefix, replacement, keeps_spelling=True) if _spelt_as(prefix, step.target.spelt_like, state):
             made = text(replacement, state) + state.request.target[len(prefix):]
             return made if made.startswith("/") or not prefix else "/" + made  # mod_proxy_http.c: an origin is asked for its root at least (2.4.71, probed)
         case Mapped(prefix, replacement, keeps_spelling=keeps):
             if state.pinned:
-                return paths.escaped(state.path, escapes) + query
+                return escaped(state.path) + query
             base = text(replacement, state)
             # What does not go on as it was spelt is encoded as a whole, what is written in front of it, too (proxy_util.c, ap_proxy_canonenc; 2.4.71, probed).
-            path = (paths.escaped(base, escapes) if keeps else base) + paths.escaped(state.path[len(prefix):], escapes)
+            path = (escaped(base) if keeps else base) + escaped(state.path[len(prefix):])
             return (path or "/") + query
 
 
