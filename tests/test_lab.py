@@ -15,7 +15,7 @@ import pytest
 
 from tests.support.reading import Reads, nginx
 from tests.test_apache_reader import httpd
-from young_lantern.behaviour import Request, decide, real_files
+from young_lantern.behaviour import Request, decide, real_files, witnesses
 from young_lantern.dialects import named
 from young_lantern.errors import ServerFailed
 from young_lantern.lab import live, ports
@@ -198,6 +198,18 @@ def test_rules_of_a_folder_above_one_that_is_not_here(reads: Reads) -> None:
     live = check_live(made.reading, made.read_back, most=40)
     assert live.empty_roots and live.surprises == ()
     assert {row.answers[0].status for row in live.rows} & {404} and not any(row.answers[0].status == 403 and "%2" not in row.request.target and row.request.method == "GET" and row.request.target.partition("?")[0] != "/" for row in live.rows)
+
+
+def test_requests_are_looked_for_once(reads: Reads, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A comparison and its live check are about the same ones; other configurations are asked others."""
+    counted: list[int] = []
+    found = witnesses._found
+    monkeypatch.setattr(witnesses, "_found", lambda *estates: counted.append(1) or found(*estates))
+    made = translate(reads.write("nginx", nginx(SERVER)), "caddy")
+    assert not check_live(made.reading, made.read_back, most=20).surprises and len(counted) == 1
+    other = reads.read("nginx", nginx("location = /other { return 204; }"))
+    asked = {row.request.target for row in check_live(other, other, most=200).rows}
+    assert "/other" in asked and "/r" not in asked and len(counted) == 2
 
 
 @pytest.mark.parametrize("address", ["192.0.2.1:${APP_PORT}", "${APP}", "${APP}:${APP_PORT}"])

@@ -252,12 +252,15 @@ def _filled(reading: Reading, fills: dict[str, str], folder: Path) -> Reading:
         path = folder / name.lstrip("/")
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(plan.fill(text), "utf-8", "surrogateescape")
-    return named(reading.dialect).read(folder / reading.main.name, reading.files)
+    made = named(reading.dialect).read(folder / reading.main.name, reading.files)
+    return made if fills else replace(made, estate=reading.estate)
 
 
 def choose_requests(before: Estate, after: Estate, more: Iterable[Request], most: int, fits: Callable[[Request], bool] = lambda request: True) -> tuple[list[Request], int]:
     """The witnesses that can be asked from here, and the requests given, evenly thinned out to `most`; and how many there were."""
-    found = [row.request for row in find_witnesses(as_deployed(before), as_deployed(after)).rows]
+    estates = as_deployed(before), as_deployed(after)
+    together(*estates)
+    found = [row.request for row in find_witnesses(*estates).rows]
     here = list(dict.fromkeys(replace(request, client=_LOOPBACK) for request in [*more, *found] if fits(request)))
     large = [request for request in here if request.field("Content-Length")]
     here = [request for request in here if not request.field("Content-Length")] + large[:: max(1, len(large) // _MOST_LARGE)]
