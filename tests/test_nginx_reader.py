@@ -297,7 +297,8 @@ WORDS = [
 ]
 
 
-@settings(max_examples=400, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+# The same examples at each run, so that one content of the package has one result; new ones come of conformance with seeds of the content.
+@settings(max_examples=400, derandomize=True, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     rows=st.lists(
         st.tuples(

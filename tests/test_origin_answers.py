@@ -185,7 +185,7 @@ def test_places_of_one_origin_that_map_by_a_pattern_or_nothing(reads: Reads) -> 
     """What one of them maps must not count for the others: httpd's mapping for a host comes before its edits, and after an `off`."""
     origin = "proxy_pass http://192.0.2.21:8080"
     made = translate(reads.write("nginx", nginx(f"location /app {{ {origin}; proxy_redirect ~^http://[^/]+/(.*)$ /app/$1; }} location /raw/ {{ {origin}; proxy_redirect off; }} location /dav/ {{ {origin}/; }}")), "apache")
-    assert not [cause for cause in made.comparison.causes if any("redirects" in item.what for item in cause.differences)]
+    assert not [cause for cause in made.comparison.causes if not cause.reason.value and any("redirects" in item.what for item in cause.differences)]
     live = check_live(made.reading, made.read_back, most=400)
     assert not live.surprises
 

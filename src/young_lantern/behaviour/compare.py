@@ -60,7 +60,7 @@ class Reason(Enum):
     FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
     ENCODED_MARK = "the path has an encoded question mark, which not both pass on as it came"
-    SIGNS = "the path has an encoded percent sign or #, which not both pass on as it came"
+    SIGNS = "the path has an encoded percent sign or #, or a sign that no path may hold, which not both pass on as it came"
     ENCODED_QUERY = "the query has characters percent-encoded, which one of them encodes once more in a redirect"
     PAGE = "one of them asks for the page of an error by GET, whatever the client asked by"
     INSIDE = "the path is one by which the new configuration asks an origin first; nothing is answered to clients there"
@@ -421,7 +421,7 @@ def _normal(request: Request) -> Request:
 
 def _without_signs(request: Request) -> Request:
     path, mark, query = request.target.partition("?")
-    return replace(request, target=re.sub("%2[35]", "x", path) + mark + query)
+    return replace(request, target=re.sub(r"%2[35]|[][^|{}<>`\\]", "x", path) + mark + query)
 
 
 def _without_dots(request: Request) -> Request:

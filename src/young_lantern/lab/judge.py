@@ -14,6 +14,7 @@ from pathlib import Path
 
 from ..behaviour import Outcome, Request
 from ..behaviour.answering import EMPTY
+from ..behaviour.client_certificates import CERTIFICATE
 from ..behaviour.content_types import ORIGINS
 from ..behaviour.contents import edited
 from ..behaviour.differences import resolved, same_type
@@ -236,7 +237,7 @@ _OF_CONNECTION = frozenset({"connection", "keep-alive", "proxy-connection", "te"
 def _untouched(request: Request, outcome: Outcome) -> list[tuple[str, str]]:
     """The fields that the client sent and no rule speaks of, which come to the origin as they are."""
     assert outcome.origin is not None
-    spoken_of = {name for name, _ in outcome.origin.fields} | _OF_CONNECTION
+    spoken_of = {name for name, _ in outcome.origin.fields} | _OF_CONNECTION | {CERTIFICATE.lower()}
     if "upgrade" not in (request.field("Connection") or "").lower():
         spoken_of |= {"upgrade"}  # RFC 9110 section 7.8: it is for nobody then
     names = [name.lower() for name, _ in request.fields]
