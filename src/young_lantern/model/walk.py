@@ -25,32 +25,51 @@ def _inside(kind: type) -> tuple[str, ...] | None:
     return _INSIDE[kind]
 
 
+# What gets the values of all fields of a type, the last first; the items of a collection stand for themselves.
+_GETTERS: dict[type, Callable[[Any], tuple[Any, ...]] | None] = {}
+
+
+def _getter(kind: type) -> Callable[[Any], tuple[Any, ...]] | None:
+    names = _inside(kind)
+    if names is None:
+        made = None
+    elif not dataclasses.is_dataclass(kind):
+        made = lambda value: tuple(value)[::-1]  # noqa: E731
+    elif len(names) > 1:
+        made = operator.attrgetter(*reversed(names))
+    else:
+        made = lambda value: tuple(getattr(value, name) for name in names)  # noqa: E731
+    _GETTERS[kind] = made
+    return made
+
+
 def walk(value: Any, until: tuple[type, ...] = ()) -> Iterator[Any]:
     """The value and all dataclass values within it, outermost first; a block, or error pages, that stand in several places only once.
 
     until: kinds of values below the first that are yielded without what lies in them
     """
+    # Comparisons and writers walk through millions of values: each look-up here counts.
     seen: set[int] = set()
     left = [value]
+    getters = _GETTERS
     while left:
         item = left.pop()
-        names = _inside(type(item))
-        if names is None:
+        kind = type(item)
+        getter = getters[kind] if kind in getters else _getter(kind)
+        if getter is None:
             continue
-        if isinstance(item, tuple | frozenset | list):
-            left.extend(reversed(tuple(item)))
-            continue
-        if isinstance(item, Block | ErrorPages):
+        if kind is Block or kind is ErrorPages:
             # Named locations that lead to each other share what they hold: met anew each time, it would grow without bounds.
             if id(item) in seen:
                 continue
             seen.add(id(item))
-        yield item
-        if until and item is not value and isinstance(item, until):
-            continue
-        for name in reversed(names):
-            inner = getattr(item, name)
-            if type(inner) is not str and inner is not None:
+        if kind is not tuple and kind is not frozenset and kind is not list:
+            yield item
+            if until and item is not value and isinstance(item, until):
+                continue
+        for inner in getter(item):
+            kind = type(inner)
+            if kind not in getters or getters[kind] is not None:
                 left.append(inner)
 
 
