@@ -9,6 +9,7 @@ import pytest
 from tests.support.conformance import disagreements
 from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
+from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.translate import translate
 
 SIGNS = ("[", "]", "{", "}", "|", "^", "`", "\\", '"', "<", ">", "'", "%5B", "%7C", "%20", "a%5B[", "é", "é%20", "%C3%A9[", "~", "$", "@:", "*", "(!)")
@@ -49,3 +50,12 @@ def test_another_spelling_at_the_origin_is_minor(reads: Reads, target: str) -> N
     causes = [cause for cause in made.comparison.causes if any(item.what == "target at the origin" for item in cause.differences)]
     assert causes
     assert {cause.severity.value for cause in causes} == {"minor"}
+
+
+@pytest.mark.parametrize("target", ["nginx", "apache"])
+def test_a_location_that_is_no_url_is_compared_all_the_same(reads: Reads, target: str) -> None:
+    """RFC 3986 section 3.2.2: brackets in the name of a host."""
+    made = translate(reads.write("caddy", caddy("redir /a* {uri}\nredir /b* http://elsewhere.fernhollow.example{uri}\nredir /c* //[y]{uri}")), target, dialect="caddy")
+    assert made.comparison.requests > 50
+    one = decide(made.reading.estate, request_for("http://www.fernhollow.example/c"), real_files())
+    assert one.location == "//[y]/c"

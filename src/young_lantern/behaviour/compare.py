@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 from enum import Enum
 from functools import reduce
 from itertools import combinations
-from urllib.parse import unquote, urlsplit
+from urllib.parse import unquote
 
 from ..codes import COMPARISON_SAMPLED, OUTCOME_DIFFERS, OUTCOME_DIFFERS_SLIGHTLY
 from ..model import Estate, Finding, PathIs, PathReading, PathStartsWith, Severity, Span, finding
@@ -338,7 +338,7 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
         return Reason.FALLBACK
     for number, (moved, refused) in enumerate(((one, other), (other, one))):
         if whats == {"status"} and moved.location and moved.location.partition("?")[0].endswith("/") and (refused.status or 0) >= 400:
-            path = urlsplit(resolved(moved.location, request) or "").path
+            path = re.sub(r"^\w+://[^/?#]*", "", resolved(moved.location, request) or "").partition("?")[0].partition("#")[0]
             landed = decider.both(replace(request, target=path), row.facts)[number]
             if (landed.status or 0) >= 400:
                 return Reason.SLASH

@@ -47,7 +47,11 @@ def resolved(location: str | None, request: Request) -> str | None:
     if location is None:
         return None
     # A client sends a space in a Location percent-encoded (RFC 3986 section 2.4), and other signs that no URL has (URL standard, path percent-encode set).
-    joined = urljoin(request.url, re.sub(r'[ "<>`{}]', lambda found: f"%{ord(found[0]):02X}", location))
+    location = re.sub(r'[ "<>`{}]', lambda found: f"%{ord(found[0]):02X}", location)
+    try:
+        joined = urljoin(request.url, location)
+    except ValueError:
+        joined = location  # brackets in the name of a host: that is no URL (RFC 3986 section 3.2.2), and leads nowhere
     # And letters beyond ASCII by the bytes of their UTF-8 (RFC 3987 section 3.1).
     joined = re.sub(r"[^\x00-\x7f]", lambda found: "".join(f"%{byte:02X}" for byte in found[0].encode("utf-8", "surrogateescape")), joined)
     absolute = re.sub(r"^\w+://[^/?#]*", lambda found: found[0].lower(), joined)
