@@ -14,33 +14,36 @@ from young_lantern.lab.live import check_live
 from young_lantern.translate import Translation
 
 ALL = [
-    pytest.param(folder, target, id=f"{folder.parent.name}/{folder.name}-{target}")
+    pytest.param((folder, target), id=f"{folder.parent.name}/{folder.name}-{target}")
     for folder in folders()
     for target in Case(folder).targets()
 ]
 
 
-@pytest.mark.parametrize(("folder", "target"), ALL)
-def test_case(folder: Path, target: str, request: pytest.FixtureRequest) -> None:
+@pytest.fixture(scope="module", params=ALL)
+def moved(request: pytest.FixtureRequest) -> tuple[Case, str, Translation]:
+    """A case, where it is moved to, and what came of it: once for all that is asked of it."""
+    folder, target = request.param
+    return (case := Case(folder)), target, case.translation(target)
+
+
+def test_case(moved: tuple[Case, str, Translation], request: pytest.FixtureRequest) -> None:
     """The outcome of each request, the new files and the ledger are those in the folder."""
-    case = Case(folder)
-    translation = case.translation(target)
+    case, target, translation = moved
     if request.config.getoption("--update-cases"):
         _update(case, target, translation)
     for asked, stated, _ in case.rows():
         assert told(case.outcome(translation, asked)) == stated, asked
-    expected = folder / "expected" / target
+    expected = case.folder / "expected" / target
     assert translation.writing.files == {
         path.relative_to(expected).as_posix(): path.read_text() for path in expected.rglob("*") if path.is_file()
     }
-    assert ledger_text(translation) == (folder / f"ledger-{target}.txt").read_text()
+    assert ledger_text(translation) == (case.folder / f"ledger-{target}.txt").read_text()
 
 
-@pytest.mark.parametrize(("folder", "target"), ALL)
-def test_the_same_afterwards(folder: Path, target: str) -> None:
+def test_the_same_afterwards(moved: tuple[Case, str, Translation]) -> None:
     """Each request gets the same afterwards, but for what its row says; and the comparison has told of that."""
-    case = Case(folder)
-    translation = case.translation(target)
+    case, target, translation = moved
     kinds = {item.what for cause in translation.comparison.causes for item in cause.differences}
     for asked, _, differs in case.rows():
         found = differing(case, translation, asked)
@@ -53,15 +56,13 @@ def differing(case: Case, translation: Translation, asked: Request) -> list[str]
     return [item.what for item in differences(*outcomes, asked)]
 
 
-@pytest.mark.parametrize(("folder", "target"), ALL)
-def test_case_live(folder: Path, target: str, tmp_path: Path) -> None:
+def test_case_live(moved: tuple[Case, str, Translation], tmp_path: Path) -> None:
     """Both real servers give the stated answers, from moved copies over the files that the case names."""
-    case = Case(folder)
+    case, _, translation = moved
     for name in case.files:
         path = tmp_path / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(f"{name}\n")
-    translation = case.translation(target)
     live = check_live(
         translation.reading,
         translation.read_back,
