@@ -81,9 +81,11 @@ _last: list[tuple[Estate, Estate, Witnesses]] = []
 
 def find_witnesses(before: Estate, after: Estate) -> Witnesses:
     """All requests for two estates whose ports are numbers; whoever asks gets them to read."""
-    if not _last or not (_is_same(_last[0][0], before) and _is_same(_last[0][1], after)):
-        _last[:] = [(before, after, _found(before, after))]
-    return _last[0][2]
+    kept = _last[0] if _last else None
+    if kept is None or not (_is_same(kept[0], before) and _is_same(kept[1], after)):
+        kept = before, after, _found(before, after)
+        _last[:] = [kept]
+    return kept[2]
 
 
 def _is_same(one: Estate, other: Estate) -> bool:

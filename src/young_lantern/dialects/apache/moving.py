@@ -12,6 +12,8 @@ import re
 from pathlib import Path
 
 from ...errors import ServerFailed, SourceUnreadable
+from ...model import Forward, Gateway
+from ...model.walk import all_within
 from ...source.places import include_of_copy
 from ...model.placeholders import canonical
 from ...source.plan import Plan
@@ -58,6 +60,8 @@ def move(reading: Reading, plan: Plan) -> list[str]:
         target = folder / "etc" / name.lstrip("/")
         target.parent.mkdir(parents=True, exist_ok=True)
         target.write_text(print_file(file), "utf-8", "surrogateescape")
+    if any(directive.name == "<macro" for file in reading.tree.values() for directive in file.walk()):
+        _all_moved(reading, plan)
     main = folder / "etc" / reading.main.relative_to(reading.root)
     # With no module loaded it is part of a configuration: what is usually there is loaded for it.
     wanted = [] if loaded else _USUAL
@@ -212,12 +216,23 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
             elif re.fullmatch(r"[\w.\-]+:\d+", word.text):
                 word.raw = plan.origin(word.text)
             else:
-                word.raw = _moved_origin(word, plan)
+                word.raw = _moved_application(word, plan) if _APPLICATION.match(word.text) else _moved_origin(word, plan)
     elif name in ("include", "includeoptional"):
         for word in words[1:]:
             home = next((root for root in _HOMES if word.text.startswith(f"{root}/")), "")
             if word.text.startswith("/"):
                 word.raw = _quoted(include_of_copy(word.text, reading.root, home, reading.texts, plan.folder))
+
+
+def _all_moved(reading: Reading, plan: Plan) -> None:
+    """No copy may ask an origin that is none of ours: what a macro puts together of several words is seen only where it is read."""
+    pools = {pool.name for pool in reading.estate.pools}
+    asked = [member.address for pool in reading.estate.pools for member in pool.members]
+    asked += [item.pool for site in reading.estate.sites for item in all_within(site.program) if isinstance(item, Forward | Gateway) and item.pool not in pools]
+    moved = {canonical(address) for address in plan.origins}
+    for address in asked:
+        if canonical(address) not in moved:
+            raise ServerFailed(f"no copy can be made: the address {address} comes out of a macro, where it cannot be replaced; give the macro address and port as one word")
 
 
 def _moved_origin(word: Word, plan: Plan) -> str:
@@ -226,8 +241,6 @@ def _moved_origin(word: Word, plan: Plan) -> str:
     found = re.fullmatch(r"(['\"]?)(https?|h2c?|ws|scgi)://([^/'\"?$%]+)(.*)", word.raw)
     if not found:
         return word.raw
-    if found[4][:1] in ("$", "%") and found[4][1:2] not in tuple("0123456789{"):
-        raise ServerFailed(f"no copy can be made of {word.raw}: a part of the origin's address is a parameter of a macro; give the macro the address as a whole")
     address = found[3] if ":" in found[3] else f"{found[3]}:{_OF_SCHEMES.get(found[2], 80)}"
     return f"{found[1]}{_PLAIN.get(found[2], found[2])}://{plan.origin(address)}{found[4]}"
 
