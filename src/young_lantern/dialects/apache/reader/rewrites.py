@@ -205,11 +205,14 @@ def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Co
             number = end + 1
         elif rule.has("s", "skip"):
             count = int(rule.flags.get("s", "") or rule.flags.get("skip", "") or "0")
-            skipped = tuple(_list(rules[number + 1:number + 1 + count], level, own, context))
-            rest = rules[number + 1 + count:]
-            made = _rule(rule, level, own, context, after=outside(rule, rest), later=tuple(rest))
+            # Whoever skips the first rules of a chain comes to its others; whoever does not, comes to these by the first (2.4.71, probed).
+            beyond = end = number + 1 + count
+            while beyond > number + 1 and end < len(rules) and rules[end - 1].has("c", "chain"):
+                end += 1
+            skipped, rest = tuple(_list(rules[number + 1:end], level, own, context)), rules[beyond:]
+            made = _rule(rule, level, own, context, after=outside(rule, rest) or tuple(_list(rules[beyond:end], level, own, context)), later=tuple(rest))
             steps.append(Choose((*made.routes, Route(ALWAYS, skipped)), made.span))
-            number += 1 + count
+            number = end
         else:
             later = rules[number + 1:]
             steps.append(_rule(rule, level, own, context, after=outside(rule, later), later=tuple(later)))
