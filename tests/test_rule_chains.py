@@ -21,3 +21,15 @@ def test_a_rule_that_skips_others(reads: Reads, tmp_path: Path, count: int, in_f
     fields = [{**one, **other} for one in ({}, {"X-Skip": "1"}) for other in ({}, {"X-First": "1"})]
     rows = [("GET", "www.fernhollow.example", path, sent) for path in ("/a.html", "/b") for sent in fields]
     assert disagreements("apache", httpd(lines).replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (len(rows), [])
+
+
+@pytest.mark.parametrize(("flags", "known"), [("", False), ("[DPI]", True), ("[L]", True)])
+@pytest.mark.parametrize("target", ["z/$1", "$1", "/z/$1"])
+def test_path_information_comes_behind_the_path_for_each_rule_that_follows(reads: Reads, tmp_path: Path, target: str, flags: str, known: bool) -> None:
+    """What a request with some gets then is left open, rather than foretold without it."""
+    rules = f"RewriteEngine On\nRewriteCond %{{ENV:REDIRECT_STATUS}} ^$\nRewriteRule ^(.*)$ {target} {flags}\nRewriteRule ^(.*)$ /last/$1 [R,L]"
+    text = httpd(f"<Directory ROOT>\n{rules}\n</Directory>").replace("ROOT", str(reads.root))
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/b", "/a.html", "/a.html/x/y", "/nix/q", "/dir/b")]
+    asked, wrong = disagreements("apache", text, rows, tmp_path / "asked")
+    assert wrong == []
+    assert asked == (5 if known else 3)

@@ -16,7 +16,7 @@ from urllib.parse import quote
 
 from ....model import (
     ALWAYS, SITE, AllOf, AnyOf, Below, Capture, Choose, Condition, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
-    Restart, Rewrite, Route, SetPath, SetVariable, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
+    Restart, Rewrite, Rewritten, Route, SetPath, SetVariable, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
 )
 from ....model.walk import transform
 from ....patterns import compiled, problem, search
@@ -201,7 +201,7 @@ def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Co
             while end < len(rules) - 1 and rules[end].has("c", "chain"):
                 end += 1
             after = outside(rule, rules[number + 1:]) or tuple(_list(rules[number + 1:end + 1], level, own, context))
-            steps.append(_rule(rule, level, own, context, after=after, later=tuple(rules[number + 1:])))
+            steps.append(_known(_rule(rule, level, own, context, after=after, later=tuple(rules[number + 1:])), rule, rules[number + 1:], level, context))
             number = end + 1
         elif rule.has("s", "skip"):
             count = int(rule.flags.get("s", "") or rule.flags.get("skip", "") or "0")
@@ -210,14 +210,29 @@ def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Co
             while beyond > number + 1 and end < len(rules) and rules[end - 1].has("c", "chain"):
                 end += 1
             skipped, rest = tuple(_list(rules[number + 1:end], level, own, context)), rules[beyond:]
-            made = _rule(rule, level, own, context, after=outside(rule, rest) or tuple(_list(rules[beyond:end], level, own, context)), later=tuple(rest))
+            made = _known(_rule(rule, level, own, context, after=outside(rule, rest) or tuple(_list(rules[beyond:end], level, own, context)), later=tuple(rest)), rule, rest, level, context)
             steps.append(Choose((*made.routes, Route(ALWAYS, skipped)), made.span))
             number = end
         else:
             later = rules[number + 1:]
-            steps.append(_rule(rule, level, own, context, after=outside(rule, later), later=tuple(later)))
+            steps.append(_known(_rule(rule, level, own, context, after=outside(rule, later), later=tuple(later)), rule, later, level, context))
             number += 1
     return steps
+
+
+def _known(made: Choose, rule: Rule, later: list[Rule], level: Level, context: Context) -> Choose:
+    """The rule, which in a folder leaves requests open that have path information: it comes behind the path once more for each rule that follows.
+
+    mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): `a.html/x`, changed to `b`, is `b/x` for the next rule, unless flag DPI says otherwise. What is
+    behind the first name that is no folder is path information: there is some where what stands before the last slash is none.
+    """
+    if level.prefix is None or not level.folder or not later or not changes_inside(rule) or rule.has("l", "last", "end", "n", "next", "dpi", "discardpath"):
+        return made
+    span = rule.node.span
+    before = Pattern("^(.*)/[^/]*$", label=context.label("folder asked for"))
+    some = AllOf((Not(Rewritten(level.label), span), PathMatches(before, span=span), Not(FileExists((level.folder,), (Capture(1, before.label),), FileKind.FOLDER, strip=level.strip, span=span), span)), span)
+    opened = Choose((Route(some, (Unserved(span.directive, span),), span, accident=True),), span)
+    return replace(made, routes=tuple(replace(route, steps=(opened, *route.steps)) for route in made.routes))
 
 
 def _goes_out(rule: Rule, level: Level) -> bool:
