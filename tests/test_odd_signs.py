@@ -10,6 +10,7 @@ from tests.support.conformance import disagreements
 from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
+from young_lantern.behaviour.compare import compare_estates
 from young_lantern.translate import translate
 
 SIGNS = ("[", "]", "{", "}", "|", "^", "`", "\\", '"', "<", ">", "'", "%5B", "%7C", "%20", "a%5B[", "é", "é%20", "%C3%A9[", "~", "$", "@:", "*", "(!)")
@@ -59,3 +60,11 @@ def test_a_location_that_is_no_url_is_compared_all_the_same(reads: Reads, target
     assert made.comparison.requests > 50
     one = decide(made.reading.estate, request_for("http://www.fernhollow.example/c"), real_files())
     assert one.location == "//[y]/c"
+
+
+def test_another_answer_to_such_a_path_is_breaking(reads: Reads) -> None:
+    """Files of programs for browsers are named so (`[slug].js`): that one is no longer found is no matter of spelling."""
+    before = caddy("root * ROOT\n@named path_regexp \\[\\w+\\]\nhandle @named {\nrespond yes\n}\nhandle {\nrespond no\n}")
+    made = compare_estates(reads.read("caddy", before).estate, reads.read("caddy", caddy("respond no")).estate)
+    told = [(cause.severity.value, cause.example.target) for cause in made.causes if any(item.what == "content" for item in cause.differences)]
+    assert told and {severity for severity, _ in told} == {"breaking"}, made.causes

@@ -60,7 +60,8 @@ class Reason(Enum):
     FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
     ENCODED_MARK = "the path has an encoded question mark, which not both pass on as it came"
-    SIGNS = "the path has an encoded percent sign or #, or a sign that no path may hold, which not both pass on as it came"
+    SIGNS = "the path has an encoded percent sign or #, which not both pass on as it came"
+    RAW_SIGNS = "the path has a sign that none may hold, such as [, which not both pass on as it came"
     ENCODED_QUERY = "the query has characters percent-encoded, which one of them encodes once more in a redirect"
     PAGE = "one of them asks for the page of an error by GET, whatever the client asked by"
     INSIDE = "the path is one by which the new configuration asks an origin first; nothing is answered to clients there"
@@ -256,9 +257,11 @@ class _Row:
         # And a form that a rule leads elsewhere; the slash of a folder is no rule's.
         led = self.before.origin is None and self.before.location and not is_of_slash(self.before.location, self.witness.request)
         lost = lost or self.reason is Reason.METHOD and self.witness.request.method == "POST" and bool(led)
-        return Severity.BREAKING if lost or self.reason in (Reason.LABELS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.ENCODED_QUERY, Reason.UNASKED) or (self.after.origin and not self.before.origin and self.reason is Reason.METHOD) else Severity.MINOR
+        return Severity.BREAKING if lost or self.reason in _BREAKS or (self.after.origin and not self.before.origin and self.reason is Reason.METHOD) else Severity.MINOR
 
 
+# Features that users' requests have: browsers ask for `/[slug].js` as it stands, so that a difference is what it is without the reason.
+_BREAKS = frozenset({Reason.LABELS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.ENCODED_QUERY, Reason.UNASKED, Reason.RAW_SIGNS})
 # What says that two answers are others altogether.
 _ALTOGETHER = frozenset({"status", "answered by", "location", "file", "origin"})
 
@@ -421,7 +424,12 @@ def _normal(request: Request) -> Request:
 
 def _without_signs(request: Request) -> Request:
     path, mark, query = request.target.partition("?")
-    return replace(request, target=re.sub(r"%2[35]|[][^|{}<>`\\]", "x", path) + mark + query)
+    return replace(request, target=re.sub("%2[35]", "x", path) + mark + query)
+
+
+def _without_raw_signs(request: Request) -> Request:
+    path, mark, query = request.target.partition("?")
+    return replace(request, target=re.sub(r"[][^|{}<>`\\\"]", "x", path) + mark + query)
 
 
 def _without_dots(request: Request) -> Request:
@@ -441,12 +449,12 @@ def _without_odd_names(request: Request) -> Request:
 # Order: the first that applies names the reason where it takes several.
 _TWINS: dict[Reason, Callable[[Request], Request]] = {
     Reason.TRACE: _without_trace, Reason.HEAD: shortened, Reason.NAMES: _without_odd_names, Reason.SLOW: at_once, Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
-    Reason.ENCODED_MARK: _plain_mark, Reason.SIGNS: _without_signs, Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
+    Reason.ENCODED_MARK: _plain_mark, Reason.SIGNS: _without_signs, Reason.RAW_SIGNS: _without_raw_signs, Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
 }
 
 
 # Reasons that say by themselves how the path is spelt.
-_SPELT = frozenset({Reason.CASE, Reason.SPELLING, Reason.DOTS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.SIGNS, Reason.FILE_SLASH, Reason.SLASH})
+_SPELT = frozenset({Reason.CASE, Reason.SPELLING, Reason.DOTS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.SIGNS, Reason.RAW_SIGNS, Reason.FILE_SLASH, Reason.SLASH})
 
 
 def _cause(rows: list[_Row], groups: list[PathClasses], decider: _Decider) -> Cause:
