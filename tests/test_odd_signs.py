@@ -11,6 +11,8 @@ from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.behaviour.compare import compare_estates
+from young_lantern.behaviour.access_logs import read_access_log
+from young_lantern.errors import LanternError
 from young_lantern.translate import translate
 
 SIGNS = ("[", "]", "{", "}", "|", "^", "`", "\\", '"', "<", ">", "'", "%5B", "%7C", "%20", "a%5B[", "é", "é%20", "%C3%A9[", "~", "$", "@:", "*", "(!)")
@@ -68,3 +70,15 @@ def test_another_answer_to_such_a_path_is_breaking(reads: Reads) -> None:
     made = compare_estates(reads.read("caddy", before).estate, reads.read("caddy", caddy("respond no")).estate)
     told = [(cause.severity.value, cause.example.target) for cause in made.causes if any(item.what == "content" for item in cause.differences)]
     assert told and {severity for severity, _ in told} == {"breaking"}, made.causes
+
+
+@pytest.mark.parametrize(("sign", "written"), [(" ", "%20"), ("\n", "%0A"), ("\r\nX-Added: 1", "%0D"), ("\x01", "%01"), ("\x7f", "%7F")])
+def test_what_would_end_the_line_is_no_request(tmp_path: Path, sign: str, written: str) -> None:
+    """Neither from a URL nor out of a log, where it stands escaped; the octets of other letters are."""
+    with pytest.raises(LanternError, match=f"write {written} for it"):
+        request_for(f"http://www.fernhollow.example/a{sign}b")
+    log = tmp_path / "access.log"
+    escaped = "".join(f"\\x{ord(letter):02X}" for letter in sign)
+    log.write_text("".join(f'192.0.2.1 - - [12/Nov/2026:10:00:00 +0000] "GET /a{text}b HTTP/1.1" 400 0\n' for text in (escaped, "\\xC2\\xA0", "")))
+    read = read_access_log(log, request_for("http://www.fernhollow.example/"))
+    assert ([row.request.target for row in read.rows], read.unread) == (["/a\u00a0b", "/ab"], 1)

@@ -25,7 +25,7 @@ _REST = rb" \[[^\]]*\] " + _QUOTED + rb" (\d{3}|-) (?:\d+|-)(?: " + _QUOTED + rb
 # The usual line, and one with a host before it, or blanks in the user's name.
 _LINE = re.compile(rb"()(\S+) \S+ \S+" + _REST)
 _LONGER = re.compile(rb"(?:([A-Za-z0-9._*\[\]:-]+) )?([0-9A-Fa-f.:]{3,}|\w[\w.-]*) \S+ \S+(?: \S+)?" + _REST)
-_REQUEST = re.compile(r"([A-Za-z]+) (\S+) HTTP/\d(?:\.\d)?")
+_REQUEST = re.compile(r"([A-Za-z]+) ([^\x00-\x20\x7f]+) HTTP/\d(?:\.\d)?")
 _ESCAPED = re.compile(rb'\\(x[0-9A-Fa-f]{2}|["\\nrtvb])')
 _SIGNS = {b"n": b"\n", b"r": b"\r", b"t": b"\t", b"v": b"\v", b"b": b"\b"}
 

@@ -63,6 +63,9 @@ def shortened(text: str) -> str:
 
 def request_for(url: str, method: str = "GET", fields: dict[str, str] | None = None, client: str | None = None) -> Request:
     """A request from its URL. Raises LanternError for anything that is no http or https URL, and for a client that is no address."""
+    if found := re.search(r"[\x00-\x20\x7f]", url):
+        # RFC 9112 section 3: it would end the target, or the line, and servers refuse it or take the rest for something else.
+        raise LanternError(f"{url!r} is not a URL: a blank or control stands in it; write %{ord(found[0]):02X} for it")
     try:
         parts = urlsplit(url)
         port = parts.port
