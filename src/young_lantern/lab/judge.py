@@ -231,7 +231,7 @@ def _without_port(name: str, value: str | None) -> str | None:
 
 
 # Of one connection (RFC 9110 section 7.6.1), of content, or what a server makes anew; Upgrade is asked about all the same.
-_OF_CONNECTION = frozenset({"connection", "keep-alive", "proxy-connection", "te", "trailer", "transfer-encoding", "content-length", "expect", "host", "accept-encoding", "user-agent"})
+_OF_CONNECTION = frozenset({"connection", "keep-alive", "proxy-connection", "te", "trailer", "transfer-encoding", "content-length", "expect", "host"})
 
 
 def _untouched(request: Request, outcome: Outcome) -> list[tuple[str, str]]:
