@@ -38,14 +38,14 @@ def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewr
     """The target of the request to the origin."""
     query = state.query_part
     # ngx_http_proxy_create_request (1.22.1, probed): a path that came without escapes goes on as it came.
-    as_it_came = dialect == "nginx" and not state.internal and "%" not in paths.split_target(state.request.target)[0]
+    as_it_came = state.site.reading.spares_plain_paths and not state.internal and "%" not in paths.split_target(state.request.target)[0]
 
     def escaped(path: str) -> str:
         return path if as_it_came else paths.escaped(path, state.site.reading.escapes)
 
     match step.target:
         case AsReceived():
-            if (state.raw_path, state.query) == paths.split_target(state.request.target) and (dialect != "caddy" or state.escaped_path == state.raw_path):
+            if (state.raw_path, state.query) == paths.split_target(state.request.target) and state.raw_path == state.escaped_path:
                 return state.request.target
             return (state.escaped_path or "/") + query
         case AfterRewrite(change):

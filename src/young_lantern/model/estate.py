@@ -160,6 +160,7 @@ class PathReading:
     escapes: str = " \"#%<>?\\^`{|}"
     escapes_in_captures: str = "&+"  # besides these, where a capture goes out escaped
     spares_plain_captures: bool = False  # none of a path that came without escapes, and without a plus sign (nginx)
+    spares_plain_paths: bool = False  # a path that came without escapes goes out to origins without any, too (nginx)
 
 
 @dataclass(frozen=True, slots=True)
