@@ -26,10 +26,19 @@ def test_a_rule_that_skips_others(reads: Reads, tmp_path: Path, count: int, in_f
 @pytest.mark.parametrize(("flags", "known"), [("", False), ("[DPI]", True), ("[L]", True)])
 @pytest.mark.parametrize("target", ["z/$1", "$1", "/z/$1"])
 def test_path_information_comes_behind_the_path_for_each_rule_that_follows(reads: Reads, tmp_path: Path, target: str, flags: str, known: bool) -> None:
-    """What a request with some gets then is left open, rather than foretold without it."""
+    """What a request with some gets then is left open, rather than foretold without it, and a finding says so."""
     rules = f"RewriteEngine On\nRewriteCond %{{ENV:REDIRECT_STATUS}} ^$\nRewriteRule ^(.*)$ {target} {flags}\nRewriteRule ^(.*)$ /last/$1 [R,L]"
     text = httpd(f"<Directory ROOT>\n{rules}\n</Directory>").replace("ROOT", str(reads.root))
     rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/b", "/a.html", "/a.html/x/y", "/nix/q", "/dir/b")]
     asked, wrong = disagreements("apache", text, rows, tmp_path / "asked")
     assert wrong == []
     assert asked == (5 if known else 3)
+    told = [finding.span.directive for finding in reads.read("apache", text).findings if finding.code.name == "path-information-again"]
+    assert told == ([] if known else [f"RewriteRule ^(.*)$ {target}"])
+
+
+@pytest.mark.parametrize("later", ["RewriteRule ^ - [F]", "RewriteRule .* /fixed [R,L]"])
+def test_rules_that_ask_for_no_path_do_not_see_it(reads: Reads, tmp_path: Path, later: str) -> None:
+    text = httpd(f"<Directory ROOT>\nRewriteEngine On\nRewriteRule ^a(.*)$ z$1\n{later}\n</Directory>").replace("ROOT", str(reads.root))
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/b", "/a.html/x/y", "/a/q", "/dir/b")]
+    assert disagreements("apache", text, rows, tmp_path / "asked") == (4, [])

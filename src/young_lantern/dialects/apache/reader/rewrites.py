@@ -14,6 +14,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from urllib.parse import quote
 
+from ....codes import PATH_INFORMATION_AGAIN
 from ....model import (
     ALWAYS, SITE, AllOf, AnyOf, Below, Capture, Choose, Condition, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
     Restart, Rewrite, Rewritten, Route, SetPath, SetVariable, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
@@ -201,7 +202,7 @@ def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Co
             while end < len(rules) - 1 and rules[end].has("c", "chain"):
                 end += 1
             after = outside(rule, rules[number + 1:]) or tuple(_list(rules[number + 1:end + 1], level, own, context))
-            steps.append(_known(_rule(rule, level, own, context, after=after, later=tuple(rules[number + 1:])), rule, rules[number + 1:], level, context))
+            steps.append(_left_open(_rule(rule, level, own, context, after=after, later=tuple(rules[number + 1:])), rule, rules[number + 1:], level, context))
             number = end + 1
         elif rule.has("s", "skip"):
             count = int(rule.flags.get("s", "") or rule.flags.get("skip", "") or "0")
@@ -210,25 +211,31 @@ def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Co
             while beyond > number + 1 and end < len(rules) and rules[end - 1].has("c", "chain"):
                 end += 1
             skipped, rest = tuple(_list(rules[number + 1:end], level, own, context)), rules[beyond:]
-            made = _known(_rule(rule, level, own, context, after=outside(rule, rest) or tuple(_list(rules[beyond:end], level, own, context)), later=tuple(rest)), rule, rest, level, context)
+            made = _left_open(_rule(rule, level, own, context, after=outside(rule, rest) or tuple(_list(rules[beyond:end], level, own, context)), later=tuple(rest)), rule, rest, level, context)
             steps.append(Choose((*made.routes, Route(ALWAYS, skipped)), made.span))
             number = end
         else:
             later = rules[number + 1:]
-            steps.append(_known(_rule(rule, level, own, context, after=outside(rule, later), later=tuple(later)), rule, later, level, context))
+            steps.append(_left_open(_rule(rule, level, own, context, after=outside(rule, later), later=tuple(later)), rule, later, level, context))
             number += 1
     return steps
 
 
-def _known(made: Choose, rule: Rule, later: list[Rule], level: Level, context: Context) -> Choose:
+def _minds_end(rule: Rule) -> bool:
+    """Whether what stands behind a path makes a difference to a rule: its pattern is more than one that holds for all, or a group of it is used."""
+    return bool(rule.node.args) and (rule.node.args[0] not in _ANY or any(re.search(r"\$[\d&]", word) for item in (rule.node, *rule.conditions) for word in item.args))
+
+
+def _left_open(made: Choose, rule: Rule, later: list[Rule], level: Level, context: Context) -> Choose:
     """The rule, which in a folder leaves requests open that have path information: it comes behind the path once more for each rule that follows.
 
     mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): `a.html/x`, changed to `b`, is `b/x` for the next rule, unless flag DPI says otherwise. What is
     behind the first name that is no folder is path information: there is some where what stands before the last slash is none.
     """
-    if level.prefix is None or not level.folder or not later or not changes_inside(rule) or rule.has("l", "last", "end", "n", "next", "dpi", "discardpath"):
+    if level.prefix is None or not level.folder or not changes_inside(rule) or not any(_minds_end(other) for other in later) or rule.has("l", "last", "end", "n", "next", "dpi", "discardpath"):
         return made
     span = rule.node.span
+    context.say(PATH_INFORMATION_AGAIN, span, directive=span.directive)
     before = Pattern("^(.*)/[^/]*$", label=context.label("folder asked for"))
     some = AllOf((Not(Rewritten(level.label), span), PathMatches(before, span=span), Not(FileExists((level.folder,), (Capture(1, before.label),), FileKind.FOLDER, strip=level.strip, span=span), span)), span)
     opened = Choose((Route(some, (Unserved(span.directive, span),), span, accident=True),), span)
