@@ -23,7 +23,7 @@ from ....model.placeholders import PLACEHOLDER
 from ....model.walk import with_steps
 from ....patterns.path_languages import exclude_each_other
 from .. import catalogue, defaults, values
-from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, tls
+from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, rule_lists, tls
 from .context import Context, Node
 from .places import EARLY, NEVER, Place, Section, below, condition, merged
 
@@ -67,9 +67,9 @@ class Program:
     def steps(self) -> tuple[Step, ...]:
         # mod_rewrite.c, hook_uri2file: a host without a line of the module's has the configuration of the main server, which is for that alone
         # (2.4.71, probed: not even InheritDown reaches it).
-        rules = rewrites.in_force([self.host.main, self.host.own], self.context) if any(node.name in rewrites.OWN for node in self.host.own) else []
-        self.ends = any(rewrites.ends_for_good(rule) for nodes in (self.host.main, self.host.own, *(section.nodes for section in self.sections)) for rule in rewrites.read_rules(nodes, self.context))
-        if any(rewrites.names_file(rule) for rule in rules) or mappings.names_files(self.host.levels):
+        rules = rule_lists.in_force([self.host.main, self.host.own], self.context) if any(node.name in rule_lists.OWN for node in self.host.own) else []
+        self.ends = any(rule_lists.ends_for_good(rule) for nodes in (self.host.main, self.host.own, *(section.nodes for section in self.sections)) for rule in rule_lists.read_rules(nodes, self.context))
+        if any(rule_lists.names_file(rule) for rule in rules) or mappings.names_files(self.host.levels):
             # Such a rule, or alias, says which file is meant and leaves the path that sections are chosen by.
             self.form = PathForm.URL
         late_environment.read_late(self.host.levels, [section.nodes for section in self.sections], self.host.secure, self.context)
@@ -79,7 +79,7 @@ class Program:
         known = environment.read_environment(self.host.levels, self.context)
         head = self._head()
         mapping = self._mapping()
-        if rules and rewrites.is_on(self.host.levels, self.context):
+        if rules and rule_lists.is_on(self.host.levels, self.context):
             named = self._named(rules)
             level = rewrites.Level(
                 _PHASE, None, "/", named, partial(self._mapped_anew, mapping, head), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure,
@@ -87,7 +87,7 @@ class Program:
             phase = self._unless_ended(rewrites.read_phase(rules, level, self.context))
             # A changed path skips the mapping; what an earlier round of the rules changed counts, too.
             changed = Choose((Route(Rewritten(SITE), named),))
-            mapping = (Block(_PHASE, phase, limit=rewrites.rounds(rules)), changed, *mapping)
+            mapping = (Block(_PHASE, phase, limit=rule_lists.rounds(rules)), changed, *mapping)
         return (Block(SITE, (*known, *head, *mapping), limit=defaults.RESTARTS, new_request=True),)
 
     def _condition(self, section: Section, place: Place | None) -> Condition:
@@ -95,7 +95,7 @@ class Program:
         around = [node for other in self.sections if other.kind == "directory" and other is not section and _within(section, other) for node in other.nodes]
         return condition(section, place, self.context, self.form, files.follows_all_links([*self.host.levels, *around]))
 
-    def _named(self, rules: list[rewrites.Rule]) -> tuple[Step, ...]:
+    def _named(self, rules: list[rule_lists.Rule]) -> tuple[Step, ...]:
         """What is served where a rule changed the path: the file below the document root, or the one that it named in full.
 
         mod_rewrite.c, prefix_stat: a path whose first segment is there in the file system is a file's name; taken to be so for folders that the
@@ -110,7 +110,7 @@ class Program:
                 places[max(known, key=len)] = None
         routes = [Route(PathStartsWith(folder + "/"), self.files(Place(folder, folder))) for folder in sorted(places, key=len, reverse=True)]
         # The path `/` is there always: it names the root of the file system, of which nothing is shown (2.4.71, probed), and not the document root.
-        alone = next((rule.node.span for rule in rules if rewrites.names_file(rule) and re.fullmatch(r"/(?:[$%]\d)*", rule.node.args[1])), None)
+        alone = next((rule.node.span for rule in rules if rule_lists.names_file(rule) and re.fullmatch(r"/(?:[$%]\d)*", rule.node.args[1])), None)
         if alone is not None:
             routes.insert(0, Route(PathIs("/", span=alone), (Respond(403, raises=True, span=alone),), alone, accident=True))
         return (Choose((*routes, Route(ALWAYS, self.files(self.place)))),) if routes else self.files(self.place)
@@ -120,7 +120,7 @@ class Program:
         found |= {folder.rstrip("/") for nodes in (self.host.own, self.host.main) for _, _, folder in mappings.read_aliases(nodes, self.context)}
         return {folder for folder in found if folder.startswith("/") or PLACEHOLDER.match(folder)}
 
-    def _mapped_anew(self, mapping: tuple[Step, ...], head: tuple[Step, ...], rule: rewrites.Rule) -> tuple[Step, ...]:
+    def _mapped_anew(self, mapping: tuple[Step, ...], head: tuple[Step, ...], rule: rule_lists.Rule) -> tuple[Step, ...]:
         """The mapping of a path that a rule with PT has changed: sections are chosen by it once it is mapped, not for a redirect of the mapping (2.4.71, probed)."""
         # mod_proxy.c, proxy_trans (2.4.71, probed): a ProxyPass of a section counts where the path as it came lies in the section, too.
         asked = None if rule.node.args[0].startswith("!") else PathMatches(self.context.pattern(rule.node.args[0], rule.node))
@@ -139,7 +139,7 @@ class Program:
 
         return tuple(replace(step, routes=tuple(anew(route) for route in step.routes if not is_passed_by(route))) if isinstance(step, Choose) else step for step in mapping)
 
-    def _redirected(self, lone: Route, mapping: tuple[Step, ...], head: tuple[Step, ...], rule: rewrites.Rule) -> tuple[Step, ...]:
+    def _redirected(self, lone: Route, mapping: tuple[Step, ...], head: tuple[Step, ...], rule: rule_lists.Rule) -> tuple[Step, ...]:
         """Where a section's redirect holds for the path as it came: what comes before it in the mapping is asked of the new one (2.4.71, probed)."""
         def until(steps: tuple[Step, ...]) -> tuple[Step, ...]:
             first = steps[0] if len(steps) == 1 else None
@@ -420,7 +420,7 @@ class Program:
     def _rewriting(self, place: Place | None) -> list[Step]:
         routes: list[Route] = []
         for section in reversed(self.sections):
-            if not any(node.name in rewrites.OWN for node in section.nodes):
+            if not any(node.name in rule_lists.OWN for node in section.nodes):
                 continue
             held = self._condition(section, place)
             if held == NEVER:
@@ -448,7 +448,7 @@ class Program:
         """mod_rewrite, END: no rule is tried any more, on later rounds of the request neither."""
         if not self.ends:
             return phase
-        return (Choose((Route(TextIs((Var(Variable.VARIABLE, rewrites.ENDED),), ("1",)), ()), Route(ALWAYS, phase))),)
+        return (Choose((Route(TextIs((Var(Variable.VARIABLE, rule_lists.ENDED),), ("1",)), ()), Route(ALWAYS, phase))),)
 
     def _proxied_phase(self, section: Section) -> tuple[Step, ...]:
         """The rules of a location for what is proxied: mod_rewrite.c, hook_fixup, tries them on `proxy:` and the origin's URL (2.4.71, probed)."""
@@ -457,7 +457,7 @@ class Program:
     def _pathless_phase(self, section: Section, place: Place | None, tried_on: str) -> tuple[Step, ...]:
         """The rules of a section that is no folder's: what their patterns are tried on is not the path, so that those are read which ask for none."""
         context = self.context
-        rules = rewrites.read_rules(section.nodes, context)
+        rules = rule_lists.read_rules(section.nodes, context)
         switches = self._switches(section, place) if rules else []
         if not switches:
             return ()
@@ -478,7 +478,7 @@ class Program:
                 continue
             held = ALWAYS if other is section else self._condition(other, place)
             if held != NEVER:
-                made.append((held, rewrites.is_on(other.nodes, self.context)))
+                made.append((held, rule_lists.is_on(other.nodes, self.context)))
             if held is ALWAYS:
                 break
         return made if any(is_on for _, is_on in made) else []
@@ -490,13 +490,13 @@ class Program:
             if other not in above and other is not but and not files.follows_links(other.nodes) and (held := self._condition(other, place)) != NEVER
         ]
 
-    def _read_pathless(self, section: Section, rules: list[rewrites.Rule], tried_on: str) -> tuple[Step, ...]:
+    def _read_pathless(self, section: Section, rules: list[rule_lists.Rule], tried_on: str) -> tuple[Step, ...]:
         context = self.context
-        if rewrites.inherits(section.nodes, [other.nodes for other in self.sections], context):
+        if rule_lists.inherits(section.nodes, [other.nodes for other in self.sections], context):
             node = rules[0].node
             context.value(node, section.node.span.directive, "rules that are inherited were expected in a folder's section alone; elsewhere they are not read")
             return (Unserved(node.span.directive, node.span),)
-        odd = next((rule for rule in rules if not rewrites.minds_no_path(rule)), None)
+        odd = next((rule for rule in rules if not rule_lists.minds_no_path(rule)), None)
         if odd is not None:
             context.value(odd.node, " ".join(odd.node.args), f"a rule for every path was expected, which answers or sets a variable: a pattern is tried on {tried_on}, which is not read")
             return (Unserved(odd.node.span.directive, odd.node.span),)
@@ -518,14 +518,14 @@ class Program:
         context = self.context
         if section.kind != "directory":
             # hook_fixup (2.4.71, probed): the name of the section stands at the front of no file's name, so that nothing is taken off it.
-            self.rules_apart = self.rules_apart and rewrites.stand_apart(rewrites.read_rules(section.nodes, context))
+            self.rules_apart = self.rules_apart and rule_lists.stand_apart(rule_lists.read_rules(section.nodes, context))
             return self._pathless_phase(section, place, "the file's whole name")
         above = self._above(section)
-        rules = rewrites.in_force([other.nodes for other in above], context)
+        rules = rule_lists.in_force([other.nodes for other in above], context)
         # mod_rewrite.c, config_perdir_merge: whether rewriting is on, and its base, come down from the folders above.
-        if not rules or not rewrites.is_on([node for other in above for node in other.nodes], context):
+        if not rules or not rule_lists.is_on([node for other in above for node in other.nodes], context):
             return ()
-        self.rules_apart = self.rules_apart and rewrites.stand_apart(rules)
+        self.rules_apart = self.rules_apart and rule_lists.stand_apart(rules)
         if not files.follows_links([*self.host.levels, *(node for other in above for node in other.nodes)]):
             return self._unless_ended((Respond(403, raises=True, span=section.node.span),))
         folder = section.text.rstrip("/")

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from urllib.parse import quote
 
 from ....codes import PATH_INFORMATION_AGAIN
@@ -21,33 +21,19 @@ from ....model import (
 )
 from ....model.walk import transform
 from ....patterns import compiled, problem, search
-from ....patterns.examples import literal_start
 from .. import values
 from . import environment, maps
 from .context import Context, Node
 from .expressions import read_expression
 from .places import NEVER
+from .rule_lists import ANY, ENDED, URL, Rule, answers, changes_inside, changes_midway, ends_for_good, goes_on_as_url, may_match_url, minds_end, names_file, spares_folders, status_of
+from .rule_patterns import under, under_with_whole
 
-_URL = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
 # A pattern whose first group stands at the path's start, so that it begins with the slash if it is not empty.
 _AT_START = re.compile(r"\^(?:\(\?[=!](?:[^()\\]|\\.|\((?:[^()\\]|\\.|\((?:[^()\\]|\\.)*\))*\))*\))*\((?!\?)")
-# Patterns that hold for every path.
-_ANY = ("^", "", ".*", "^.*$", "^.*", "(.*)", "^(.*)$", "^(.*)")
-ENDED = "rewriting_ended"
 _MOST_TURNS = 3  # each doubles the ways through the rules that follow
 _SILENT = frozenset({"nc", "nocase", "ne", "noescape", "l", "last", "pt", "passthrough", "qsa", "qsappend", "qsd", "qsdiscard", "ns", "nosubreq", "end", "f", "forbidden", "g",
                      "gone", "c", "chain", "n", "next", "p", "proxy", "b", "bnp", "backrefnoplus", "bne", "bctls", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env", "unsafeallow3f"})
-
-
-@dataclass(slots=True)
-class Rule:
-    node: Node
-    conditions: list[Node]
-    flags: dict[str, str]
-    variables: list[str] = field(default_factory=list)
-
-    def has(self, *names: str) -> bool:
-        return any(name in self.flags for name in names)
 
 
 @dataclass(slots=True)
@@ -93,95 +79,16 @@ class Level:
         return Below((self.folder + (self.prefix or "/")[len(self.strip):]).rstrip("/"), self.base, self.folder, self.strip)
 
 
-def is_on(nodes: list[Node], context: Context) -> bool:
-    engine = context.last(nodes, "rewriteengine")
-    return engine is not None and engine.args[:1] != [] and engine.args[0].lower() == "on"
-
-
-# What makes a level have a configuration of its own, in the place of the one above.
-OWN = ("rewriteengine", "rewriteoptions", "rewritebase", "rewritecond", "rewriterule")
-_READ_OPTIONS = frozenset({"inherit", "inheritbefore", "inheritdown", "inheritdownbefore", "ignoreinherit", "longurloptimization"})
-
-
-def in_force(levels: list[list[Node]], context: Context) -> list[Rule]:
-    """The rules that are in force at the last of some levels.
-
-    mod_rewrite.c, config_server_merge, config_perdir_merge: the rules of a level that has any line of the module's take the place of those above,
-    unless it inherits them, behind its own (Inherit) or before them (InheritBefore), or the one above hands them down; options come down where none are said.
-    """
-    rules: list[Rule] = []
-    options: frozenset[str] = frozenset()
-    for nodes in levels:
-        if not any(node.name in OWN for node in nodes):
-            continue
-        own, said = read_rules(nodes, context), _options(nodes, context)
-        handed = options if said is None or "ignoreinherit" not in said else frozenset()
-        if "inherit" in (said or ()) or "inheritdown" in handed:
-            rules = own + rules
-        elif "inheritbefore" in (said or ()) or "inheritdownbefore" in handed:
-            rules = rules + own
-        else:
-            rules = own
-        options = options if said is None else said
-    return rules
-
-
-def inherits(nodes: list[Node], around: list[list[Node]], context: Context) -> bool:
-    """Whether the rules of a level are joined by those of another one: it says so, or one of those around hands its own down."""
-    said = _options(nodes, context) or frozenset()
-    handed = any((_options(other, context) or frozenset()) & {"inheritdown", "inheritdownbefore"} for other in around if other is not nodes)
-    return bool(said & {"inherit", "inheritbefore"}) or handed and "ignoreinherit" not in said
-
-
-def _options(nodes: list[Node], context: Context) -> frozenset[str] | None:
-    """What `RewriteOptions` says at a level; None where nothing does."""
-    lines = context.take(nodes, "rewriteoptions")
-    for line in lines:
-        if unread := [word for word in line.args if word.lower() not in _READ_OPTIONS]:
-            context.value(line, unread[0], "what is inherited was expected: with AllowNoSlash rules see the name of the folder's file, which is not read, nor are the others")
-    return frozenset(word.lower() for line in lines for word in line.args) if lines else None
-
-
-def read_rules(nodes: list[Node], context: Context) -> list[Rule]:
-    """The rules of a level with their conditions."""
-    made: list[Rule] = []
-    waiting: list[Node] = []
-    for node in nodes:
-        if node.name == "rewritecond":
-            waiting.append(context.use(node))
-        elif node.name == "rewriterule":
-            context.use(node)
-            text = node.args[2].strip() if len(node.args) > 2 else ""
-            pairs = [(piece.strip().partition("=")[0].lower(), piece.strip().partition("=")[2]) for piece in _pieces(text.removeprefix("[").removesuffix("]"))]
-            made.append(Rule(node, waiting, dict(pairs), [value for name, value in pairs if name in ("e", "env")]))
-            waiting = []
-    return made
-
-
-def _pieces(text: str) -> list[str]:
-    return [piece for piece in re.split(r",(?=(?:[^\"]*\"[^\"]*\")*[^\"]*$)", text) if piece.strip()]
-
-
 def read_phase(rules: list[Rule], level: Level, context: Context) -> tuple[Step, ...]:
     """The rules -> steps, to stand in a block with the level's label."""
     steps: list[Step] = []
-    if any("REQUEST_URI" in word for rule in rules for node in (rule.node, *rule.conditions) for word in node.args) and _changes_midway(rules):
+    if any("REQUEST_URI" in word for rule in rules for node in (rule.node, *rule.conditions) for word in node.args) and changes_midway(rules):
         steps.append(SetVariable("request_uri", (Var(Variable.URL_PATH if level.by_url else Variable.PATH),)))
         own: dict[str, Template] = {"REQUEST_URI": (Var(Variable.VARIABLE, "request_uri"),)}
     else:
         own = {}
     steps += _list(rules, level, own, context)
     return tuple(steps)
-
-
-def _changes_midway(rules: list[Rule]) -> bool:
-    """Whether a rule changes the path and lets others follow."""
-    return any(len(rule.node.args) > 1 and rule.node.args[1] != "-" and not rule.has("l", "last", "end", "r", "redirect", "p", "proxy", "f", "g", "pt") for rule in rules[:-1])
-
-
-def stand_apart(rules: list[Rule]) -> bool:
-    """Whether each rule stands for itself: none follows upon what another has made."""
-    return not _changes_midway(rules) and not any(rule.has("n", "next") for rule in rules) and not any(rule.has("c", "chain", "s", "skip") for rule in rules[:-1])
 
 
 def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Context) -> list[Step]:
@@ -221,18 +128,13 @@ def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Co
     return steps
 
 
-def _minds_end(rule: Rule) -> bool:
-    """Whether what stands behind a path makes a difference to a rule: its pattern is more than one that holds for all, or a group of it is used."""
-    return bool(rule.node.args) and (rule.node.args[0] not in _ANY or any(re.search(r"\$[\d&]", word) for item in (rule.node, *rule.conditions) for word in item.args))
-
-
 def _left_open(made: Choose, rule: Rule, later: list[Rule], level: Level, context: Context) -> Choose:
     """The rule, which in a folder leaves requests open that have path information: it comes behind the path once more for each rule that follows.
 
     mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): `a.html/x`, changed to `b`, is `b/x` for the next rule, unless flag DPI says otherwise. What is
     behind the first name that is no folder is path information: there is some where what stands before the last slash is none.
     """
-    if level.prefix is None or not level.folder or not changes_inside(rule) or not any(_minds_end(other) for other in later) or rule.has("l", "last", "end", "n", "next", "dpi", "discardpath"):
+    if level.prefix is None or not level.folder or not changes_inside(rule) or not any(minds_end(other) for other in later) or rule.has("l", "last", "end", "n", "next", "dpi", "discardpath"):
         return made
     span = rule.node.span
     context.say(PATH_INFORMATION_AGAIN, span, directive=span.directive)
@@ -270,7 +172,7 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     if any(maps.asks_map(word) for word in words) and (why := maps.trouble(words, substitution, rule.has("r", "redirect"), rule.has("ne", "noescape"), context)):
         unread.append("map")
         context.value(node, substitution, why)
-    if _goes_on_as_url(rule) and any(_may_match_url(other.node.args[0]) for other in later if other.node.args):
+    if goes_on_as_url(rule) and any(may_match_url(other.node.args[0]) for other in later if other.node.args):
         # mod_rewrite.c: the list goes on, and later patterns see the whole URL; those that begin with a slash, say, cannot hold for it.
         unread.append("R")
         context.value(node, ",".join(rule.flags), "L was expected beside R: without it later rules are tried on the new URL, which is not read")
@@ -289,7 +191,7 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     matched: Condition = PathMatches(replace(pattern, label=label), span=node.span)
     if negated:
         matched = Not(matched, node.span)
-    elif text in _ANY and not any(re.search(r"\$\d", word) for item in (node, *rule.conditions) for word in item.args[(item is node):2]):
+    elif text in ANY and not any(re.search(r"\$\d", word) for item in (node, *rule.conditions) for word in item.args[(item is node):2]):
         matched = ALWAYS if level.prefix in (None, "/") or level.whole else PathStartsWith(level.prefix, span=node.span)
     asked = _conditions(rule.conditions, level, label, condition_label, own, context)
     if asked is None or unread:
@@ -307,7 +209,7 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     also = tuple(item.span for item in rule.conditions)
     comments = (*(comment for item in rule.conditions for comment in item.comments), *node.comments)
     routes = [Route(whole, steps, node.span, comments, also=also)]
-    if level.bare is not None and (changes_inside(rule) or rule.has("p", "proxy")) and not _spares_folders(rule):
+    if level.bare is not None and (changes_inside(rule) or rule.has("p", "proxy")) and not spares_folders(rule):
         # mod_dir.c, fixup_dir (2.4.71, probed): the redirect to the folder has the query that the rule has made.
         path, mark, query = substitution.partition("?")
         edit = _query(rule, mark, query, _templates(rule, level, label, condition_label, own, context))
@@ -334,7 +236,7 @@ def _empty_groups(pattern: Pattern, negated: bool, needs_whole: bool) -> range:
 def _pattern(text: str, level: Level, ignores_case: bool, node: Node, context: Context, needs_whole: bool = False) -> Pattern | None:
     """The rule's pattern for the whole path; in a folder it was written for what follows the folder. None: not read."""
     if level.prefix is not None and not level.whole:
-        made = _under_with_whole(text, level.prefix) if needs_whole else under(text, level.prefix)
+        made = under_with_whole(text, level.prefix) if needs_whole else under(text, level.prefix)
         if made is None:
             context.value(node, text, "a pattern that is anchored as a whole, or not at all, was expected in a folder")
             return None
@@ -342,63 +244,6 @@ def _pattern(text: str, level: Level, ignores_case: bool, node: Node, context: C
     return context.pattern(text, node, ignores_case=ignores_case)
 
 
-def under(text: str, prefix: str) -> str | None:
-    """A pattern for the rest of a path -> one for the path; None when its anchors stand too deep to be moved."""
-    front = re.escape(prefix)
-    if text in ("^", ""):
-        return "^" + front
-    ways = _ways(text)
-    if len(ways) > 1 and "^" in _bare(text) and not any(re.search(r"\((?!\?)", way) for way in ways):
-        # Each with its own anchor; without groups it does not matter which of them holds.
-        made = [under(way, prefix) for way in ways]
-        return "|".join(way for way in made if way is not None) if None not in made else None
-    inside = _bare(text)
-    if text.startswith("^") and "^" not in inside[1:] and len(ways) == 1:
-        return f"^{front}{text[1:]}"
-    if (at_start := _AT_START_OR_SLASH.match(text)) and "^" not in _bare(text[at_start.end():]) and len(ways) == 1:
-        # `(^|/)`: what follows stands at the front, or behind a slash; the group keeps its number.
-        return f"^{front}(?:.*?{'(/)' if at_start[1] == '(' else '/'})??{text[at_start.end():]}"
-    if "^" in inside:
-        return None
-    if text in (".", ".*", ".+", "(.*)", "(.+)"):
-        return f"^{front}" + {".": ".", ".+": "."}.get(text, text)
-    if len(ways) > 1:
-        return f"^{front}.*?(?:{text})"
-    return f"^{front}.*{text}" if text.endswith("$") and "(" not in text else f"^{front}.*?{text}"
-
-
-def _under_with_whole(text: str, prefix: str) -> str | None:
-    """As `under`, with a first group for all that the pattern itself finds."""
-    front, inside = re.escape(prefix), _bare(text)
-    if text.startswith("^") and "^" not in inside[1:] and len(_ways(text)) == 1:
-        return f"^{front}({text[1:]})"
-    return None if "^" in inside else f"^{front}.*?({text})"
-
-
-_AT_START_OR_SLASH = re.compile(r"(\(|\(\?:)(?:\^\|/|/\|\^)\)")
-
-
-def _bare(text: str) -> str:
-    """A pattern without its escapes and classes."""
-    return re.sub(r"\\.|\[\^?\]?[^\]]*\]", "", text)
-
-
-def _ways(text: str) -> list[str]:
-    """The alternatives that stand outside of all groups."""
-    made, depth = [""], 0
-    for found in re.finditer(r"\\.|\[\^?\]?[^\]]*\]|.", text, re.DOTALL):
-        sign = found[0]
-        depth += (sign == "(") - (sign == ")")
-        if sign == "|" and depth == 0:
-            made.append("")
-        else:
-            made[-1] += sign
-    return made
-
-
-def _alternates(text: str) -> bool:
-    """Whether a `|` stands outside of all groups."""
-    return len(_ways(text)) > 1
 
 
 # --- conditions -----------------------------------------------------------------------------------------------------------
@@ -480,18 +325,6 @@ def _fixed(value: str, wanted: str, ignores_case: bool) -> Condition:
     return ALWAYS if held else NEVER
 
 
-def minds_no_path(rule: Rule) -> bool:
-    """Whether a rule is for every path and asks for none, and answers or only sets variables."""
-    args = rule.node.args
-    words = [*args[1:2], *(word for node in rule.conditions for word in node.args[:2]), *rule.variables]
-    if len(args) < 2 or args[0] not in (*_ANY, ".", ".+") or any(re.search(r"\$\d|(?:REQUEST|SCRIPT)_FILENAME", word) for word in words):
-        return False
-    if rule.has("p", "proxy", "n", "next", "pt", "passthrough", "c", "chain", "s", "skip"):
-        return False
-    redirects = rule.has("r", "redirect") or _URL.match(args[1])
-    return not redirects or answers(rule) if args[1] == "-" else bool(redirects and re.match(r"/|%\{|[a-z]+://", args[1]))
-
-
 def _names(level: Level) -> dict[str, Template]:
     # A lookahead for who asks finds him who is let in, once that is known (2.4.71, probed).
     user: dict[str, Template] = {"LA-U:REMOTE_USER": level.user or (Var(Variable.USER),)} if level.user or level.prefix is not None else {}
@@ -534,7 +367,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         steps.append(SetVariable(ENDED, ("1",), node.span))
     if rule.has("f", "forbidden") or rule.has("g", "gone"):
         return (*steps, Respond(403 if rule.has("f", "forbidden") else 410, raises=True, insists=True, span=node.span))
-    code, status = rule.flags.get("r", rule.flags.get("redirect")), _status(rule)
+    code, status = rule.flags.get("r", rule.flags.get("redirect")), status_of(rule)
     if answers(rule):
         return (*steps, Respond(status, raises=True, insists=True, span=node.span))
     if substitution == "-" and code is None and rule.has("pt", "passthrough") and level.prefix is None:
@@ -560,7 +393,7 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         # What is refused is refused before the rule sets its variables (2.4.71, probed).
         refusal = forward[:1] if forward and isinstance(forward[0], Choose) and forward[0].routes[0].accident else ()
         return (*refusal, *steps, *_asked_first(level, node, rule.has("qsd", "qsdiscard") and not mark), *forward[len(refusal):])
-    if code is not None or _URL.match(substitution):
+    if code is not None or URL.match(substitution):
         return (*steps, _redirect(rule, status, path, mark, query, encodes, level, template))
     if substitution == "-":
         return (*steps, *after)
@@ -641,7 +474,7 @@ def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes
     location = template(path, encodes)
     if path == "-":
         location = (Var(Variable.PATH_ESCAPED),)
-    elif not _URL.match(path) and not path.startswith(("/", "%{", "$", "%")):
+    elif not URL.match(path) and not path.startswith(("/", "%{", "$", "%")):
         location = join(level.shown or level.base, location)
     elif path.startswith("$") and level.prefix is not None and not _begins_with_map(path):
         location = join(level.shown or level.base, location)
@@ -668,57 +501,3 @@ def _begins_with_map(path: str) -> bool:
     return re.match(r"\$\{\w+:", path) is not None
 
 
-def changes_inside(rule: Rule) -> bool:
-    """Whether a rule gives the request another path inside the server."""
-    target = rule.node.args[1] if len(rule.node.args) > 1 else "-"
-    return target != "-" and not _URL.match(target) and not rule.has("f", "forbidden", "g", "gone", "r", "redirect", "p", "proxy")
-
-
-def rounds(rules: list[Rule]) -> int:
-    """How often a list may begin anew: what the least N= says, else as good as for ever (mod_rewrite: 32000), then 500.
-
-    mod_rewrite.c, apply_rewrite_list: rounds are counted from one, and the one that reaches the number is refused, so that N=3 lets it begin anew
-    once (2.4.71, probed).
-    """
-    said = [rule.flags.get("n", rule.flags.get("next", "")) for rule in rules if rule.has("n", "next")]
-    return min((max(0, int(text) - 2) for text in said if text.isdigit()), default=1000)
-
-
-def ends_for_good(rule: Rule) -> bool:
-    """Whether END leaves something to end: a request that goes on inside."""
-    target = rule.node.args[1] if len(rule.node.args) > 1 else "-"
-    return rule.has("end") and not _URL.match(target) and not rule.has("r", "redirect", "f", "forbidden", "g", "gone", "p", "proxy")
-
-
-def _status(rule: Rule) -> int:
-    code = rule.flags.get("r", rule.flags.get("redirect")) or ""
-    return {"permanent": 301, "temp": 302, "seeother": 303}.get(code.lower(), int(code) if code.isdigit() else 302)
-
-
-def answers(rule: Rule) -> bool:
-    """Whether R says a status that is no redirect: the rule answers, and is the last one (mod_rewrite.c, RULEFLAG_STATUS)."""
-    return rule.has("r", "redirect") and not 300 <= _status(rule) < 400
-
-
-def _goes_on_as_url(rule: Rule) -> bool:
-    target = rule.node.args[1] if len(rule.node.args) > 1 else "-"
-    redirects = rule.has("r", "redirect") or bool(_URL.match(target))
-    return redirects and not rule.has("l", "last", "end", "p", "proxy", "f", "g") and not answers(rule)
-
-
-def _may_match_url(text: str) -> bool:
-    """Whether a pattern may hold for a text that begins with `http://` or `https://`."""
-    start = "" if text.startswith("!") or _alternates(text) else literal_start(Pattern(text))
-    return not start or any(scheme.startswith(start) or start.startswith(scheme) for scheme in ("http://", "https://"))
-
-
-def names_file(rule: Rule) -> bool:
-    """Whether, at server level, a rule says which file is meant: the path itself is changed only with PT."""
-    return changes_inside(rule) and not rule.has("pt", "passthrough")
-
-
-def _spares_folders(rule: Rule) -> bool:
-    return any(
-        node.args[1:2] == ["!-d"] and re.fullmatch(r"%\{(REQUEST|SCRIPT)_FILENAME\}", node.args[0]) and not (len(node.args) > 2 and "or" in node.args[2].lower())
-        for node in rule.conditions
-    )
