@@ -12,8 +12,9 @@ from dataclasses import replace
 from ..model import UNDERSCORED, Condition, Field, Operation
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
-from .evaluate import State, holds, text, with_placeholders
+from .evaluate import holds, text, with_placeholders
 from .outcome import OriginRequest
+from .state import State
 
 
 # RFC 9239 section 6: text/javascript is what these are called now; whoever compresses one means the other.

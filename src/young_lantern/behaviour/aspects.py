@@ -23,7 +23,7 @@ from ..patterns.regular import Reading
 from ..source.passwords import PASSWORD
 from .asking import verdicts_to_ask
 from .client_certificates import CERTIFICATE, TRUSTED, UNKNOWN
-from .evaluate import in_network
+from .networks import in_network
 from .origin_answers import VERDICT
 from .request import CLIENT
 

@@ -10,7 +10,7 @@ import ipaddress
 from dataclasses import replace
 
 from ..model import ClientFrom
-from .evaluate import in_network
+from .networks import in_network
 from .request import Request
 
 # mod_remoteip.c: what only an internal proxy may hand on; of IPv6, all but global unicast (RFC 4291 section 2.4).

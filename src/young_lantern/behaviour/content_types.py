@@ -16,9 +16,10 @@ from ..model import Field, MediaTypes, Operation
 from ..model.media_types import has_charset, of_name
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
-from .evaluate import State, text, with_placeholders
+from .evaluate import text, with_placeholders
 from .origin_answers import USUAL_TYPE
 from .outcome import OWN_WORDS
+from .state import State
 
 # An origin's answer has its own type, which nobody here knows; it begins so in an outcome.
 ORIGINS = "(the origin's"

@@ -14,8 +14,9 @@ from ..model import CONTENT, Field
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
 from ..patterns.plain import plain_text
-from .evaluate import State, text
+from .evaluate import text
 from .outcome import Edit
+from .state import State
 
 
 def edits_of(operations: Iterable[Field], state: State) -> tuple[Edit, ...]:

@@ -10,7 +10,8 @@ import re
 
 from ..model import CookieFlags, CookieMapping, Pattern
 from ..patterns import search
-from .evaluate import State, matches, text
+from .evaluate import matches, text
+from .state import State
 
 
 def mapped(pair: tuple[str, str], changes: tuple[CookieMapping | CookieFlags, ...], state: State) -> tuple[str, str]:

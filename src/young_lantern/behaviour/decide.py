@@ -17,16 +17,19 @@ from ..model import (
 )
 from ..model.media_types import has_charset
 from . import answering, asking, client_certificates, content_types, contents, cookies, early, forwarding, gateway, heads, inside, origin_errors, paths, redirects, targets
+from .balancing import choice_of, one_of
 from .choosing import choose_listener, choose_site
 from .client import seen_from
-from .evaluate import State, holds, in_network, said, text, user_of, walked_first, with_placeholders
-from .origin_answers import SELF, VERDICT, wanted
-from .balancing import choice_of, one_of
+from .evaluate import holds, said, text, user_of, with_placeholders
+from .folder_walks import walked_first
 from .inside import Jump
+from .networks import in_network
+from .origin_answers import SELF, VERDICT, wanted
 from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request, one_slash
 from .route_index import RouteIndex
 from .serving import AskIndexes, Found, GoOn, Methods, Missing, Moved, serve
+from .state import State
 
 
 _Next = Outcome | Jump | None

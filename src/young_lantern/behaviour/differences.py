@@ -15,12 +15,12 @@ from ..model import Severity
 from ..model.registered_types import usual_name
 from ..model.placeholders import canonical
 from .answering import EMPTY
+from .balancing import by_one_of, choices
 from .content_types import ORIGINS
 from .contents import come_to_the_same
 from .origin_answers import SELF, asks_origin, cookie_attributes, wanted
-from .balancing import by_one_of, choices
-from .own_values import alike_but_for_form
 from .outcome import OriginRequest, Outcome
+from .own_values import alike_but_for_form
 from .request import Request
 
 # Fields that a proxy adds about the client: another value is worth knowing, an application rarely breaks on it.

@@ -7,167 +7,26 @@ Unknown:  an Unread variable makes the outcome `gave_up`, so that no answer is f
 from __future__ import annotations
 
 import base64
-import fnmatch
-import ipaddress
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
-from functools import lru_cache
 from typing import Any
-from urllib.parse import parse_qsl, unquote_plus
+from urllib.parse import unquote_plus
 
 import regex
 
 from ..model import (
-    AllOf, Always, AnswerLimit, AnyOf, Below, BodyLimit, Capture, ClientIn, Compress, Condition, ErrorPages, Field, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, MediaTypes,
-    OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
-    Placeholder, Rewritten, SchemeIs, Site, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, status_words,
+    AllOf, Always, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
+    Placeholder, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, status_words,
 )
 from ..model.walk import walk
 from ..patterns import host_matches, search
 from . import client_certificates, paths
-from .outcome import OriginRequest, TraceEntry
+from .folder_walks import walked, walked_first
+from .networks import in_network
 from .own_values import OWN_VALUES, is_own, own_value, unread_value
-from .request import Facts, Request
-from .route_index import RouteIndex
-from .verdicts import Verdict
-
-
-# Go, url.validEncoded (Caddy 2.6.2, probed): a path with anything else in it is escaped anew.
-_NOT_KEPT = re.compile(r"[^\w\-.~!$&'()*+,;=:@\[\]%/]", re.ASCII)
-
-
-@dataclass
-class State:
-    """A request on its way through a program. `raw_path` is None once the path was changed; `raw_last`: the last there was."""
-
-    request: Request
-    site: Site
-    facts: Facts
-    path: str
-    raw_path: str | None
-    query: str | None
-    method: str
-    raw_last: str = ""
-    received: Request | None = None  # as the client sent it, where the server sees another
-    url: str | None = None  # the path that sections see, where a rewrite changed it for the file only
-    variables: dict[str, str] = field(default_factory=dict)
-    environment: frozenset[str] = frozenset()  # the variables among them that a block which begins again forgets
-    numbered: tuple[str, ...] = ()
-    named: dict[str, str] = field(default_factory=dict)
-    labelled: dict[str, tuple[str, ...]] = field(default_factory=dict)
-    fields: list[Field] = field(default_factory=list)
-    request_fields: list[Field] = field(default_factory=list)
-    as_handled: list[Field] = field(default_factory=list)  # those in force when a handler took the request
-    sent: tuple[tuple[str, str], ...] = ()  # what is known of the fields that the origin answered
-    walk: tuple[str, tuple[str, FileKind | None, str], bool] | None = None  # the folder that the last walk came to, and what it found
-    walked_to: str | None = None  # the folder whose settings alone counted when somebody was last let in, or not
-    first_error: int | None = None  # what the first of several errors was, where a rule made more on the way to its page
-    host_set: str | None = None  # what a rule has put into the Host field by now
-    asked_inside: bool = False  # the request is one of the server's own, whose target the client never sent
-    client_port: str | None = None  # as a field told it, "" if it told the address alone; None: that of the connection
-    first_query: str | None = None
-    first_path: str = ""  # of the request that an error page is asked for
-    first_variables: dict[str, str] = field(default_factory=dict)
-    pages: ErrorPages | None = None
-    compress: Compress | None = None
-    types: MediaTypes | None = None
-    body_limit: BodyLimit | None = None
-    answer_limit: AnswerLimit | None = None
-    dialect: str = ""
-    keeps: bool = False  # placeholders of Caddy that have no value stand for themselves
-    says: bool = False  # what is made is a field's value, on which nothing else hangs
-    user: str | None = None  # who was let in by name and password
-    drops_empty: bool = False  # a field whose value comes out empty is not sent (nginx)
-    answer_type: str = ""  # known when the answer goes out; handlers_type: before fields changed it
-    handlers_type: str = ""
-    drops_final_dot: bool = False  # as the listener does
-    rewrites: int = 0
-    internal: bool = False
-    pinned: bool = False
-    entered: dict[str, int] = field(default_factory=dict)
-    before: tuple[str, str | None, str | None] = ("", None, None)  # path and query before what led elsewhere
-    entered_at: dict[str, str] = field(default_factory=dict)  # the path then
-    below: Below | None = None  # of the last rewrite
-    in_error: bool = False
-    restored: bool = False
-    recurs: bool = False
-    keeps_first: bool = False
-    first_fields: list[Field] = field(default_factory=list)
-    error_status: int | None = None
-    sending: int | None = None  # the status of the answer that goes out
-    redirected: bool = False  # on the way to an error's page, by a rule whose redirect is the answer
-    forced_status: int | None = None
-    root: str = ""
-    found: str = ""
-    found_rest: str = ""  # what a file test cut off behind the script that it found (Caddy)
-    script_name: str = ""
-    path_info: str = ""
-    pool_label: str = ""
-    member_label: str = ""
-    answered_by: str | None = None  # the member, when it has been asked
-    missing: bool = False
-    gave_up: str = ""
-    looked_up: dict[str, str] = field(default_factory=dict)
-    looks_once: bool = False
-    depth: int = 0
-    intercepted: bool = False  # an origin's error was taken over
-    handed_on: str | None = None  # the label that a rule begins anew at, for a file that was looked up inside
-    for_index: bool = False  # it is asked for as a folder's index file
-    index_of: str = ""  # the path of that folder
-    refused: int | None = None
-    set_by: list[tuple[Span | None, str, str | None]] = field(default_factory=list)  # what rules have set, and what was there before
-    blanks: tuple[Span | None, str] | None = None  # the rule that made a query with blanks, and the query
-    unread: bool = False  # since its head is more than is taken
-    unparsed: bool = False  # the request line was not read to its end
-    let_in: bool = False
-    method_outside: str = ""  # of the request that this one is asked inside of
-    verdict: Verdict | None = None  # what was answered by who was asked first, and what he was asked
-    asked_first: OriginRequest | None = None
-    standing: list[Field] = field(default_factory=list)  # operations on the answer's fields that no search for a place forgets
-    unproven: tuple[Step, ...] | None = None  # what answers a client whose certificate does not do
-    trace: list[TraceEntry] = field(default_factory=list)
-    index: RouteIndex | None = None  # with it, routes that were tried and did not hold are not noted
-    reads: dict[tuple[str, str], None] | None = None  # what of the request was looked at so far, where somebody asks
-
-    def looked_at(self, what: str, name: str = "") -> None:
-        if self.reads is not None:
-            part = what, name.lower() if what == "field" else name
-            self.reads[("length", "") if part == ("field", "content-length") else part] = None
-
-    def note(self, rule: str, span: Span | None, saw: str = "", held: bool | None = None) -> None:
-        self.trace.append(TraceEntry(rule, span, saw, held))
-
-    def field(self, name: str) -> str:
-        """A request field as it stands: what the client sent, changed by operations that apply at once."""
-        self.looked_at("field", name)
-        value = self.request.field(name) or ""
-        operations = self.request_fields
-        for number, item in enumerate(operations):
-            if not item.at_once or item.name.lower() != name.lower():
-                continue
-            # What a line itself asks of the field, and puts into it, is what the lines before have left.
-            self.request_fields = operations[:number]
-            held = item.when is None or holds(item.when, self)
-            added = known(item.value, self) if held else ""
-            self.request_fields = operations
-            if held:
-                # replacer.go (2.6.2, probed): a placeholder has the values of a field with a comma between, without a blank.
-                both = f"{value},{added}".strip(",") if self.dialect == "caddy" else f"{value}, {added}".strip(", ")
-                value = {Operation.SET: added, Operation.REMOVE: "", Operation.DEFAULT: value or added}.get(item.operation, both)
-        return value
-
-    @property
-    def query_part(self) -> str:
-        """The query with its mark, as it goes on the wire."""
-        return f"?{self.query}" if self.query or (self.query is not None and self.site.reading.keeps_empty_query) else ""
-
-    @property
-    def escaped_path(self) -> str:
-        if self.raw_path is None or self.dialect == "caddy" and _NOT_KEPT.search(self.raw_path):
-            return paths.escaped(self.path, self.site.reading.escapes)
-        return self.raw_path
-
+from .path_conditions import is_like, path_in
+from .request import Request
+from .state import State
 
 # --- templates --------------------------------------------------------------------------------------------------------
 
@@ -350,7 +209,7 @@ def _value(variable: Variable, name: str, state: State) -> str:
             return request.client
         case Variable.CLIENT_CHAIN:
             state.looked_at("client")
-            sent = state.field("X-Forwarded-For")
+            sent = _field("X-Forwarded-For", state)
             return f"{sent}, {request.client}" if sent else request.client
         case Variable.POOL:
             return state.pool_label
@@ -382,7 +241,7 @@ def _value(variable: Variable, name: str, state: State) -> str:
                 state.looked_at("host")
                 # headers.go, ApplyToRequest (2.6.2, probed): the field is taken out of the others then, and kept apart.
                 return "" if state.host_set is not None and state.dialect == "caddy" else request.authority
-            return state.field(name)
+            return _field(name, state)
         case Variable.COOKIE:
             state.looked_at("cookie", name)
             found = _cookie(name, request, state.site.reading.cookies_mind_case)
@@ -443,6 +302,26 @@ def user_of(field: str) -> str:
 _BAD_ESCAPE = regex.compile("%(?![0-9A-Fa-f]{2})")
 
 
+def _field(name: str, state: State) -> str:
+    """A request field as it stands: what the client sent, changed by operations that apply at once."""
+    state.looked_at("field", name)
+    value = state.request.field(name) or ""
+    operations = state.request_fields
+    for number, item in enumerate(operations):
+        if not item.at_once or item.name.lower() != name.lower():
+            continue
+        # What a line itself asks of the field, and puts into it, is what the lines before have left.
+        state.request_fields = operations[:number]
+        held = item.when is None or holds(item.when, state)
+        added = known(item.value, state) if held else ""
+        state.request_fields = operations
+        if held:
+            # replacer.go (2.6.2, probed): a placeholder has the values of a field with a comma between, without a blank.
+            both = f"{value},{added}".strip(",") if state.dialect == "caddy" else f"{value}, {added}".strip(", ")
+            value = {Operation.SET: added, Operation.REMOVE: "", Operation.DEFAULT: value or added}.get(item.operation, both)
+    return value
+
+
 def _arguments(name: str, state: State) -> Iterator[str]:
     # nginx manual, core module, $arg_name: the raw value of the first argument of that name, whatever its case.
     for piece in (state.query or "").split("&"):
@@ -500,8 +379,8 @@ def holds(condition: Condition, state: State) -> bool:
         return usual(condition, state)
     match condition:
         case PathGlob(glob, ignores_case, form):
-            seen = _path(form, state, glob)
-            return _glob(glob.lower() if ignores_case else glob, seen.lower() if ignores_case else seen)
+            seen = path_in(form, state, glob)
+            return is_like(glob.lower() if ignores_case else glob, seen.lower() if ignores_case else seen)
         case HostIs(names, one_label):
             state.looked_at("host")
             return any(host_matches(name, host_now(state).lower(), one_label) for name in names)
@@ -573,16 +452,16 @@ def holds(condition: Condition, state: State) -> bool:
 
 
 def _path_is(condition: PathIs, state: State) -> bool:
-    return _same(_path(condition.form, state, condition.path), condition.path, condition.ignores_case)
+    return _same(path_in(condition.form, state, condition.path), condition.path, condition.ignores_case)
 
 
 def _path_starts(condition: PathStartsWith, state: State) -> bool:
-    seen, prefix = _path(condition.form, state, condition.prefix), condition.prefix
+    seen, prefix = path_in(condition.form, state, condition.prefix), condition.prefix
     return seen.lower().startswith(prefix.lower()) if condition.ignores_case else seen.startswith(prefix)
 
 
 def _path_matches(condition: PathMatches, state: State) -> bool:
-    return matches(condition.pattern, _path(condition.form, state, ""), state, condition.miss_forgets)
+    return matches(condition.pattern, path_in(condition.form, state, ""), state, condition.miss_forgets)
 
 
 # The conditions that a request meets by the hundred, found without trying the others.
@@ -593,49 +472,6 @@ _USUAL: dict[type, Callable[[Any, State], bool]] = {
     AnyOf: lambda condition, state: any(holds(item, state) for item in condition.conditions),
     Not: lambda condition, state: not holds(condition.condition, state),
 }
-
-
-def walked(root: str, path: str, facts: Facts) -> tuple[str, FileKind | None, str]:
-    """The path walked from the root on: how far folders lead and what comes first that is none; its kind; what is left."""
-    full = f"{root}/{path.lstrip('/')}".rstrip("/")
-    if (kind := facts.lookup(full)) is not None:
-        return full, kind, "/" if kind is FileKind.FILE and path.endswith("/") else ""
-    here, kind = root, facts.lookup(root)
-    left = path
-    while kind is FileKind.FOLDER and left.strip("/"):
-        segment, slash, after = left.lstrip("/").partition("/")
-        here, left = f"{here}/{segment}", slash + after
-        kind = facts.lookup(here)
-    return here, kind, left
-
-
-def walked_first(root: str, path: str, state: State) -> tuple[tuple[str, FileKind | None, str], bool]:
-    """As `walked`, a folder with a final slash where the path has one, and whether it was for an index file in the folder itself; where an earlier request
-    inside came to the same folder, what it came to there.
-
-    request.c, ap_directory_walk (2.4.71, probed): what sections of folders say is kept from one request to the next that it leads to.
-    """
-    made = walked(root, path, state.facts)
-    folder = made[0].rstrip("/") if made[1] is FileKind.FOLDER else made[0].rpartition("/")[0]
-    if state.walk is None or state.walk[0] != folder or made[1] is None or made[2]:
-        seen = f"{made[0].rstrip('/')}/" if made[1] is FileKind.FOLDER and path.endswith("/") else made[0]
-        state.walk = (folder, (seen, *made[1:]), state.for_index and state.path.rpartition("/")[0] + "/" == state.index_of)
-    return state.walk[1], state.walk[2]
-
-
-def _path(form: PathForm, state: State, against: str) -> str:
-    if form is PathForm.CURRENT:
-        return state.path
-    if form is PathForm.URL:
-        return state.path if state.url is None else state.url
-    # Caddy (2.6.2, probed): a path that stripping left empty is not "/"; before a path is compared, not before a pattern is
-    # tried, dots and blanks at its end are cut off, as Windows ignores them in the names of files.
-    seen = state.path.rstrip(". ") if against else state.path
-    if not seen:
-        return ""
-    # caddyhttp.CleanPath (2.6.2, probed): what a cut prefix leaves without a slash at its start gets none.
-    cleaned = paths.clean(seen, merges_slashes="//" not in against)
-    return cleaned if seen.startswith("/") else cleaned.removeprefix("/")
 
 
 def _same(seen: str, wanted: str, ignores_case: bool) -> bool:
@@ -657,46 +493,3 @@ def matches(pattern: Pattern, seen: str, state: State, miss_forgets: bool) -> bo
         state.numbered = groups
         state.named.update({name: value or "" for name, value in found.groupdict().items()})
     return True
-
-
-def _glob(glob: str, seen: str) -> bool:
-    # caddyhttp MatchPath (2.6.2): a star at one end, or at both, is a suffix, prefix or part; else path.Match, whose
-    # star does not cross a slash.
-    if glob == "*":
-        return True
-    inner = glob.strip("*")
-    if glob.count("*") == 2 and glob.startswith("*") and glob.endswith("*"):
-        return inner in seen
-    if glob.count("*") == 1 and glob.startswith("*"):
-        return seen.endswith(inner)
-    if glob.count("*") == 1 and glob.endswith("*"):
-        return seen.startswith(inner)
-    return _shell_glob(glob).fullmatch(seen) is not None
-
-
-@lru_cache(maxsize=1024)
-def _shell_glob(glob: str) -> regex.Pattern[str]:
-    translated = fnmatch.translate(glob).removeprefix("(?s:").removesuffix(")\\Z")
-    return regex.compile(translated.replace(".*", "[^/]*").replace("(?>[^/]*?", "(?:[^/]*?"))
-
-
-@lru_cache(maxsize=4096)
-def _network(text_: str) -> ipaddress.IPv4Network | ipaddress.IPv6Network | None:
-    try:
-        return ipaddress.ip_network(text_, strict=False)
-    except ValueError:
-        return None
-
-
-def in_network(client: str, network: str) -> bool:
-    """Whether an address lies in a CIDR block or is the address given."""
-    found = _network(network)
-    try:
-        return found is not None and ipaddress.ip_address(client) in found
-    except ValueError:
-        return False
-
-
-def arguments(query: str) -> list[tuple[str, str]]:
-    """The arguments of a query, decoded."""
-    return parse_qsl(query, keep_blank_values=True)

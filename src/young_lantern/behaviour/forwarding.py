@@ -12,10 +12,11 @@ from ..model import AfterRewrite, AsReceived, Capture, Estate, Forward, Mapped, 
 from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
 from . import answering, paths, targets
-from .evaluate import State, holds, text, with_placeholders
 from .balancing import choice_of, one_of
+from .evaluate import holds, text, with_placeholders
 from .origin_words import certificate
 from .outcome import OriginRequest
+from .state import State
 
 
 def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite: Callable[[Rewrite], object]) -> OriginRequest:

@@ -13,7 +13,9 @@ from urllib.parse import unquote
 
 from ..model import UNDERSCORED, Gateway, Mapped, Written
 from . import answering, paths
-from .evaluate import State, said, script_parts, text, walked
+from .evaluate import said, script_parts, text
+from .folder_walks import walked
+from .state import State
 
 # mod_proxy_fcgi.c, proxy_fcgi_canon: what ap_proxy_canonenc encodes besides (2.4.71, probed).
 _ENCODED = "[]"

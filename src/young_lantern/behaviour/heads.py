@@ -14,9 +14,9 @@ from ..model import Estate, Listener, RequestHeads, Site, Span
 from ..patterns import search
 from . import paths
 from .client_certificates import CERTIFICATE
-from .evaluate import State
 from .outcome import Outcome, TraceEntry
 from .request import Facts, Request
+from .state import State
 
 LINE_TOO_LONG = 414
 # Beyond the smaller of two limits by so much: what a server counts besides (the end of the line, a space) is less.

@@ -9,9 +9,9 @@ from dataclasses import dataclass, replace
 from typing import Any, Protocol
 
 from ..model import FileKind, Span
-from .evaluate import State
 from .outcome import Outcome
 from .serving import KNOWN_METHODS
+from .state import State
 
 # Index files within index files: a folder may lie where the index file's name is.
 _LIMIT = 10

@@ -7,8 +7,8 @@ Source:   nginx manual, proxy_intercept_errors; Apache HTTP Server manual, Proxy
 from __future__ import annotations
 
 from ..model import LATE, UNREACHABLE, WAITS, BodyLimit, Forward, Gateway
-from .evaluate import State
 from .origin_answers import OriginAnswer
+from .state import State
 
 # http_protocol.c, status_lines (2.4.71), from 400 on.
 _HTTPD_ERRORS = frozenset({*range(400, 418), *range(421, 427), 428, 429, 431, 451, *range(500, 509), 510, 511})

@@ -10,7 +10,8 @@ from dataclasses import replace
 
 from ..model import Capture, Part, Placeholder, Redirect, Template, Var, Variable
 from . import paths, targets
-from .evaluate import State, text
+from .evaluate import text
+from .state import State
 
 _SCHEME = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
 

@@ -10,7 +10,9 @@ from dataclasses import dataclass
 
 from ..model import FileKind, ServeFiles
 from . import paths
-from .evaluate import State, text, walked
+from .evaluate import text
+from .folder_walks import walked
+from .state import State
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,9 @@ from urllib.parse import quote_plus
 
 from ..model import NO_VALUE, Capture, FileKind, Lookup, QueryEdit, Template, Var, Variable
 from . import paths
-from .evaluate import State, is_missing, text, walked
+from .evaluate import is_missing, text
+from .folder_walks import walked
+from .state import State
 
 
 def has_blanks(query: str) -> bool:

@@ -302,3 +302,8 @@ def glob_pattern(text: str, anchored: bool = True) -> str:
     # A star that is all of a segment stands for a name, not for none.
     out = re.sub(r"(?<=/)\[\^/\]\*(?=/|$)", "[^/]+", out)
     return f"^{out}(?:/|$)" if anchored else out
+
+
+def is_within(section: Section, above: Section) -> bool:
+    """Whether one section's folder, or path, is another's of its kind, or lies below it."""
+    return section.kind == above.kind and (section.text.rstrip("/") + "/").startswith(above.text.rstrip("/") + "/")

@@ -12,11 +12,11 @@ from __future__ import annotations
 import itertools
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, SITE, AllOf, AnswerLimit, AnyOf, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, LetInBefore, Lookup, LookupRow, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, QueryEdit, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, TextIs, Unserved,
+    ALWAYS, SITE, AllOf, AnswerLimit, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, LetInBefore, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Placeholder, QueryEdit, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.placeholders import PLACEHOLDER
@@ -25,29 +25,14 @@ from ....patterns.path_languages import exclude_each_other
 from .. import catalogue, defaults, values
 from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, rule_lists, tls
 from .context import Context, Node
-from .places import EARLY, NEVER, Place, Section, below, condition, merged
+from .host import Host
+from .places import EARLY, NEVER, Place, Section, below, condition, is_within, merged
+from .section_rules import SectionRules
 
 _SERVING = ("directoryindex", "directoryslash", "options", "acceptpathinfo")
 # What decides who is answered, and what with: an `<If>` that is not read is no hint that it does not.
 _DECIDING = ("authtype", "sslrequiressl", "allowmethods", "limitrequestbody", "rewriterule", *mappings.REDIRECTS)
 _PHASE = "server rewriting"
-
-
-@dataclass(slots=True)
-class Host:
-    """A virtual host, or the main server: its own directives, and those of the main server around them."""
-
-    own: list[Node]
-    main: list[Node]
-    sections: list[Section]
-    document_root: str
-    root: Node | None
-    server_name: str = ""
-    secure: bool = False
-
-    @property
-    def levels(self) -> list[Node]:
-        return [*self.main, *self.own]
 
 
 class Program:
@@ -58,20 +43,18 @@ class Program:
         self.sections = merged(host.sections)
         self.place = Place("", host.document_root.rstrip("/"))
         self.proxies = forwards.Proxies(host.levels, self.sections, host.server_name, context, host.document_root.rstrip("/"), lambda section: self._condition(section, None))
-        self.form = PathForm.CURRENT
-        self.ends = False
-        self.rules_apart = True
+        # mod_rewrite.c, hook_uri2file: a host without a line of the module's has the configuration of the main server, which is for that alone
+        # (2.4.71, probed: not even InheritDown reaches it).
+        self.server_rules = rule_lists.in_force([host.main, host.own], context) if any(node.name in rule_lists.OWN for node in host.own) else []
+        # Such a rule, or alias, says which file is meant and leaves the path that sections are chosen by.
+        names_files = any(rule_lists.names_file(rule) for rule in self.server_rules) or mappings.names_files(host.levels)
+        self.form = PathForm.URL if names_files else PathForm.CURRENT
+        self.rules = SectionRules(host, self.sections, context, self.form, self._condition, self._proxy_rule)
         self.made: dict[Place, tuple[Step, ...]] = {}
         self.lone: list[Route] = []
 
     def steps(self) -> tuple[Step, ...]:
-        # mod_rewrite.c, hook_uri2file: a host without a line of the module's has the configuration of the main server, which is for that alone
-        # (2.4.71, probed: not even InheritDown reaches it).
-        rules = rule_lists.in_force([self.host.main, self.host.own], self.context) if any(node.name in rule_lists.OWN for node in self.host.own) else []
-        self.ends = any(rule_lists.ends_for_good(rule) for nodes in (self.host.main, self.host.own, *(section.nodes for section in self.sections)) for rule in rule_lists.read_rules(nodes, self.context))
-        if any(rule_lists.names_file(rule) for rule in rules) or mappings.names_files(self.host.levels):
-            # Such a rule, or alias, says which file is meant and leaves the path that sections are chosen by.
-            self.form = PathForm.URL
+        rules = self.server_rules
         late_environment.read_late(self.host.levels, [section.nodes for section in self.sections], self.host.secure, self.context)
         inside = [node for section in self.sections for node in section.nodes]
         self.context.environment |= environment.names_set(inside)
@@ -84,7 +67,7 @@ class Program:
             level = rewrites.Level(
                 _PHASE, None, "/", named, partial(self._mapped_anew, mapping, head), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure,
                 by_came=tuple((route, partial(self._redirected, route, mapping, head)) for route in self.lone))
-            phase = self._unless_ended(rewrites.read_phase(rules, level, self.context))
+            phase = self.rules.unless_ended(rewrites.read_phase(rules, level, self.context))
             # A changed path skips the mapping; what an earlier round of the rules changed counts, too.
             changed = Choose((Route(Rewritten(SITE), named),))
             mapping = (Block(_PHASE, phase, limit=rule_lists.rounds(rules)), changed, *mapping)
@@ -92,7 +75,7 @@ class Program:
 
     def _condition(self, section: Section, place: Place | None) -> Condition:
         # request.c, ap_directory_walk (2.4.71, probed): where links are followed unseen, the last name is taken for a folder's without a look at it.
-        around = [node for other in self.sections if other.kind == "directory" and other is not section and _within(section, other) for node in other.nodes]
+        around = [node for other in self.sections if other.kind == "directory" and other is not section and is_within(section, other) for node in other.nodes]
         return condition(section, place, self.context, self.form, files.follows_all_links([*self.host.levels, *around]))
 
     def _named(self, rules: list[rule_lists.Rule]) -> tuple[Step, ...]:
@@ -273,9 +256,9 @@ class Program:
         # mod_expires.c, expires_insert_filter: redirects of rules and sections are answers below 400, too (2.4.71, probed).
         steps += self._expiry(place)
         steps += self._access(place)
-        rewriting = list(self._rewriting(place))
+        rewriting = list(self.rules.steps(place))
         redirects = list(self._redirects(place))
-        steps += fixups.in_order(rewriting, redirects, self.rules_apart)
+        steps += fixups.in_order(rewriting, redirects, self.rules.stand_apart)
         said = self._said(place)
         return (*steps, *late_environment.late_steps(self.context), *said, *content)
 
@@ -417,172 +400,6 @@ class Program:
             return access.has_rules(inside) or hosts.has_hosts(inside) or any(inner.name in _DECIDING or self._closes(inner) for inner in inside)
         return (node.args[0].lower() if node.args else "") not in ("none", "off")
 
-    def _rewriting(self, place: Place | None) -> list[Step]:
-        routes: list[Route] = []
-        for section in reversed(self.sections):
-            if not any(node.name in rule_lists.OWN for node in section.nodes):
-                continue
-            held = self._condition(section, place)
-            if held == NEVER:
-                continue
-            # mod_rewrite.c, hook_fixup: the rules of a folder are not for its own path without the final slash.
-            bare = [item for item in getattr(held, "conditions", ()) if isinstance(item, PathIs)]
-            if place is None or section.kind != "directory":
-                bare = []  # it is compared with the file's name, which a proxied request has none of, and with which no other section's text agrees
-            routes += [Route(PathIs(item.path, span=item.span), ()) for item in bare]
-            if bare and held == below(bare[0].path, section.node.span):
-                held = PathStartsWith(bare[0].path + "/", span=section.node.span)
-            phase = self._phase(section, place) if place is not None else self._proxied_phase(section)
-            routes.append(Route(held, phase, section.node.span, section.node.comments))
-            if held is ALWAYS:
-                break
-        while routes and not routes[-1].steps:
-            routes.pop()
-        if routes and all(isinstance(route.condition, PathIs) for route in routes[:-1]) and isinstance(routes[-1].condition, PathStartsWith):
-            routes = routes[-1:]  # the folder's own path is not below it anyhow
-        if len(routes) == 1 and routes[0].condition is ALWAYS:
-            return list(routes[0].steps)
-        return [Choose(tuple(routes))] if routes else []
-
-    def _unless_ended(self, phase: tuple[Step, ...]) -> tuple[Step, ...]:
-        """mod_rewrite, END: no rule is tried any more, on later rounds of the request neither."""
-        if not self.ends:
-            return phase
-        return (Choose((Route(TextIs((Var(Variable.VARIABLE, rule_lists.ENDED),), ("1",)), ()), Route(ALWAYS, phase))),)
-
-    def _proxied_phase(self, section: Section) -> tuple[Step, ...]:
-        """The rules of a location for what is proxied: mod_rewrite.c, hook_fixup, tries them on `proxy:` and the origin's URL (2.4.71, probed)."""
-        return self._pathless_phase(section, None, "the origin's URL")
-
-    def _pathless_phase(self, section: Section, place: Place | None, tried_on: str) -> tuple[Step, ...]:
-        """The rules of a section that is no folder's: what their patterns are tried on is not the path, so that those are read which ask for none."""
-        context = self.context
-        rules = rule_lists.read_rules(section.nodes, context)
-        switches = self._switches(section, place) if rules else []
-        if not switches:
-            return ()
-        phase = self._read_pathless(section, rules, tried_on)
-        if place is not None:
-            folders = [other for other in self.sections if other.kind == "directory" and (place.folder + "/").startswith(other.text.rstrip("/") + "/")]
-            if not files.follows_links([*self.host.levels, *(node for other in [*folders, section] for node in other.nodes)]):
-                phase = self._unless_ended((Respond(403, raises=True, span=section.node.span),))
-            else:
-                phase = (*self._unfollowed(folders, section, place), *phase)
-        return phase if switches == [(ALWAYS, True)] else (Choose(tuple(Route(held, phase if is_on else ()) for held, is_on in switches)),)
-
-    def _switches(self, section: Section, place: Place | None) -> list[tuple[Condition, bool]]:
-        """Where rewriting is on for a section's rules, and where it is not: the last section that speaks of it counts, as they are merged (2.4.71, probed)."""
-        made: list[tuple[Condition, bool]] = []
-        for other in reversed(self.sections[:self.sections.index(section) + 1]):
-            if self.context.last(other.nodes, "rewriteengine") is None:
-                continue
-            held = ALWAYS if other is section else self._condition(other, place)
-            if held != NEVER:
-                made.append((held, rule_lists.is_on(other.nodes, self.context)))
-            if held is ALWAYS:
-                break
-        return made if any(is_on for _, is_on in made) else []
-
-    def _unfollowed(self, above: list[Section], but: Section, place: Place) -> list[Choose]:
-        """What is refused where another section that holds follows no links (mod_rewrite.c, hook_fixup)."""
-        return [
-            Choose((Route(held, (Respond(403, raises=True, span=other.node.span),), other.node.span),)) for other in self.sections
-            if other not in above and other is not but and not files.follows_links(other.nodes) and (held := self._condition(other, place)) != NEVER
-        ]
-
-    def _read_pathless(self, section: Section, rules: list[rule_lists.Rule], tried_on: str) -> tuple[Step, ...]:
-        context = self.context
-        if rule_lists.inherits(section.nodes, [other.nodes for other in self.sections], context):
-            node = rules[0].node
-            context.value(node, section.node.span.directive, "rules that are inherited were expected in a folder's section alone; elsewhere they are not read")
-            return (Unserved(node.span.directive, node.span),)
-        odd = next((rule for rule in rules if not rule_lists.minds_no_path(rule)), None)
-        if odd is not None:
-            context.value(odd.node, " ".join(odd.node.args), f"a rule for every path was expected, which answers or sets a variable: a pattern is tried on {tried_on}, which is not read")
-            return (Unserved(odd.node.span.directive, odd.node.span),)
-        label = context.label("location rewriting")
-        level = rewrites.Level(label, None, "/", (), lambda rule: (), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure, user=self._looked_up_user())
-        return self._unless_ended((Block(label, rewrites.read_phase(rules, level, context)),))
-
-    def _looked_up_user(self) -> Template:
-        """mod_rewrite.c, lookup_variable: the path is asked for once more as it was decoded, so that nobody is found for one that would be refused then (2.4.71, probed)."""
-        slashes = self.context.last(self.host.levels, "allowencodedslashes")
-        refused = "%00" if slashes is not None and slashes.args and slashes.args[0].lower() != "off" else "%(?:00|2f)"
-        return (Lookup("user_looked_up", (Var(Variable.PATH),), (LookupRow(Pattern(f"{refused}|%(?![0-9a-f]{{2}})", "pcre", True), ()),), (Var(Variable.USER),)),)
-
-    def _above(self, section: Section) -> list[Section]:
-        """The sections of the folders that one is within, its own among them."""
-        return [other for other in self.sections if other.kind == "directory" and _within(section, other)]
-
-    def _phase(self, section: Section, place: Place) -> tuple[Step, ...]:
-        context = self.context
-        if section.kind != "directory":
-            # hook_fixup (2.4.71, probed): the name of the section stands at the front of no file's name, so that nothing is taken off it.
-            self.rules_apart = self.rules_apart and rule_lists.stand_apart(rule_lists.read_rules(section.nodes, context))
-            return self._pathless_phase(section, place, "the file's whole name")
-        above = self._above(section)
-        rules = rule_lists.in_force([other.nodes for other in above], context)
-        # mod_rewrite.c, config_perdir_merge: whether rewriting is on, and its base, come down from the folders above.
-        if not rules or not rule_lists.is_on([node for other in above for node in other.nodes], context):
-            return ()
-        self.rules_apart = self.rules_apart and rule_lists.stand_apart(rules)
-        if not files.follows_links([*self.host.levels, *(node for other in above for node in other.nodes)]):
-            return self._unless_ended((Respond(403, raises=True, span=section.node.span),))
-        folder = section.text.rstrip("/")
-        lead = place.folder[len(folder):] if place.folder.startswith(folder + "/") else ""
-        if lead and place.url != lead:
-            # The rules see the path of the file below the section's folder, which is none of the request's here.
-            self.context.value(rules[0].node, section.text, "rules for a folder whose path the request has were expected, not for one above an alias")
-            return (Unserved(rules[0].node.span.directive, rules[0].node.span),)
-        prefix = "/" if lead else place.url + (folder[len(place.folder):] if folder.startswith(place.folder + "/") else "") + "/"
-        base = context.last([node for other in above for node in other.nodes], "rewritebase")
-        # mod_rewrite.c, hook_fixup: the document root is taken off a name in it, whatever alias led there; elsewhere the alias counts (2.4.71, probed).
-        root = self.host.document_root.rstrip("/")
-        named = folder[len(root):] + "/" if (folder + "/").startswith(root + "/") else prefix
-        label = context.label("folder rewriting")
-        # http_request.c, internal_internal_redirect: the new path is parsed and decoded as a client's is, `%61` to `a` (2.4.71, probed).
-        ending = context.label("end of folder rewriting")
-        again: tuple[Step, ...] = (Restart(SITE, reads_anew=True, unless=(label, label), walks=(place.folder, place.url)),)
-        # mod_dir.c, fixup_dir: the slash is added to a folder's path even if a rule has changed it to another one inside.
-        folder_path = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=section.node.span)
-        # What says that it has none is the path that came, though a rule of the server led from there into the folder (2.4.71, probed).
-        bare = AllOf((folder_path, Not(PathMatches(Pattern("/$"), form=self.form, span=section.node.span))), section.node.span)
-        adds_slash = self._adds_slash(above, place)
-        level = rewrites.Level(label, prefix, (base.args[0].rstrip("/") + "/") if base and base.args else named, again, lambda rule: again, partial(self._proxy_rule, place=place),
-                               self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare if adds_slash is ALWAYS else AllOf((*bare.conditions, adds_slash), section.node.span) if adds_slash != NEVER else None,
-                               # mod_rewrite.c, hook_fixup: without RewriteBase a relative redirect shows the folder's own name (2.4.71, probed).
-                               shown="" if base and base.args else folder + "/",
-                               indexes=self._indexes(above, place), by_url=self.form is PathForm.URL)
-        merges = self.context.last(self.host.levels, "mergeslashes")
-        unmerged = merges is not None and merges.args[:1] != [] and merges.args[0].lower() == "off"
-        # The file's name has its slashes merged all the same, and rules of a folder see that; the model has the path alone.
-        slashes = (Choose((Route(PathMatches(Pattern("//"), span=merges.span), (Unserved(section.node.span.directive, section.node.span),), accident=True),)),) if unmerged and merges else ()
-        return self._unless_ended((*slashes, *self._unfollowed(above, section, place), Block(label, rewrites.read_phase(rules, level, context)),
-                                    Block(ending, (Choose((Route(Rewritten(label), (Restart(SITE, reads_anew=True, unless=(label, ending), walks=(place.folder, place.url)),)),)),))))
-
-    def _adds_slash(self, above: list[Section], place: Place) -> Condition:
-        """Where a folder's path gets its slash: what the last section that holds says of it."""
-        plain = [node for nodes in (self.host.levels, *(other.nodes for other in above)) for node in nodes if node.name == "directoryslash" and node.args]
-        made: Condition = NEVER if plain and plain[-1].args[0].lower() == "off" else ALWAYS
-        for other in self.sections[self.sections.index(above[-1]) + 1 if above else 0:]:
-            said = [node for node in other.nodes if node.name == "directoryslash" and node.args]
-            held = self._condition(other, place) if said else NEVER
-            if held == NEVER:
-                continue
-            if said[-1].args[0].lower() == "off":
-                made = NEVER if made == NEVER or held is ALWAYS else Not(held) if made is ALWAYS else AllOf((made, Not(held)))
-            else:
-                made = ALWAYS if made is ALWAYS or held is ALWAYS else held if made == NEVER else AnyOf((made, held))
-        return made
-
-    def _indexes(self, above: list[Section], place: Place) -> tuple[tuple[Condition, tuple[str, ...]], ...]:
-        """The index files that are looked for where a folder's rules are: what its sections say, unless a later one that holds says something else."""
-        plain = files.index_names([*self.host.levels, *(node for other in above for node in other.nodes)], self.context)
-        last = self.sections.index(above[-1]) if above else -1
-        said = [(held, files.index_names(other.nodes, self.context)) for other in reversed(self.sections[last + 1:])
-                if any(node.name == "directoryindex" for node in other.nodes) and (held := self._condition(other, place)) != NEVER]
-        return (*said, (ALWAYS, plain)) if plain or said else ()
-
     def _redirects(self, place: Place | None) -> list[Step]:
         steps: list[Step] = []
         for section in reversed(self.sections):
@@ -689,7 +506,7 @@ class Program:
             if _is_overridden(own, later) or any(exclude_each_other(held, other) for other, _ in inside):
                 continue
             made = self._served(earlier[:number], [*own, *later], (*inside, (held, section)), settings, serve)
-            if any(held == other or _within(inner, section) for other, inner in inside):
+            if any(held == other or is_within(inner, section) for other, inner in inside):
                 return Choose((*routes, Route(ALWAYS, (made,)))) if routes else made
             routes.append(Route(held, (made,), section.node.span))
         plain = serve([*settings, *later])
@@ -700,10 +517,6 @@ def _is_overridden(own: list[Node], later: list[Node]) -> bool:
     """Whether what comes later says something else in the place of each line."""
     names = {node.name for node in later if node.name != "options" or node.args and not any(word[:1] in "+-" for word in node.args)}
     return all(node.name in names for node in own)
-
-
-def _within(section: Section, above: Section) -> bool:
-    return section.kind == above.kind and (section.text.rstrip("/") + "/").startswith(above.text.rstrip("/") + "/")
 
 
 def _holds(outer: Section, inner: Section) -> bool:

@@ -17,9 +17,10 @@ from .. import defaults
 from . import client, heads, logs, tls
 from .context import Context, Node
 from .folders import with_folder_files
+from .host import Host
 from .mappings import folders_of_patterns, read_aliases
 from .places import glob_pattern, read_sections
-from .program import Host, Program
+from .program import Program
 
 _PORT = re.compile(r"(.*?):?(\$\{\w+\}|\{\{.*?\}\}|\d+|\*)$")
 
