@@ -65,6 +65,20 @@ def may_be_empty(nodes: list[Node]) -> set[str]:
     return {name for name in made if name.lower() in asked}
 
 
+def plain_schemes(nodes: list[Node]) -> set[str]:
+    """The variables that are set to nothing or `s` alone, as is usual for what stands behind `http` in a target."""
+    values_of: dict[str, set[str]] = {}
+    for node in nodes:
+        if node.name == "rewriterule":
+            pairs = re.findall(r"(?:^\[|,)\s*(?:E|env)=!?([\w-]+):?([^,\]]*)", "".join(node.args[2:]))
+        else:
+            pairs = [(name.lstrip("!"), value) for word in _words(node) if node.name in _NAMES for name, _, value in [word.partition("=")]]
+            pairs += [(node.args[0], "".join(node.args[1:2]))] if node.name in ("setenv", "passenv") and node.args else []
+        for name, value in pairs:
+            values_of.setdefault(name, set()).add(value)
+    return {name for name, found in values_of.items() if found <= {"", "s"}}
+
+
 def _takes_something(text: str, group: int) -> bool:
     """Whether a group of a pattern takes part in every match, and never of nothing: `(.+)`, not `(.*)` nor `(x)?`."""
     inside = inside_group(text, group)

@@ -169,10 +169,10 @@ def _by_environment(by: str, for_all: bool, node: Node, context: Context) -> Rea
     return Read(empty if found[1] else Not(empty, node.span))
 
 
-def read_default_expiry(nodes: list[Node], above: list[Node], context: Context) -> tuple[Step, ...]:
-    """ExpiresDefault of a level, for what no media type says more of; `above` are the levels around, for ExpiresActive."""
+def read_default_expiry(nodes: list[Node], context: Context) -> tuple[Field, ...]:
+    """ExpiresDefault of a level, for what no media type says more of, where expiry is on."""
     default = context.last(nodes, "expiresdefault")
-    if default is None or not _is_active(nodes, above, context):
+    if default is None:
         return ()
     seconds = values.read_expiry(" ".join(default.args))
     if seconds is None:
@@ -180,7 +180,7 @@ def read_default_expiry(nodes: list[Node], above: list[Node], context: Context) 
     return _pair(seconds, default.span)
 
 
-def read_typed_expiry(nodes: list[Node], above: list[Node], context: Context) -> tuple[Step, ...]:
+def read_typed_expiry(nodes: list[Node], context: Context) -> tuple[Field, ...]:
     """ExpiresByType of a level: by the type of the answer, whoever said it; redirects of the server's own are text/html (2.4.71, probed).
 
     mod_expires.c, expires_filter: what stands behind the type does not count, and `image/*` is for all of that kind that have no line of their own.
@@ -193,8 +193,6 @@ def read_typed_expiry(nodes: list[Node], above: list[Node], context: Context) ->
         if node.args:
             # Its answers do not get what others get by default.
             typed[node.args[0].lower()] = (seconds, node.span)
-    if not _is_active(nodes, above, context):
-        return ()
     made: list[Field] = []
     for media_type, (seconds, span) in sorted(typed.items(), key=lambda pair: not pair[0].endswith("/*")):
         text = f"^{re.escape(media_type[:-1])}" if media_type.endswith("/*") else f"^{re.escape(media_type)}(?:;|$)"
@@ -203,9 +201,10 @@ def read_typed_expiry(nodes: list[Node], above: list[Node], context: Context) ->
     return tuple(made)
 
 
-def _is_active(nodes: list[Node], above: list[Node], context: Context) -> bool:
-    active = context.last([*above, *nodes], "expiresactive")
-    return active is not None and active.args[:1] != [] and active.args[0].lower() == "on"
+def turns_expiry_on(nodes: list[Node], context: Context) -> bool | None:
+    """Whether a level turns expiry on, or off; None: it does not speak of it."""
+    active = context.last(nodes, "expiresactive")
+    return None if active is None else active.args[:1] != [] and active.args[0].lower() == "on"
 
 
 _BY_DATE: Template = (Unread("the file's date"),)

@@ -307,3 +307,18 @@ def glob_pattern(text: str, anchored: bool = True) -> str:
 def is_within(section: Section, above: Section) -> bool:
     """Whether one section's folder, or path, is another's of its kind, or lies below it."""
     return section.kind == above.kind and (section.text.rstrip("/") + "/").startswith(above.text.rstrip("/") + "/")
+
+
+def where_on(said: list[tuple[Condition, bool]]) -> Condition:
+    """Where a switch is on that several places turn on or off: what the last one says that holds counts, and before them all it is off."""
+    made: Condition = NEVER
+    for held, is_on in said:
+        if held == NEVER:
+            continue
+        if held is ALWAYS:
+            made = ALWAYS if is_on else NEVER
+        elif is_on:
+            made = made if made is ALWAYS else held if made == NEVER else AnyOf((made, held))
+        else:
+            made = made if made == NEVER else Not(held) if made is ALWAYS else AllOf((made, Not(held)))
+    return made

@@ -26,7 +26,7 @@ from .. import catalogue, defaults, values
 from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, rule_lists, tls
 from .context import Context, Node
 from .host import Host
-from .places import EARLY, NEVER, Place, Section, below, condition, is_within, merged
+from .places import EARLY, NEVER, Place, Section, below, condition, is_within, merged, where_on
 from .section_rules import SectionRules
 
 _SERVING = ("directoryindex", "directoryslash", "options", "acceptpathinfo")
@@ -46,6 +46,7 @@ class Program:
         # mod_rewrite.c, hook_uri2file: a host without a line of the module's has the configuration of the main server, which is for that alone
         # (2.4.71, probed: not even InheritDown reaches it).
         self.server_rules = rule_lists.in_force([host.main, host.own], context) if any(node.name in rule_lists.OWN for node in host.own) else []
+        context.plain_schemes = environment.plain_schemes([*host.levels, *(node for section in self.sections for node in section.nodes)])
         # Such a rule, or alias, says which file is meant and leaves the path that sections are chosen by.
         names_files = any(rule_lists.names_file(rule) for rule in self.server_rules) or mappings.names_files(host.levels)
         self.form = PathForm.URL if names_files else PathForm.CURRENT
@@ -138,8 +139,8 @@ class Program:
 
     # --- settings that hold before a path is mapped -------------------------------------------------------------------------
 
-    def _head(self, place: Place | None = None) -> tuple[Step, ...]:
-        """Error pages and fields of the table `always`; those of folders only where the place is known."""
+    def _head(self, place: Place | None = None, is_mapped: bool = False) -> tuple[Step, ...]:
+        """Error pages and fields of the table `always`, those of folders only where the place is known; before the mapping how long its redirects are good for."""
         context, levels = self.context, self.host.levels
         steps: list[Step] = [*files.read_error_pages(levels, context), *fields.read_response_fields(levels, True, context)]
         steps += limits.read_answer_limit(levels, context)
@@ -149,11 +150,8 @@ class Program:
                 said = (*files.read_error_pages(section.nodes, context, True), *fields.read_response_fields(section.nodes, True, context))
                 steps += self._where(section, place, said)
         # Redirects of the mapping know what locations say of expiry, and not what folders do.
-        for read in (self._defaults, self._typed) if place is None else ():
-            steps += read(levels, [], None)
-            for section in self.sections:
-                if section.kind in EARLY:
-                    steps += self._where(section, None, read(section.nodes, levels, None))
+        if not is_mapped:
+            steps += self._expiry(None, [section for section in self.sections if section.kind in EARLY])
         return tuple(steps)
 
     def _speaks_always(self, section: Section) -> bool:
@@ -245,16 +243,16 @@ class Program:
 
     def _around(self, place: Place | None, content: tuple[Step, ...]) -> tuple[Step, ...]:
         steps: list[Step] = []
-        if any(section.kind not in EARLY and self._speaks_always(section) and self._condition(section, place) != NEVER for section in self.sections):
+        if any(section.kind not in EARLY and (self._speaks_always(section) or self._ends_expiry(section)) and self._condition(section, place) != NEVER for section in self.sections):
             # What folders say comes between what the server says and what locations say, so that all is said once more, in this order.
-            steps += [ForgetFields(), *self._head(place)]
+            steps += [ForgetFields(), *self._head(place, is_mapped=True)]
         for section in self.sections:
             steps += self._where(section, place, environment.read_environment(section.nodes, self.context)) if environment.speaks(section.nodes) else []
         for section in self.sections:
             if section.kind not in EARLY:
                 steps += self._where(section, place, limits.read_answer_limit(section.nodes, self.context))
         # mod_expires.c, expires_insert_filter: redirects of rules and sections are answers below 400, too (2.4.71, probed).
-        steps += self._expiry(place)
+        steps += self._expiry(place, self.sections)
         steps += self._access(place)
         rewriting = list(self.rules.steps(place))
         redirects = list(self._redirects(place))
@@ -264,28 +262,45 @@ class Program:
 
     def _said(self, place: Place | None) -> list[Step]:
         """What all levels and sections add to the answer besides its expiry."""
-        return self._read_all((self._settings,), place)
-
-    def _expiry(self, place: Place | None) -> list[Step]:
-        """How long answers are good for. A media type's expiry counts before any default, wherever either is written."""
-        return self._read_all((self._defaults, self._typed), place)
-
-    def _read_all(self, reads: tuple[Callable[[list[Node], list[Node], Place | None], tuple[Step, ...]], ...], place: Place | None) -> list[Step]:
         levels = self.host.levels
-        steps: list[Step] = []
-        for read in reads:
-            steps += read(levels, [], place)
-            for number, section in enumerate(self.sections):
-                # What folders above it say is merged into a folder's section before it is asked whether expiry is on at all.
-                around = [node for other in self.sections[:number] if _holds(other, section) for node in other.nodes]
-                steps += self._where(section, place, read(section.nodes, [*levels, *around], place))
+        steps = list(self._settings(levels, [], place))
+        for number, section in enumerate(self.sections):
+            # What folders above it say is merged into a folder's section before it is asked whether it is on at all.
+            around = [node for other in self.sections[:number] if _holds(other, section) for node in other.nodes]
+            steps += self._where(section, place, self._settings(section.nodes, [*levels, *around], place))
         return steps
 
-    def _defaults(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
-        return fields.read_default_expiry(nodes, above, self.context)
+    def _expiry(self, place: Place | None, sections: list[Section]) -> list[Step]:
+        """How long answers are good for. A media type's expiry counts before any default, wherever either is written."""
+        steps: list[Step] = []
+        for read in (fields.read_default_expiry, fields.read_typed_expiry):
+            for section in (None, *sections):
+                made = read(self.host.levels if section is None else section.nodes, self.context)
+                active = self._expires(section, sections, place) if made else NEVER
+                if active == NEVER:
+                    continue
+                if active is not ALWAYS:
+                    made = tuple(replace(field, when=active if field.when is None else AllOf((active, field.when), field.span)) for field in made)
+                steps += made if section is None else self._where(section, place, made)
+        return steps
 
-    def _typed(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
-        return fields.read_typed_expiry(nodes, above, self.context)
+    def _expires(self, asking: Section | None, sections: list[Section], place: Place | None) -> Condition:
+        """Where expiry is on for what a section says of it (None: the host): the last section that holds and speaks of it counts, as they are merged (2.4.71, probed)."""
+        said: list[tuple[Condition, bool]] = [(ALWAYS, fields.turns_expiry_on(self.host.levels, self.context) is True)]
+        own = ALWAYS if asking is None else self._condition(asking, place)
+        for section in sections:
+            is_on = fields.turns_expiry_on(section.nodes, self.context)
+            if is_on is None:
+                continue
+            held = ALWAYS if asking is not None and _holds(section, asking) else self._condition(section, place)
+            if held is ALWAYS or not exclude_each_other(own, held):
+                said.append((held, is_on))
+        return where_on(said)
+
+    def _ends_expiry(self, section: Section) -> bool:
+        """Whether a section turns off what was said for redirects of the mapping."""
+        said = [self.host.levels, *(other.nodes for other in self.sections if other.kind in EARLY)]
+        return fields.turns_expiry_on(section.nodes, self.context) is False and any(fields.turns_expiry_on(nodes, self.context) for nodes in said)
 
     def _settings(self, nodes: list[Node], above: list[Node], place: Place | None) -> tuple[Step, ...]:
         """What one level or section adds to answers that a handler makes."""

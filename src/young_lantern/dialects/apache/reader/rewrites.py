@@ -26,7 +26,7 @@ from . import environment, maps
 from .context import Context, Node
 from .expressions import read_expression
 from .places import NEVER
-from .rule_lists import ANY, ENDED, URL, Rule, answers, changes_inside, changes_midway, ends_for_good, goes_on_as_url, may_match_url, minds_end, names_file, spares_folders, status_of
+from .rule_lists import ANY, ENDED, URL, Rule, answers, changes_inside, changes_midway, ends_for_good, goes_on_as_url, may_match_url, minds_end, names_file, open_scheme, spares_folders, status_of
 from .rule_patterns import under, under_with_whole
 
 # A pattern whose first group stands at the path's start, so that it begins with the slash if it is not empty.
@@ -394,7 +394,12 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         refusal = forward[:1] if forward and isinstance(forward[0], Choose) and forward[0].routes[0].accident else ()
         return (*refusal, *steps, *_asked_first(level, node, rule.has("qsd", "qsdiscard") and not mark), *forward[len(refusal):])
     if code is not None or URL.match(substitution):
-        return (*steps, _redirect(rule, status, path, mark, query, encodes, level, template))
+        redirect = _redirect(rule, status, path, mark, query, encodes, level, template)
+        if left_open := open_scheme(rule, context.plain_schemes):
+            context.value(node, substitution, "a scheme that is http or https whatever comes was expected: behind another one the target is a path, which is not read")
+            known = TextIs(template(left_open), ("", "s"), span=node.span)
+            return (*steps, Choose((Route(known, (redirect,)), Route(ALWAYS, (Unserved(node.span.directive, node.span),)))))
+        return (*steps, redirect)
     if substitution == "-":
         return (*steps, *after)
     target = template(path)

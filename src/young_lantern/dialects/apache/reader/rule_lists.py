@@ -10,10 +10,12 @@ from dataclasses import dataclass, field
 
 from ....model import Pattern
 from ....patterns.examples import literal_start
+from ....patterns.groups import inside_group
 from .context import Context, Node
 from .rule_patterns import alternates
 
-URL = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
+# mod_rewrite.c, is_absolute_uri: asked of the text that came out, so that `http%{ENV:with_s}://` and `http%2://` are URLs as well (2.4.71, probed).
+URL = re.compile(r"(?:[a-z][a-z+.-]*|http(?P<rest>%\{ENV:[\w-]+\}|[%$]\d)|%\{REQUEST_SCHEME\})://", re.IGNORECASE)
 # Patterns that hold for every path.
 ANY = ("^", "", ".*", "^.*$", "^.*", "(.*)", "^(.*)$", "^(.*)")
 ENDED = "rewriting_ended"
@@ -123,7 +125,7 @@ def minds_no_path(rule: Rule) -> bool:
     if rule.has("p", "proxy", "n", "next", "pt", "passthrough", "c", "chain", "s", "skip"):
         return False
     redirects = rule.has("r", "redirect") or URL.match(args[1])
-    return not redirects or answers(rule) if args[1] == "-" else bool(redirects and re.match(r"/|%\{|[a-z]+://", args[1]))
+    return not redirects or answers(rule) if args[1] == "-" else bool(redirects and (URL.match(args[1]) or args[1].startswith(("/", "%{"))))
 
 
 def changes_inside(rule: Rule) -> bool:
@@ -162,6 +164,19 @@ def goes_on_as_url(rule: Rule) -> bool:
     target = rule.node.args[1] if len(rule.node.args) > 1 else "-"
     redirects = rule.has("r", "redirect") or bool(URL.match(target))
     return redirects and not rule.has("l", "last", "end", "p", "proxy", "f", "g") and not answers(rule)
+
+
+def open_scheme(rule: Rule, plain: set[str]) -> str:
+    """What stands behind `http` in a target, unless it can be nothing or `s` alone; "": nothing does. plain: variables that are never set to anything else."""
+    found = URL.match(rule.node.args[1])
+    rest = found["rest"] if found else None
+    if not rest:
+        return ""
+    if rest.startswith("%{"):
+        return "" if rest[6:-1] in plain else rest
+    patterns = [rule.node.args[0]] if rest[0] == "$" else [node.args[1] for node in rule.conditions if len(node.args) > 1]
+    groups = [inside for text in patterns if (inside := inside_group(text, int(rest[1]))) is not None]
+    return rest if any(inside not in ("s", "s?") for inside in groups) else ""
 
 
 def may_match_url(text: str) -> bool:

@@ -11,12 +11,12 @@ from collections.abc import Callable
 from functools import partial
 
 from ....model import (
-    ALWAYS, SITE, AllOf, AnyOf, Block, Choose, Condition, FileExists, FileKind, Lookup, LookupRow, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved, Var, Variable,
+    ALWAYS, SITE, AllOf, Block, Choose, Condition, FileExists, FileKind, Lookup, LookupRow, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved, Var, Variable,
 )
 from . import files, rewrites, rule_lists
 from .context import Context
 from .host import Host
-from .places import NEVER, Place, Section, below, is_within
+from .places import NEVER, Place, Section, below, is_within, where_on
 
 
 class SectionRules:
@@ -177,17 +177,12 @@ class SectionRules:
     def _adds_slash(self, above: list[Section], place: Place) -> Condition:
         """Where a folder's path gets its slash: what the last section that holds says of it."""
         plain = [node for nodes in (self.host.levels, *(other.nodes for other in above)) for node in nodes if node.name == "directoryslash" and node.args]
-        made: Condition = NEVER if plain and plain[-1].args[0].lower() == "off" else ALWAYS
+        said: list[tuple[Condition, bool]] = [(ALWAYS, not plain or plain[-1].args[0].lower() != "off")]
         for other in self.sections[self.sections.index(above[-1]) + 1 if above else 0:]:
-            said = [node for node in other.nodes if node.name == "directoryslash" and node.args]
-            held = self.condition(other, place) if said else NEVER
-            if held == NEVER:
-                continue
-            if said[-1].args[0].lower() == "off":
-                made = NEVER if made == NEVER or held is ALWAYS else Not(held) if made is ALWAYS else AllOf((made, Not(held)))
-            else:
-                made = ALWAYS if made is ALWAYS or held is ALWAYS else held if made == NEVER else AnyOf((made, held))
-        return made
+            lines = [node for node in other.nodes if node.name == "directoryslash" and node.args]
+            if lines:
+                said.append((self.condition(other, place), lines[-1].args[0].lower() != "off"))
+        return where_on(said)
 
     def _indexes(self, above: list[Section], place: Place) -> tuple[tuple[Condition, tuple[str, ...]], ...]:
         """The index files that are looked for where a folder's rules are: what its sections say, unless a later one that holds says something else."""
