@@ -35,6 +35,6 @@ def test_one_that_may_be_another_is_told(reads: Reads) -> None:
     """Behind any other word it is a path: where it comes to that nothing is foretold, and the line is told."""
     text = httpd("RewriteEngine On\nRewriteRule ^/(x?)(.*)$ http$1://elsewhere.fernhollow.example/$2 [R,L]")
     reading = reads.read("apache", text)
-    assert ("rewriterule", "http$1") in [(finding.span.directive.lower(), finding.message.split("://")[0][-6:]) for finding in reading.findings], [finding.message for finding in reading.findings]
+    assert [finding.span.directive.split()[0] for finding in reading.findings] == ["RewriteRule"]
     assert reads.decide("apache", text, "/a").location == "http://elsewhere.fernhollow.example/a"
     assert reads.decide("apache", text, "/xa").gave_up
