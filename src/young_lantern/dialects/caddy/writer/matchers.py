@@ -19,6 +19,7 @@ from ....model import (
 )
 from ....model.walk import transform, walk
 from ....patterns import beyond_re2, search, to_re2
+from ....patterns.looks import Apart, apart
 from ..values import Unwritable, quote
 from .context import Context, Matcher
 from .output import Node
@@ -60,6 +61,8 @@ def _as_glob(condition: PathIs | PathStartsWith, context: Context) -> str | None
 
 def write_lines(condition: Condition, name: str, context: Context) -> Lines | Unwritable:
     """A condition -> the lines of a matcher set."""
+    if isinstance(condition, PathMatches | TextMatches) and (ways := apart(condition.pattern)) is not None:
+        return write_lines(_without_looks(condition, ways), name, context)
     match condition:
         case PathIs() | PathStartsWith():
             glob = _as_glob(condition, context)
@@ -114,6 +117,15 @@ def write_lines(condition: Condition, name: str, context: Context) -> Lines | Un
         case AnyOf(conditions):
             return _any(conditions, name, context)
     return Unwritable(f"the condition {getattr(condition, 'spelling', 'that asks whether the path was rewritten')}")
+
+
+def _without_looks(condition: PathMatches | TextMatches, ways: tuple[Apart, ...]) -> Condition:
+    """RE2 has no look-around: what a pattern looks for is asked beside it."""
+    made: list[Condition] = []
+    for way in ways:
+        asked: tuple[Condition, ...] = (*(replace(condition, pattern=item) for item in way.wanted), *(Not(replace(condition, pattern=item)) for item in way.refused))
+        made.append(AllOf((replace(condition, pattern=way.main), *asked)) if asked else replace(condition, pattern=way.main))
+    return made[0] if len(made) == 1 else AnyOf(tuple(made))
 
 
 def _not(lines: Lines) -> Node:
