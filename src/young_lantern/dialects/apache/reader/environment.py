@@ -21,6 +21,7 @@ from .mappings import labelled
 
 _LINES = {"setenvif": False, "setenvifnocase": True, "browsermatch": False, "browsermatchnocase": True}
 _NAMES = frozenset({*_LINES, "setenvifexpr"})
+COMPRESSED = "compression is offered all the same"
 _ATTRIBUTES = {"remote_addr": Variable.CLIENT, "request_method": Variable.METHOD}
 # What the server itself asks of the environment about connections and content: no answer's status, place or fields come by it.
 _OF_THE_SERVER = frozenset({
@@ -36,7 +37,7 @@ def speaks(nodes: list[Node]) -> bool:
 
 def names_set(nodes: list[Node]) -> set[str]:
     """The variables that some lines set."""
-    by_rules = {name for node in nodes if node.name == "rewriterule" for name in re.findall(r"(?:^\[|,)\s*(?:E|env)=!?(\w+)", "".join(node.args[2:]))}
+    by_rules = {name for node in nodes if node.name == "rewriterule" for name in re.findall(r"(?:^\[|,)\s*(?:E|env)=!?([\w-]+)", "".join(node.args[2:]))}
     by_lines = {word.lstrip("!").partition("=")[0] for node in nodes if node.name in _NAMES for word in _words(node)}
     return by_rules | {name for name in by_lines if name and name.lower() not in {*_OF_THE_SERVER, "no-gzip"}}
 
@@ -201,7 +202,7 @@ def _set(word: str, label: str, node: Node, context: Context) -> SetVariable | N
         claim.disposition, claim.why = Disposition.CHANGED, "files with such names have types that are not compressed; what an origin sends under such a name with a type that is, is compressed"
         return None
     if name.lower() == "no-gzip":
-        context.value(node, word, "compression is offered all the same")
+        context.value(node, word, COMPRESSED)
         return None
     parts: list[Template] = []
     for piece in re.split(r"(\$\d)", value or "1"):  # mod_setenvif.c: `name=` is 1, too (2.4.71, probed)

@@ -258,7 +258,7 @@ class Program:
         redirects = list(self._redirects(place))
         steps += fixups.in_order(rewriting, redirects, self.rules.stand_apart)
         said = self._said(place)
-        return (*steps, *late_environment.late_steps(self.context), *said, *content)
+        return (*steps, *late_environment.late_steps(self.context), *said, *self.rules.types(), *content)
 
     def _said(self, place: Place | None) -> list[Step]:
         """What all levels and sections add to the answer besides its expiry."""

@@ -22,18 +22,18 @@ from ....model import (
 from ....model.walk import transform
 from ....patterns import compiled, problem, search
 from .. import values
-from . import environment, maps
+from . import compression, environment, maps
 from .context import Context, Node
 from .expressions import read_expression
 from .places import NEVER
-from .rule_lists import ANY, ENDED, URL, Rule, answers, changes_inside, changes_midway, ends_for_good, goes_on_as_url, may_match_url, minds_end, names_file, open_scheme, spares_folders, status_of
+from .rule_lists import ANY, ENDED, TYPE, URL, Rule, answers, changes_inside, changes_midway, ends_for_good, goes_on_as_url, may_match_url, minds_end, names_file, open_scheme, spares_folders, status_of, type_of
 from .rule_patterns import under, under_with_whole
 
 # A pattern whose first group stands at the path's start, so that it begins with the slash if it is not empty.
 _AT_START = re.compile(r"\^(?:\(\?[=!](?:[^()\\]|\\.|\((?:[^()\\]|\\.|\((?:[^()\\]|\\.)*\))*\))*\))*\((?!\?)")
 _MOST_TURNS = 3  # each doubles the ways through the rules that follow
 _SILENT = frozenset({"nc", "nocase", "ne", "noescape", "l", "last", "pt", "passthrough", "qsa", "qsappend", "qsd", "qsdiscard", "ns", "nosubreq", "end", "f", "forbidden", "g",
-                     "gone", "c", "chain", "n", "next", "p", "proxy", "b", "bnp", "backrefnoplus", "bne", "bctls", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env", "unsafeallow3f"})
+                     "gone", "c", "chain", "n", "next", "p", "proxy", "b", "bnp", "backrefnoplus", "bne", "bctls", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env", "unsafeallow3f", "t", "type"})
 
 
 @dataclass(slots=True)
@@ -168,6 +168,9 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     unread = [name for name in rule.flags if name not in _SILENT]
     for name in unread:
         context.value(node, name, "a flag that is read was expected")
+    if any(sign in type_of(rule) for sign in "$%"):
+        unread.append("t")
+        context.value(node, type_of(rule), "a media type that is the same for every request was expected")
     words = [word for item in (node, *rule.conditions) for word in item.args]
     if any(maps.asks_map(word) for word in words) and (why := maps.trouble(words, substitution, rule.has("r", "redirect"), rule.has("ne", "noescape"), context)):
         unread.append("map")
@@ -359,12 +362,16 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         name, _, value = flag.partition(":")
         variable = SetVariable(name.removeprefix("!"), template(value, encoding=None), node.span, environment=True, by_rule=True)
         steps += environment.set_steps(variable, name.startswith("!"), context)
+        if name.lower() == "no-gzip" and context.compressed and (type_of(rule) or not compression.leaves_alone(context.pattern(node.args[0], node), context.compressed, context.named_types)):
+            context.value(node, flag, environment.COMPRESSED)
         if f"%{{ENV:{name.removeprefix('!')}}}" in substitution:
             # mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): the substitution is completed before the rule's own variables are set.
             context.value(node, substitution, "a variable that an earlier rule sets was expected: this one is set when the substitution is made")
             return (Unserved(node.span.directive, node.span),)
     if ends_for_good(rule):
         steps.append(SetVariable(ENDED, ("1",), node.span))
+    if type_of(rule):
+        steps.append(SetVariable(TYPE, (type_of(rule),), node.span, environment=True, by_rule=True))
     if rule.has("f", "forbidden") or rule.has("g", "gone"):
         return (*steps, Respond(403 if rule.has("f", "forbidden") else 410, raises=True, insists=True, span=node.span))
     code, status = rule.flags.get("r", rule.flags.get("redirect")), status_of(rule)

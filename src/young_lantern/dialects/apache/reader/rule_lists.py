@@ -19,6 +19,7 @@ URL = re.compile(r"(?:[a-z][a-z+.-]*|http(?P<rest>%\{ENV:[\w-]+\}|[%$]\d)|%\{REQ
 # Patterns that hold for every path.
 ANY = ("^", "", ".*", "^.*$", "^.*", "(.*)", "^(.*)$", "^(.*)")
 ENDED = "rewriting_ended"
+TYPE = "type_of_rules"
 
 
 @dataclass(slots=True)
@@ -153,6 +154,11 @@ def ends_for_good(rule: Rule) -> bool:
 def status_of(rule: Rule) -> int:
     code = rule.flags.get("r", rule.flags.get("redirect")) or ""
     return {"permanent": 301, "temp": 302, "seeother": 303}.get(code.lower(), int(code) if code.isdigit() else 302)
+
+
+def type_of(rule: Rule) -> str:
+    """The media type that files get, whatever their names; "": what their names say."""
+    return (rule.flags.get("t") or rule.flags.get("type") or "").strip('"').lower()
 
 
 def answers(rule: Rule) -> bool:

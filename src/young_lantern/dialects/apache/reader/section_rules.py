@@ -11,7 +11,7 @@ from collections.abc import Callable
 from functools import partial
 
 from ....model import (
-    ALWAYS, SITE, AllOf, Block, Choose, Condition, FileExists, FileKind, Lookup, LookupRow, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved, Var, Variable,
+    ALWAYS, SITE, AllOf, Block, Choose, Condition, FileExists, FileKind, Lookup, LookupRow, MediaTypes, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved, Var, Variable,
 )
 from . import files, rewrites, rule_lists
 from .context import Context
@@ -57,6 +57,13 @@ class SectionRules:
         if len(routes) == 1 and routes[0].condition is ALWAYS:
             return list(routes[0].steps)
         return [Choose(tuple(routes))] if routes else []
+
+    def types(self) -> tuple[Step, ...]:
+        """mod_rewrite.c, hook_mimetype: the type that a rule says is that of the file, after all else that is said of it."""
+        rules = [rule for nodes in (self.host.main, self.host.own, *(section.nodes for section in self.sections)) for rule in rule_lists.read_rules(nodes, self.context)]
+        said = {rule_lists.type_of(rule): rule.node.span for rule in rules if rule_lists.type_of(rule)}
+        routes = tuple(Route(TextIs((Var(Variable.VARIABLE, rule_lists.TYPE),), (media_type,), span=span), (MediaTypes(adds=True, forced=media_type, span=span),), span) for media_type, span in said.items())
+        return (Choose(routes),) if routes else ()
 
     def unless_ended(self, phase: tuple[Step, ...]) -> tuple[Step, ...]:
         """mod_rewrite, END: no rule is tried any more, on later rounds of the request neither."""
