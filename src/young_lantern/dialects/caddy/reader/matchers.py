@@ -16,7 +16,7 @@ from dataclasses import replace
 from ....codes import CONDITION_UNREAD, MATCHERS_BY_CHANCE, WITHOUT_EFFECT
 from ....model import (
     ALWAYS, NO_VALUE, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathForm, PathGlob, PathIs,
-    PathMatches, PathStartsWith, Pattern, SchemeIs, Span, TextIs, TextMatches, Unknowable, Var, Variable,
+    PathMatches, PathStartsWith, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
 )
 from ....model.walk import walk
 from ....patterns import problem, search
@@ -223,10 +223,19 @@ def _file(line: Directive, label: str, level: Level, context: Context) -> Condit
     return _any([replace(read_candidate(word, root, line, context), split=split) for word in candidates or ["{path}"]], line.span)
 
 
-def read_candidate(word: str, root: object, line: Directive, context: Context) -> FileExists:
+_PATTERN = re.compile(r"(?<!\\)(?:\\\\)*[*?\[]")
+
+
+def read_candidate(word: str, root: Template, line: Directive, context: Context) -> FileExists:
     """One value of the file matcher. Only a slash written in the value asks for a folder (2.6.2, probed)."""
     kind = FileKind.FOLDER if word.endswith("/") else FileKind.FILE
-    return FileExists(root, context.template(word, line), kind, cleans=True, span=line.span)  # type: ignore[arg-type]
+    path = context.template(word, line)
+    # fileserver/matcher.go (2.6.2, probed): what is written out, the root as well, is a shell pattern; what placeholders bring is a name.
+    if any(_PATTERN.search(part) for part in (*path, *root) if isinstance(part, str)):
+        context.unread(line, word, "the name of one file was expected; in it, and in its root, *, ? and [ stand for any sign unless a backslash is before them")
+        path = (Unread(word),)
+    path = tuple(re.sub(r"\\(.)", r"\1", part) if isinstance(part, str) else part for part in path)
+    return FileExists(root, path, kind, cleans=True, span=line.span)
 
 
 def _expression(line: Directive, label: str, level: Level, context: Context) -> Condition:

@@ -7,6 +7,7 @@ Rule:     handle_errors belongs to the site, error pages of the source to a plac
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from dataclasses import dataclass, replace
 
@@ -216,7 +217,7 @@ def _keeping_status(chain: Chain, page: ErrorPage, given: set[tuple[object, ...]
 def _named_first(node: Node) -> Node:
     """A try_files for one file by its name -> the rewrite to that file."""
     if node.words[0] == "try_files" and node.words[2:] in ([], ["=404"]) and "{" not in node.words[1]:
-        return Node(["rewrite", "*", node.words[1]], None, node.spans, node.comments)
+        return Node(["rewrite", "*", re.sub(r"\\([*?\[\\])", r"\1", node.words[1])], None, node.spans, node.comments)
     return node
 
 

@@ -15,7 +15,7 @@ from ....model import (
 from .. import defaults
 from ..values import Unwritable, quote
 from .context import Context
-from .matchers import file_words
+from .matchers import as_names, file_words
 from .output import Node
 
 
@@ -97,10 +97,10 @@ def write_try_files(branch: Branch, following: list[object], context: Context) -
     if not spans or len(rest) > 1 or (rest and rest[0].condition is not ALWAYS) or len(following) != 1:
         return None
     fallback = _fallback(rest[0].chain.items, following[0]) if rest else None
-    if rest and fallback is None:
+    if rest and fallback is None or any("?" in word for word in words):
         return None
     if fallback is not None:
-        text = context.template(fallback[0], branch.span) if isinstance(fallback, tuple) else fallback
+        text = context.template(as_names(fallback[0]), branch.span) if isinstance(fallback, tuple) else fallback
         if isinstance(text, Unwritable):
             return None
         words.append(text)

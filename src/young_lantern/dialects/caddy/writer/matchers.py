@@ -15,7 +15,7 @@ from dataclasses import replace
 from ....codes import CASE_IGNORED, PATTERN_BEYOND
 from ....model import (
     NO_VALUE, Always, AllOf, AnyOf, Capture, ClientIn, Condition, Disposition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, Lookup, LookupRow, MethodIn, Not,
-    PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, SchemeIs, Span, TextIs, TextMatches, Var, Variable, literal,
+    PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, SchemeIs, Span, Template, TextIs, TextMatches, Var, Variable, literal,
 )
 from ....model.walk import transform, walk
 from ....patterns import beyond_re2, search, to_re2
@@ -252,6 +252,14 @@ def _in_expression(text: str) -> str:
     return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
 
 
+_GLOB = re.compile(r"[*?\[\\]")
+
+
+def as_names(path: Template) -> Template:
+    """fileserver/matcher.go (2.6.2, probed): what is written out is a shell pattern; what placeholders bring is a name."""
+    return tuple(_GLOB.sub(r"\\\g<0>", part) if isinstance(part, str) else part for part in path)
+
+
 def file_words(condition: FileExists, context: Context) -> list[str] | Unwritable:
     """The values of a file matcher or try_files that ask for this file."""
     path = condition.path or (Var(Variable.PATH),)
@@ -264,7 +272,7 @@ def file_words(condition: FileExists, context: Context) -> list[str] | Unwritabl
         path = tuple(rest if part == Var(Variable.PATH) else part for part in path)
         if rest not in path:
             return Unwritable("a file test below an alias")
-    text = context.template(path, condition.span)
+    text = context.template(as_names(path), condition.span)
     if isinstance(text, Unwritable):
         return text
     if condition.cleans and path == (Var(Variable.FOUND),):
