@@ -19,6 +19,7 @@ from ...model.placeholders import canonical
 from ...source.plan import Plan
 from ..dialect import Reading
 from .reader.folders import LIMIT_FOLDERS
+from .macros import write_out
 from .values import BUILT_IN
 from .syntax import Directive, Word, parse, print_file
 
@@ -52,10 +53,9 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     plan.defined = {directive.words[1].text: directive.words[2].text for file in reading.tree.values() for directive in file.walk()
                     if directive.name == "define" and len(directive.words) == 3}
     _mirror_folders(reading, plan, loaded)
-    for name, text in reading.texts.items():
-        if name in reading.beside:
-            continue
-        file = parse(text, name)
+    files = {name: parse(text, name) for name, text in reading.texts.items() if name not in reading.beside}
+    write_out(list(files.values()))
+    for name, file in files.items():
         _move_all(file.directives, plan, reading, loaded)
         target = folder / "etc" / name.lstrip("/")
         target.parent.mkdir(parents=True, exist_ok=True)
@@ -232,7 +232,7 @@ def _all_moved(reading: Reading, plan: Plan) -> None:
     moved = {canonical(address) for address in plan.origins}
     for address in asked:
         if canonical(address) not in moved:
-            raise ServerFailed(f"no copy can be made: the address {address} comes out of a macro, where it cannot be replaced; give the macro address and port as one word")
+            raise ServerFailed(f"no copy can be made: the address {address} comes out of one of several macros of one name, where it cannot be replaced; give the macro address and port as one word")
 
 
 def _moved_origin(word: Word, plan: Plan) -> str:

@@ -19,7 +19,8 @@ from ....source.files import LIMIT_DEPTH
 from ....source.places import Pairs, Places
 from ...dialect import Claim, likely
 from .. import catalogue, values
-from ..syntax import Directive, File, Word, parse
+from ..macros import body_of
+from ..syntax import Directive, File, parse
 from .context import Context, Node
 
 # What a reader takes the server's version for, where IfVersion asks.
@@ -204,9 +205,7 @@ class Loader:
             raise SourceUnreadable(f"there is no macro {args[0] if args else ''}; expected one that a <Macro> above defines", file=directive.file, line=directive.line)
         if macros >= _LIMIT_MACROS:
             raise SourceUnreadable(f"the macro {args[0]} uses itself", file=directive.file, line=directive.line)
-        # mod_macro: parameters are replaced as bare text, longer names first.
-        pairs = sorted(zip([word.text for word in macro.words[2:]], args[1:], strict=False), key=lambda pair: -len(pair[0]))
-        return self.expand([_replaced(item, pairs) for item in macro.block or []], within, above, macros + 1)
+        return self.expand(body_of(macro, args[1:]), within, above, macros + 1)
 
 
 _STRUCTURE = {
@@ -219,19 +218,6 @@ _FOLDERS = frozenset({"<directory", "<directorymatch", "<location", "<locationma
 
 def _inside(name: str, within: str) -> str:
     return "folder" if name in _FOLDERS else within
-
-
-def _replaced(directive: Directive, pairs: list[tuple[str, str]]) -> Directive:
-    def put(word: Word) -> Word:
-        raw = word.raw
-        for name, value in pairs:
-            raw = raw.replace(name, value)
-        return Word(word.lead, raw)
-
-    block = None if directive.block is None else [_replaced(item, pairs) for item in directive.block]
-    made = Directive(directive.lead, [put(word) for word in directive.words], directive.ending, block, directive.closing, directive.file, directive.line, directive.end_line)
-    made.span = directive.span
-    return made
 
 
 def _roots(main: Path, text: str) -> tuple[str, Path]:
