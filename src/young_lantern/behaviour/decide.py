@@ -533,6 +533,8 @@ class _Run:
         if self.estate.dialect == "apache" and isinstance(step.target, Written) and not step.target.adds_query and "?" in origin.target:
             # mod_rewrite.c, splitout_queryargs (2.4.71, probed): the query that a rule asks an origin with is the request's from then on.
             state.query = origin.target.partition("?")[2]
+        if forwarding.is_refused(step, origin.target, state):
+            return self.fail(400, step.span)
         if isinstance(step.target, Written) and step.target.plain:
             if re.search(r"[\x00-\x20\x7f]", origin.target):
                 # mod_proxy_http.c, proxy_http_canon (2.4.71, probed): what is not escaped may hold no blanks.

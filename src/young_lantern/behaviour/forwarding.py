@@ -5,6 +5,7 @@ Source:   each server's way with targets is on the step (model/steps.py, Forward
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -37,6 +38,25 @@ def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite
 
 def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewrite], object]) -> str:
     """The target of the request to the origin."""
+    made = _target(step, state, dialect, rewrite)
+    if not _is_encoded(step, state):
+        return made
+    path, mark, query = made.partition("?")
+    return re.sub("%25(2[fF])", r"%\1", path) + mark + query
+
+
+def is_refused(step: Forward, target: str, state: State) -> bool:
+    """proxy_util.c, ap_proxy_canonenc_ex (2.4.71, probed): with NoDecode a percent sign that stands before no code is 400."""
+    return _is_encoded(step, state) and re.search("%25(?![0-9A-Fa-f]{2})", target.partition("?")[0]) is not None
+
+
+def _is_encoded(step: Forward, state: State) -> bool:
+    """Whether a path goes out percent-encoded but for slashes that came so."""
+    as_it_is = isinstance(step.target, Written) and step.target.plain or isinstance(step.target, Mapped) and step.target.keeps_spelling and _spelt_as(step.target.prefix, step.target.spelt_like, state)
+    return state.site.reading.keeps_encoded_slashes and not as_it_is
+
+
+def _target(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewrite], object]) -> str:
     query = state.query_part
     # ngx_http_proxy_create_request (1.22.1, probed): a path that came without escapes goes on as it came.
     as_it_came = state.site.reading.spares_plain_paths and not state.internal and "%" not in paths.split_target(state.request.target)[0]

@@ -6,11 +6,13 @@ Source:   RFC 3986 sections 2.1, 5.2.4, 6.2.2; ngx_http_parse_complex_uri; Go ne
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from functools import lru_cache
 from urllib.parse import unquote_to_bytes
 
 from ..model import PathReading
 
+_SLASH = re.compile("(%2[fF])")
 _ESCAPE = re.compile(r"%(?![0-9A-Fa-f]{2})")
 
 
@@ -28,7 +30,12 @@ def read_path(raw: str, reading: PathReading) -> str | None:
     if reading.normalises_first:
         plain = re.sub(r"%([0-9A-Fa-f]{2})", lambda found: _unreserved(found[0]), "/" + raw.lstrip("/"))
         made = normalised(plain, reading)
-        return None if made is None or "%00" in made else decoded(made)
+        if made is None or "%00" in made:
+            return None
+        if reading.keeps_encoded_slashes:
+            return "".join(piece if piece.lower() == "%2f" else decoded(piece) for piece in _SLASH.split(made))
+        # request.c, ap_process_request_internal (2.4.71, probed): what slashes and dots are then is seen to once more, and what leads above the root is left out.
+        return normalised(decoded(made), replace(reading, refuses_upward=False)) if _SLASH.search(made) else decoded(made)
     path = decoded(raw)
     if "\0" in path and reading.refuses_upward:
         return None

@@ -153,6 +153,7 @@ class PathReading:
     resolves_dots: bool = True
     refuses_upward: bool = True  # `/../` above the root is 400
     encoded_slash_status: int | None = None  # answered to a path with %2F, whatever it is
+    keeps_encoded_slashes: bool = False  # `%2F` stays in the path as it came (httpd, NoDecode)
     keeps_empty_query: bool = False  # a lone "?" at the end of a target goes on with it
     decodes_arguments: bool = False  # values of a query are asked for decoded, their names by case (Caddy); else as they came, in any case
     cookies_mind_case: bool = True  # names of cookies are told apart by the case of their letters

@@ -124,7 +124,7 @@ def _reading(nodes: list[Node], context: Context):  # type: ignore[no-untyped-de
     encoded, merges = context.last(nodes, "allowencodedslashes"), context.last(nodes, "mergeslashes")
     reading = defaults.READING
     if encoded is not None and encoded.args and encoded.args[0].lower() != "off":
-        reading = replace(reading, encoded_slash_status=None)
+        reading = replace(reading, encoded_slash_status=None, keeps_encoded_slashes=encoded.args[0].lower() == "nodecode")
     if merges is not None and merges.args and merges.args[0].lower() == "off":
         reading = replace(reading, merges_slashes=False)
     return reading
