@@ -19,6 +19,7 @@ from .state import State
 
 # mod_proxy_fcgi.c, proxy_fcgi_canon: what ap_proxy_canonenc encodes besides (2.4.71, probed).
 _ENCODED = "[]"
+_UNTOLD = ("HTTP_AUTHORIZATION", "HTTP_PROXY")  # util_script.c: fields that httpd tells no application
 _UNKNOWN = re.compile(r"\{http\.(?:reverse_proxy\.header|request\.tls|auth\.user)\.[\w.-]+\}")
 
 
@@ -85,6 +86,8 @@ def parameters(step: Gateway, state: State) -> tuple[str, dict[str, str]]:
         if step.cleans:
             # fastcgi.go, buildEnv (Caddy 2.6.2, probed): a placeholder that stands for nothing leaves nothing here.
             made[parameter] = _UNKNOWN.sub("", made[parameter])
+        if state.dialect == "apache" and parameter.startswith("HTTP_") and parameter not in _UNTOLD and (sent := request.field(parameter[5:].replace("_", "-"))) is not None:
+            made[parameter] = sent  # util_script.c, ap_add_common_vars (2.4.71, probed): fields that the client sent come over what is set
     for field, value in request.fields if not step.hyphens_only else ():
         if "_" in field and field.replace("_", "").isalnum() and not any(item.name == UNDERSCORED for item in state.request_fields):
             made["HTTP_" + field.upper()] = value

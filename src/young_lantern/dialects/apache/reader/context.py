@@ -64,6 +64,7 @@ class Context(Collector):
     formats: dict[str, Span] = field(default_factory=dict)
     environment: set[str] = field(default_factory=set)
     maybe_empty: set[str] = field(default_factory=set)
+    of_own_fields: set[str] = field(default_factory=set)  # variables that applications are told anyhow
     plain_schemes: set[str] = field(default_factory=set)  # variables that are set to nothing or `s` alone
     folders: "FolderFiles | None" = None
     asking: set[int] = field(default_factory=set)

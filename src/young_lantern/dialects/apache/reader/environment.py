@@ -66,9 +66,9 @@ def may_be_empty(nodes: list[Node]) -> set[str]:
     return {name for name in made if name.lower() in asked}
 
 
-def plain_schemes(nodes: list[Node]) -> set[str]:
-    """The variables that are set to nothing or `s` alone, as is usual for what stands behind `http` in a target."""
-    values_of: dict[str, set[str]] = {}
+def _values_set(nodes: list[Node]) -> dict[str, set[str]]:
+    """What lines set each variable to, as it is written there."""
+    made: dict[str, set[str]] = {}
     for node in nodes:
         if node.name == "rewriterule":
             pairs = re.findall(r"(?:^\[|,)\s*(?:E|env)=!?([\w-]+):?([^,\]]*)", "".join(node.args[2:]))
@@ -76,8 +76,21 @@ def plain_schemes(nodes: list[Node]) -> set[str]:
             pairs = [(name.lstrip("!"), value) for word in _words(node) if node.name in _NAMES for name, _, value in [word.partition("=")]]
             pairs += [(node.args[0], "".join(node.args[1:2]))] if node.name in ("setenv", "passenv") and node.args else []
         for name, value in pairs:
-            values_of.setdefault(name, set()).add(value)
-    return {name for name, found in values_of.items() if found <= {"", "s"}}
+            made.setdefault(name, set()).add(value)
+    return made
+
+
+def plain_schemes(nodes: list[Node]) -> set[str]:
+    """The variables that are set to nothing or `s` alone, as is usual for what stands behind `http` in a target."""
+    return {name for name, found in _values_set(nodes).items() if found <= {"", "s"}}
+
+
+def of_own_fields(nodes: list[Node]) -> set[str]:
+    """The variables HTTP_NAME that are only ever set to the very field: applications are told it anyhow (util_script.c, ap_add_common_vars), but for credentials."""
+    return {
+        name for name, found in _values_set(nodes).items() if re.match("HTTP_(?!AUTHORIZATION$|PROXY$)", name)
+        and {value.lower() for value in found} == {f"%{{http:{name[5:].replace('_', '-').lower()}}}"}
+    }
 
 
 def _takes_something(text: str, group: int) -> bool:

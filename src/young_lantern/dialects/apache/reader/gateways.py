@@ -159,7 +159,7 @@ def environment(levels: list[Node], context: Context) -> tuple[tuple[str, Templa
                 made.pop(name, None)
         elif node.args:
             made[node.args[0]] = (node.args[1],) if len(node.args) > 1 and node.args[1] else ()
-    return (*made.items(), *((name, (Var(Variable.VARIABLE, name),)) for name in sorted(context.environment - set(made))))
+    return (*made.items(), *((name, (Var(Variable.VARIABLE, name),)) for name in sorted(context.environment - set(made) - context.of_own_fields)))
 
 
 def _pool(address: str, node: Node, context: Context) -> str:

@@ -46,7 +46,8 @@ class Program:
         # mod_rewrite.c, hook_uri2file: a host without a line of the module's has the configuration of the main server, which is for that alone
         # (2.4.71, probed: not even InheritDown reaches it).
         self.server_rules = rule_lists.in_force([host.main, host.own], context) if any(node.name in rule_lists.OWN for node in host.own) else []
-        context.plain_schemes = environment.plain_schemes([*host.levels, *(node for section in self.sections for node in section.nodes)])
+        everywhere = [*host.levels, *(node for section in self.sections for node in section.nodes)]
+        context.plain_schemes, context.of_own_fields = environment.plain_schemes(everywhere), environment.of_own_fields(everywhere)
         # Such a rule, or alias, says which file is meant and leaves the path that sections are chosen by.
         names_files = any(rule_lists.names_file(rule) for rule in self.server_rules) or mappings.names_files(host.levels)
         self.form = PathForm.URL if names_files else PathForm.CURRENT
