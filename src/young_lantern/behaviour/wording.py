@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import replace
+from itertools import chain
 
 from .path_classes import PathClasses, PathTest
 from .request import Request
@@ -30,17 +31,20 @@ def paths_in_words(classes: PathClasses, paths: set[str]) -> str:
     wanted: list[int] = []
     common = frozenset.intersection(*inside)
     # The plainest condition first: of those that rule out as many of the others, the one that most of all paths meet.
+    commonness = _met(held.values())
     while others:
-        best = max(sorted(common), key=lambda test: (sum(test not in tests for tests in others), _commonness(test, held.values())), default=None)
-        if best is None or all(best in tests for tests in others):
+        met = _met(others)
+        best = max(sorted(common), key=lambda test: (-met[test], commonness[test]), default=None)
+        if best is None or met[best] == len(others):
             break
         wanted.append(best)
         others = [tests for tests in others if best in tests]
     unwanted: list[int] = []
     never = frozenset(range(len(classes.tests))) - frozenset.union(*inside)
     while others:
-        best = max(sorted(never), key=lambda test: sum(test in tests for tests in others), default=None)
-        if best is None or not any(best in tests for tests in others):
+        met = _met(others)
+        best = max(sorted(never), key=lambda test: met[test], default=None)
+        if best is None or not met[best]:
             return ""
         unwanted.append(best)
         others = [tests for tests in others if best not in tests]
@@ -70,8 +74,9 @@ def _listed(texts: list[str]) -> str:
     return texts[0] if len(texts) == 1 else f"{', '.join(texts[:-1])} or {texts[-1]}"
 
 
-def _commonness(test: int, held: Iterable[frozenset[int]]) -> int:
-    return sum(test in tests for tests in held)
+def _met(held: Iterable[frozenset[int]]) -> Counter[int]:
+    """How many paths meet each condition."""
+    return Counter(chain.from_iterable(held))
 
 
 def methods_in_words(requests: Iterable[Request]) -> str:
