@@ -19,6 +19,8 @@ SPELT = [
     "RewriteCond %{SERVER_PORT}s ^(443(s)|[0-9]+s)$\nRewriteRule ^/?(a|dir/.*)$ http%2://%{HTTP_HOST}/new/$1 [R=302,L,QSA]",
     "RewriteRule ^/?(a|dir/.*)$ %{REQUEST_SCHEME}://elsewhere.fernhollow.example/$1 [R=301,L]",
     "RewriteRule ^/?(a|dir/.*)$ %{REQUEST_SCHEME}://elsewhere.fernhollow.example/$1 [L]",
+    "RewriteCond %{HTTPS} =on\nRewriteRule ^ - [env=proto:https]\nRewriteCond %{HTTPS} !=on\nRewriteRule ^ - [env=proto:http]\n"
+    "RewriteRule ^/?(a|dir/.*)$ %{ENV:PROTO}://elsewhere.fernhollow.example/$1 [R=301,L]",
 ]
 ROWS = [("GET", "www.fernhollow.example", path, {}) for path in ("/a", "/a?b=c", "/dir/", "/dir/x?y", "/dir/%20z", "/other")]
 

@@ -65,7 +65,7 @@ class Context(Collector):
     environment: set[str] = field(default_factory=set)
     maybe_empty: set[str] = field(default_factory=set)
     of_own_fields: set[str] = field(default_factory=set)  # variables that applications are told anyhow
-    plain_schemes: set[str] = field(default_factory=set)  # variables that are set to nothing or `s` alone
+    set_to: dict[str, set[str]] = field(default_factory=dict)  # what lines set variables to
     folders: "FolderFiles | None" = None
     asking: set[int] = field(default_factory=set)
     shared_types: set[Span] = field(default_factory=set)

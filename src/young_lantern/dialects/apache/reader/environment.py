@@ -66,7 +66,7 @@ def may_be_empty(nodes: list[Node]) -> set[str]:
     return {name for name in made if name.lower() in asked}
 
 
-def _values_set(nodes: list[Node]) -> dict[str, set[str]]:
+def values_set(nodes: list[Node]) -> dict[str, set[str]]:
     """What lines set each variable to, as it is written there."""
     made: dict[str, set[str]] = {}
     for node in nodes:
@@ -80,15 +80,10 @@ def _values_set(nodes: list[Node]) -> dict[str, set[str]]:
     return made
 
 
-def plain_schemes(nodes: list[Node]) -> set[str]:
-    """The variables that are set to nothing or `s` alone, as is usual for what stands behind `http` in a target."""
-    return {name for name, found in _values_set(nodes).items() if found <= {"", "s"}}
-
-
 def of_own_fields(nodes: list[Node]) -> set[str]:
     """The variables HTTP_NAME that are only ever set to the very field: applications are told it anyhow (util_script.c, ap_add_common_vars), but for credentials."""
     return {
-        name for name, found in _values_set(nodes).items() if re.match("HTTP_(?!AUTHORIZATION$|PROXY$)", name)
+        name for name, found in values_set(nodes).items() if re.match("HTTP_(?!AUTHORIZATION$|PROXY$)", name)
         and {value.lower() for value in found} == {f"%{{http:{name[5:].replace('_', '-').lower()}}}"}
     }
 

@@ -4,8 +4,8 @@ Source:   mod_rewrite.c hook_fixup, mod_alias.c fixup_redir (2.4.71, probed).
 Rule:     both are fixups, rewriting first: what it answers itself ends them, but a path that it changes, or an origin that it names, is only asked
           for when they are over, so that a section's redirect still comes before that. The rules that answer stand first, then the redirects, then
           the rules that change. A redirect goes by the path as it was, and takes the query along that a rule has made: `index.php?q=$1` shows in it.
-Left out: rules that change the path and let others follow, chains, skips and lists that begin anew: they stand before the redirects as a whole if
-          one of them answers, and after them if none does. The query that a rule with P makes is not the redirect's.
+Left out: rules that change the path and let others follow, and lists that begin anew, where one of them answers or makes a query: what a redirect beside them
+          is for stays open. The query that a rule with P makes is not the redirect's.
 """
 
 from __future__ import annotations
@@ -30,10 +30,24 @@ def in_order(rewriting: list[Step], redirects: list[Step], apart: bool) -> list[
         return [*rewriting, *redirects]
     if not any(_answers(item) for item in walk(rules)):
         return [*_each_behind(tuple(redirects), _queries(rules, "") if apart else ()), *rules]
-    if not apart or not any(isinstance(item, _LATER) for item in walk(rules)):
+    if not any(isinstance(item, _LATER) for item in walk(rules)):
         return [*rules, *redirects]
     changing = _without_answers(rules)
     return [*_answering(rules, ""), *_each_behind(tuple(redirects), _queries(changing, "")), *changing]
+
+
+def stays_open(rewriting: list[Step], redirects: list[Step], apart: bool) -> bool:
+    """Whether what rules make of a path that others of them have changed would come before a redirect of the path as it was, or show in it."""
+    return bool(redirects) and not apart and any(_answers(item) or isinstance(item, Rewrite) and item.query is not None for item in walk(tuple(rewriting)))
+
+
+def left_open(redirects: tuple[Step, ...]) -> tuple[Step, ...]:
+    """What the redirects are for, of which nothing is foretold."""
+    return tuple(
+        replace(step, routes=tuple(replace(route, steps=left_open(route.steps)) for route in step.routes)) if isinstance(step, Choose)
+        else Unserved(step.span.directive, step.span) if isinstance(step, Redirect | Respond) and step.span is not None else step
+        for step in redirects
+    )
 
 
 def _answers(item: object) -> bool:

@@ -47,7 +47,7 @@ class Program:
         # (2.4.71, probed: not even InheritDown reaches it).
         self.server_rules = rule_lists.in_force([host.main, host.own], context) if any(node.name in rule_lists.OWN for node in host.own) else []
         everywhere = [*host.levels, *(node for section in self.sections for node in section.nodes)]
-        context.plain_schemes, context.of_own_fields = environment.plain_schemes(everywhere), environment.of_own_fields(everywhere)
+        context.set_to, context.of_own_fields = environment.values_set(everywhere), environment.of_own_fields(everywhere)
         # Such a rule, or alias, says which file is meant and leaves the path that sections are chosen by.
         names_files = any(rule_lists.names_file(rule) for rule in self.server_rules) or mappings.names_files(host.levels)
         self.form = PathForm.URL if names_files else PathForm.CURRENT
@@ -257,6 +257,10 @@ class Program:
         steps += self._access(place)
         rewriting = list(self.rules.steps(place))
         redirects = list(self._redirects(place))
+        if fixups.stays_open(rewriting, redirects, self.rules.stand_apart):
+            for node in (node for section in self.sections for node in section.nodes if node.name in mappings.REDIRECTS):
+                self.context.value(node, " ".join(node.args), "rules beside it that each stand for themselves, with L where they change the path, were expected: what comes of both is not read")
+            redirects = list(fixups.left_open(tuple(redirects)))
         steps += fixups.in_order(rewriting, redirects, self.rules.stand_apart)
         said = self._said(place)
         return (*steps, *late_environment.late_steps(self.context), *said, *self.rules.types(), *content)

@@ -402,9 +402,10 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         return (*refusal, *steps, *_asked_first(level, node, rule.has("qsd", "qsdiscard") and not mark), *forward[len(refusal):])
     if code is not None or URL.match(substitution):
         redirect = _redirect(rule, status, path, mark, query, encodes, level, template)
-        if left_open := open_scheme(rule, context.plain_schemes):
+        part, schemes = open_scheme(rule, context.set_to)
+        if part:
             context.value(node, substitution, "a scheme that is http or https whatever comes was expected: behind another one the target is a path, which is not read")
-            known = TextIs(template(left_open), ("", "s"), span=node.span)
+            known = TextIs(template(part), schemes, span=node.span)
             return (*steps, Choose((Route(known, (redirect,)), Route(ALWAYS, (Unserved(node.span.directive, node.span),)))))
         return (*steps, redirect)
     if substitution == "-":

@@ -15,7 +15,7 @@ from .context import Context, Node
 from .rule_patterns import alternates
 
 # mod_rewrite.c, is_absolute_uri: asked of the text that came out, so that `http%{ENV:with_s}://` and `http%2://` are URLs as well (2.4.71, probed).
-URL = re.compile(r"(?:[a-z][a-z+.-]*|http(?P<rest>%\{ENV:[\w-]+\}|[%$]\d)|%\{REQUEST_SCHEME\})://", re.IGNORECASE)
+URL = re.compile(r"(?:[a-z][a-z+.-]*|http(?P<rest>%\{ENV:[\w-]+\}|[%$]\d)|(?P<whole>%\{(?:ENV|HTTP):[\w-]+\}|[%$]\d)|%\{REQUEST_SCHEME\})://", re.IGNORECASE)
 # Patterns that hold for every path.
 ANY = ("^", "", ".*", "^.*$", "^.*", "(.*)", "^(.*)$", "^(.*)")
 ENDED = "rewriting_ended"
@@ -109,7 +109,7 @@ def changes_midway(rules: list[Rule]) -> bool:
 
 def stand_apart(rules: list[Rule]) -> bool:
     """Whether each rule stands for itself: none follows upon what another has made."""
-    return not changes_midway(rules) and not any(rule.has("n", "next") for rule in rules) and not any(rule.has("c", "chain", "s", "skip") for rule in rules[:-1])
+    return not changes_midway(rules) and not any(rule.has("n", "next") for rule in rules)
 
 
 def minds_end(rule: Rule) -> bool:
@@ -172,17 +172,23 @@ def goes_on_as_url(rule: Rule) -> bool:
     return redirects and not rule.has("l", "last", "end", "p", "proxy", "f", "g") and not answers(rule)
 
 
-def open_scheme(rule: Rule, plain: set[str]) -> str:
-    """What stands behind `http` in a target, unless it can be nothing or `s` alone; "": nothing does. plain: variables that are never set to anything else."""
+def open_scheme(rule: Rule, set_to: dict[str, set[str]]) -> tuple[str, tuple[str, ...]]:
+    """What stands at the front of a target or behind its `http`, and what it may be for a URL; ("", ()) where it is that whatever comes.
+
+    set_to: what lines set variables to
+    """
     found = URL.match(rule.node.args[1])
-    rest = found["rest"] if found else None
-    if not rest:
-        return ""
-    if rest.startswith("%{"):
-        return "" if rest[6:-1] in plain else rest
-    patterns = [rule.node.args[0]] if rest[0] == "$" else [node.args[1] for node in rule.conditions if len(node.args) > 1]
-    groups = [inside for text in patterns if (inside := inside_group(text, int(rest[1]))) is not None]
-    return rest if any(inside not in ("s", "s?") for inside in groups) else ""
+    part = (found["rest"] or found["whole"]) if found else None
+    if not found or not part:
+        return "", ()
+    schemes = ("", "s") if found["rest"] else ("http", "https")
+    if part.startswith("%{"):
+        values = set_to.get(part[6:-1], {part})
+    else:
+        patterns = [rule.node.args[0]] if part[0] == "$" else [node.args[1] for node in rule.conditions if len(node.args) > 1]
+        values = {inside.replace("?", "") for text in patterns if (inside := inside_group(text, int(part[1]))) is not None}
+    usual = values <= {*schemes, ""} if found["rest"] else values and values <= set(schemes)
+    return ("", ()) if usual else (part, schemes)
 
 
 def may_match_url(text: str) -> bool:
