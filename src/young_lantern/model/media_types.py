@@ -147,8 +147,8 @@ def extensions(name: str, types: MediaTypes) -> list[str]:
     # A name that begins with a dot: httpd and nginx take what follows for the name itself, Go for an extension (all probed).
     first, *endings = last.lower().split(".")
     if types.each:
-        # mod_mime.c, find_ct: of `.html` the leading dot is part of the name.
-        return [ending for ending in (endings if first else endings[1:]) if ending]
+        # mod_mime.c, find_ct: of `.html` and `..html` the leading dots are part of the name.
+        return [ending for ending in last.lower().lstrip(".").split(".")[1:] if ending]
     return endings[-1:] if endings and endings[-1] and (first or len(endings) > 1 or not types.by_path) else []
 
 
