@@ -24,7 +24,7 @@ from .tree import Branch, Chain, Effect, Fork, Leaf, Settings, leaves
 
 # How often a path that is not fully known may be looked up again, and how many leaves a site may grow to: more would be
 # no configuration that a person reads. Chosen among 1, 2, 4 and 200, 600, 2000.
-_LIMIT_UNKNOWN = 2
+LIMIT_UNKNOWN = 2
 _LIMIT_LEAVES = 600
 _SMALL = 40
 # The label of captures that the choice of the site made.
@@ -63,6 +63,7 @@ class _Walker:
     own_requests: bool = False
     strict: bool = True
     own_indexes: bool = False
+    most_unknown: int = LIMIT_UNKNOWN
     cycles: dict[int, Leaf] = field(default_factory=dict)  # the leaves are kept, so that no other gets the number of one
 
 
@@ -80,7 +81,7 @@ class _Env:
     tests_files: bool = False  # and what is there was asked since
 
 
-def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False, strict: bool = True, own_indexes: bool = False) -> tuple[Chain, list[LostRestart]]:
+def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False, strict: bool = True, own_indexes: bool = False, most_unknown: int = LIMIT_UNKNOWN) -> tuple[Chain, list[LostRestart]]:
     """The program as a chain. Patterns in it carry a label each, and captures the label of their pattern.
 
     own_requests:  the target makes requests of its own that go through the whole again: for index files and error pages, so that nothing is written for
@@ -88,8 +89,9 @@ def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests:
     own_indexes:   the target looks a folder's index file up as a path of its own, so that nothing is written for those
     strict:        a path that comes round for ever where a file is missing is an error, as it was; else such a round is left out
     captures_host: the site was chosen by a pattern of its names, whose captures are in sight from the start
+    most_unknown:  how often a path that is not fully known may be looked up again
     """
-    walker = _Walker(own_requests=own_requests, strict=strict, own_indexes=own_indexes or own_requests)
+    walker = _Walker(own_requests=own_requests, strict=strict, own_indexes=own_indexes or own_requests, most_unknown=most_unknown)
     labelled = transform(program, _labeller())
     known = Known(internal=None) if own_requests else Known()
     chain = _chain(list(labelled), _Env(capture=HOST if captures_host else "", known=known), walker)
@@ -571,7 +573,7 @@ def _restart(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> t
             continue
         if env.known.path is None:
             env = replace(env, unknown_restarts=env.unknown_restarts + 1)
-        if env.unknown_restarts > _LIMIT_UNKNOWN or walker.leaves > _LIMIT_LEAVES:
+        if env.unknown_restarts > walker.most_unknown or walker.leaves > _LIMIT_LEAVES:
             walker.lost.append(LostRestart(step.span, "the path it was given is not known well enough beforehand"))
             return None
         # A known path that comes round again will come round for ever: files do not change on the way.

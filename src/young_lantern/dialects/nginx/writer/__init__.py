@@ -10,11 +10,12 @@ from __future__ import annotations
 
 from itertools import chain
 
+from ....fitting.unroll import LIMIT_UNKNOWN
 from ....model import WAITS, Estate, Forward, Gateway, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
 from . import gateways, heads, sites, tables, types
-from .context import Context
+from .context import Context, TooLarge
 from .output import Node, Output
 from .sizes import write_sizes
 
@@ -26,7 +27,16 @@ _LONG = ("Origins are waited for as long as they take, as before; nginx by itsel
 
 def write(estate: Estate, options: WriterOptions) -> Writing:
     """The estate as an nginx tree, with notes on what is not simply kept."""
-    context = Context(estate, options)
+    for most_unknown in range(LIMIT_UNKNOWN, 0, -1):
+        try:
+            return _write(estate, options, most_unknown)
+        except TooLarge:
+            continue
+    return _write(estate, options, 0)
+
+
+def _write(estate: Estate, options: WriterOptions, most_unknown: int) -> Writing:
+    context = Context(estate, options, most_unknown=most_unknown)
     context.estate = estate = context.with_constants(estate)
     output = Output()
     by_file: dict[str, list[Node]] = {}

@@ -9,11 +9,16 @@ import itertools
 import re
 from dataclasses import dataclass, field
 
+from ....fitting.unroll import LIMIT_UNKNOWN
 from ....model import Capture, HttpDate, Lookup, Pattern, Placeholder, SetVariable, Span, Template, Unread, Var, Variable
 from ....model.walk import walk
 from ...noting import Noting, Unwritable
 from .. import values
 from .output import Node
+
+
+class TooLarge(Exception):
+    """More named locations than a person reads: paths are not looked up again as often then."""
 
 
 @dataclass
@@ -34,12 +39,14 @@ class Context(Noting):
     tables:    what each variable is looked up in
     unlimited: some forward takes content of any length
     in_pages:  the status whose error page is written; 0: none
+    most_unknown: how often a path that is not fully known may be looked up again (fitting/unroll.py)
     jumps:     how many statuses stand for a jump to a named location, in the place that is written
     """
 
     target: str = "nginx"
     http: dict[str, Node] = field(default_factory=dict)
     named: list[Node] = field(default_factory=list)
+    named_texts: dict[str, Node] = field(default_factory=dict)  # those that chains made, by what stands in them
     names: set[str] = field(default_factory=set)
     pattern: str = ""
     asked: frozenset[str] = frozenset()
@@ -48,6 +55,7 @@ class Context(Noting):
     whole: set[str] = field(default_factory=set)
     texts: dict[str, str] = field(default_factory=dict)
     rewritten: str = ""
+    most_unknown: int = LIMIT_UNKNOWN
     jumps: int = 0
     in_pages: int = 0
     unlimited: bool = False

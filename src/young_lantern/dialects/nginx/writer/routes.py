@@ -28,7 +28,7 @@ from . import answers, files, forwards, frames, gateways, rewrites, types
 from .addresses import content_follows, denies, deny
 from .conditional import at_whole_path, conditions_in, holding, not_holding
 from .conditions import guarded, write_condition
-from .context import Context
+from .context import Context, TooLarge
 from .forks import as_frame, ends_alike, is_answer, is_place, is_short, is_text_beside_files
 from .frames import Frame
 from .inherited import HIDES, without_inherited
@@ -185,6 +185,10 @@ def _text(nodes: list[Node]) -> str:
     return "".join(" ".join(node.words) + ("{" + _text(node.block) + "}" if node.block is not None else ";") for node in nodes)
 
 
+# More named locations than these are no configuration that a person reads, or that is compared in minutes. Chosen among 50, 100, 400.
+_MOST_NAMED = 100
+
+
 # --- what stands in a location ----------------------------------------------------------------------------------------
 
 def write_named(wish: str, chain: Chain, context: Context) -> str:
@@ -196,12 +200,16 @@ def write_named(wish: str, chain: Chain, context: Context) -> str:
     context.pattern, context.jumps = "", 0
     body = _body(chain, Where("named", "", frame, whole), context)
     context.pattern, context.asked, context.rewritten, context.jumps = before
-    same = next((node for node in context.named if node.block is not None and _text(node.block) == _text(body)), None)
-    if same is not None:
+    text = _text(body)
+    same = context.named_texts.get(text)
+    if same is not None and same.block is not None and _text(same.block) == text:
         context.names.discard(name[1:])
         same.spans = tuple(dict.fromkeys((*same.spans, *_spans_of(chain))))
         return same.words[1]
     context.named.append(Node(["location", name], body))
+    if len(context.named) > _MOST_NAMED and context.most_unknown:
+        raise TooLarge
+    context.named_texts[text] = context.named[-1]
     return name
 
 

@@ -52,7 +52,7 @@ class Place:
 
 def write_site(site: Site, context: Context) -> list[Node]:
     """A site -> its server blocks: one for each set of names that it has on its listeners."""
-    context.site, context.named, context.names = site, [], set()
+    context.site, context.named, context.named_texts, context.names = site, [], {}, set()
     context.pattern, context.asked, context.rewritten = "", frozenset(), ""
     context.by_name, context.whole, context.texts, context.of_paths = set(), set(), {}, set()
     if not context.options.strict and context.estate.dialect != "nginx":
@@ -67,7 +67,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     if context.estate.dialect != "nginx":
         program = with_early_tables(program) if _rewrites(program) else with_conditions(program, _as_table)
         context.set_names |= {item.name for item in program if isinstance(item, SetVariable)}
-    chain, lost = unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)
+    chain, lost = unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True, most_unknown=context.most_unknown)
     if captures_host:
         context.asked = frozenset({"host"})
     for restart in lost:
@@ -85,8 +85,8 @@ def write_site(site: Site, context: Context) -> list[Node]:
     body = _write_program(chain, site, context)
     if context.by_name:
         # Some captures need names, which stand in patterns that were written before: once more, with them.
-        context.named, context.names, context.pattern, context.asked, context.rewritten = [], set(), "", context.asked & {"host"}, ""
-        chain = without_impossible(unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True)[0], _has_place)
+        context.named, context.named_texts, context.names, context.pattern, context.asked, context.rewritten = [], {}, set(), "", context.asked & {"host"}, ""
+        chain = without_impossible(unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True, most_unknown=context.most_unknown)[0], _has_place)
         own_types.as_settings(chain)
         answer_preflights(chain)
         join_chains(chain)
@@ -148,9 +148,11 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
         routes._walk(before, routes.Where("server", "", frame, Chain([*before, *after])), phase, context)
         phase.content = []
     routes._current.append((frame, chain))
-    settings = frames.write_frame(frame, forwards, chain, context)
-    settings += types.write(frame.types, types.Said(default=types.base_default(context.estate)), leaves(chain), context)
-    routes._current.pop()
+    try:
+        settings = frames.write_frame(frame, forwards, chain, context)
+        settings += types.write(frame.types, types.Said(default=types.base_default(context.estate)), leaves(chain), context)
+    finally:
+        routes._current.pop()
     locations = page_loops.ended(settings, routes.write_chain(chain, frame, context), context.named)
     slash = [node for node in head if node.words[0] == "if"]
     head = [node for node in head if node.words[0] != "if"]
