@@ -11,6 +11,7 @@ from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.behaviour.compare import Reason
 from young_lantern.demo import FILES_AT, unpack
+from young_lantern.dialects import named
 from young_lantern.dialects.dialect import WriterOptions
 from young_lantern.fitting import Branch, Chain, Fork, Leaf, Settings, unroll
 from young_lantern.fitting.places import atoms_of, find_places, glob_pattern, plain_paths
@@ -443,3 +444,13 @@ def test_what_is_left_for_one_answer_keeps_its_fields(reads: Reads, tmp_path: Pa
     save(made.writing.files, tmp_path / "new")
     live = check_live(made.reading, read(tmp_path / "new"), most=60)
     assert [f"{row.request} {row.defects} {row.between}" for row in live.surprises] == []
+
+
+def test_paths_are_looked_up_again_less_often_before_a_configuration_grows_beyond_reading(reads: Reads) -> None:
+    """Rules of a shop, each of which begins anew with what it took: what is not looked up any more is told with its line."""
+    rules = "\n".join(f"RewriteCond %{{REQUEST_FILENAME}} !-f\nRewriteRule ^([a-z]+/)?({name}.*) $2 [L]\nRewriteRule ^{name}/x - [S=1]\nRewriteRule ^{name}/y - [F]" for name in ("shelf", "desk", "parts", "files", "tools"))
+    host = f"DirectoryIndex index.php\n<Directory ROOT>\nRewriteEngine On\n{rules}\nRewriteRule . index.php [L]\n</Directory>\n<FilesMatch \\.php$>\nSetHandler proxy:fcgi://127.0.0.1:9000\n</FilesMatch>"
+    writing = named("nginx").write(reads.read("apache", httpd(host)).estate, WriterOptions())  # type: ignore[misc]
+    assert sum(text.count("location @") for text in writing.files.values()) <= 100
+    told = {note.finding.span.directive.split()[0] for note in writing.notes if note.finding and note.finding.code.name == "restart-not-carried" and note.finding.span}
+    assert told == {"RewriteRule"}

@@ -177,7 +177,9 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 env = replace(env, known=replace(env.known, entered=env.known.entered | {since}))
                 steps = _after(steps, leaves)
             case Restart(label):
-                again = _restart(step, steps, env, walker)
+                # Where it has no line of its own, the one that gave the path is told.
+                where = step.span or next((item.span for item in reversed(items) if isinstance(item, Rewrite)), None)
+                again = _restart(replace(step, span=where), steps, env, walker)
                 if again is None:
                     ends = Leaf(Respond(500, raises=True, span=step.span), env.settings)
                     walker.cycles[id(ends)] = ends
