@@ -17,7 +17,7 @@ from young_lantern.model import FileKind, Severity
 from young_lantern.model.registered_types import REGISTERED, usual_name
 from young_lantern.translate import save, translate
 
-NAMES = ["a.html", "a.JS", "a.css", "a.json", "a.txt", "a.xml", "a.svg", "a.odd", "a", ".html", "a.html.fr", "a.odd.html", "a.html.odd", "a.tar.gz", "..html", "..a.html", "d/index.html"]
+NAMES = ["a.html", "a.JS", "a.css", "a.json", "a.txt", "a.xml", "a.svg", "a.odd", "a", ".html", "a.html.fr", "a.odd.html", "a.html.odd", "a.tar.gz", "..html", "..a.html", "...html", "....html", "d/index.html"]
 PAGES = "types { text/html html htm shtml; application/xhtml+xml xhtml; image/svg+xml svg svgz; text/xml xml; application/octet-stream bin; }"
 NGINX = """
 include /etc/nginx/mime.types;

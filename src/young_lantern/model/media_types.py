@@ -6,6 +6,7 @@ Source:   nginx core and charset modules; httpd mod_mime.c find_ct; Go's mime.Ty
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
@@ -143,13 +144,14 @@ def of_name(types: MediaTypes, name: str) -> str | None:
 
 def extensions(name: str, types: MediaTypes) -> list[str]:
     """What of a name counts as its extensions, in small letters; what stands before the first dot never does."""
-    last = name.rpartition("/")[2]
+    last = name.rpartition("/")[2].lower()
     # A name that begins with a dot: httpd and nginx take what follows for the name itself, Go for an extension (all probed).
-    first, *endings = last.lower().split(".")
     if types.each:
         # mod_mime.c, find_ct: of `.html` and `..html` the leading dots are part of the name.
-        return [ending for ending in last.lower().lstrip(".").split(".")[1:] if ending]
-    return endings[-1:] if endings and endings[-1] and (first or len(endings) > 1 or not types.by_path) else []
+        return [ending for ending in last.lstrip(".").split(".")[1:] if ending]
+    # ngx_http_parse_complex_uri (1.22.1, probed): up to three dots behind a slash are looked at as such, and begin no extension.
+    ending = (re.sub(r"^\.{1,3}", "", last) if types.by_path else last).rpartition(".")
+    return [ending[2]] if ending[1] and ending[2] else []
 
 
 def _with_charset(types: MediaTypes, made: str) -> str:
