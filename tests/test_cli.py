@@ -193,7 +193,23 @@ def test_translate(sample: tuple[Path, Path], tmp_path: Path) -> None:
     assert "Caddyfile" in document["files"] and document["counts"]["unsupported"] == 4
     again = lantern("translate", sample[0], "--to", "caddy", "--out", out, "--force")
     assert again.returncode == 1 and "not carried" in again.stdout and "sites-enabled/workshops:20" in again.stdout
+    assert again.stderr == done.stderr
     _check_page((tmp_path / "r.html").read_text())
+
+
+@pytest.mark.parametrize(("target", "left", "text"), [("caddy", "sites/old.caddy", "http://old.fernhollow.example {\n}\n"), ("nginx", "sites/old.conf", "server { listen 81; }\n"), ("apache", "sites/old.conf", "Listen 81\n")])
+def test_what_was_there_before_and_is_read_with_it_is_told(tmp_path: Path, target: str, left: str, text: str) -> None:
+    """The new configuration takes in all files of its folder of sites: one of a site that had another name would go on answering."""
+    source, out = tmp_path / "nginx.conf", tmp_path / "new"
+    source.write_text("events {}\nhttp { server { listen 80; server_name www.fernhollow.example; return 204; } }\n")
+    (out / left).parent.mkdir(parents=True)
+    (out / left).write_text(text)
+    (out / "notes.txt").write_text("of no dialect\n")
+    done = lantern("translate", source, "--to", target, "--out", out, "--force")
+    assert f"{out / left} was there before, and is read with it" in done.stderr and "notes.txt" not in done.stderr
+    (out / left).write_text("</VirtualHost>\n" if target == "apache" else "no { such")
+    broken = lantern("translate", source, "--to", target, "--out", out, "--force")
+    assert broken.returncode == 2 and "with what was there before" in broken.stderr and left in broken.stderr
 
 
 def _check_page(text: str) -> None:

@@ -88,7 +88,7 @@ def translate(source: Source, to: Annotated[str, typer.Option("--to", metavar="D
         from ..dialects.dialect import WriterOptions
         from ..report import documents, text
         from ..translate import translate as run
-        from .choices import clean, places
+        from .choices import clean, places, read_besides
 
         check_output_folder(out, force)
         if report is not None:
@@ -104,6 +104,8 @@ def translate(source: Source, to: Annotated[str, typer.Option("--to", metavar="D
         else:
             show(text.translation_text(translation))
         say(f"The new configuration is in {out}.")
+        for name in read_besides(translation, out):
+            say(f"{out / name} was there before, and is read with it: take it away, or what was compared is not what will run.")
         raise typer.Exit(SAME if clean(translation) else DIFFERS)
 
 

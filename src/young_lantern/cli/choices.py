@@ -16,7 +16,7 @@ from ..model import Disposition, ServeFiles, literal
 from ..model.walk import walk
 from ..source.places import moved
 from ..source.plan import Plan
-from ..translate import Translation
+from ..translate import Translation, read
 
 
 def places(words: list[str]) -> tuple[tuple[str, Path], ...]:
@@ -30,6 +30,15 @@ def places(words: list[str]) -> tuple[tuple[str, Path], ...]:
             raise LanternError("there is no such folder (named with --files-at)", file=folder)
         made.append((root, Path(os.path.abspath(folder))))
     return tuple(made)
+
+
+def read_besides(translation: Translation, folder: Path) -> tuple[str, ...]:
+    """The files that a new configuration reads in a folder which was not empty, beside those that were written: a site that had another name, say."""
+    try:
+        reading = read(folder, translation.target, translation.reading.files)
+    except LanternError as error:
+        raise LanternError(f"the new configuration cannot be read with what was there before: {error}") from None
+    return tuple(sorted(set(reading.texts) - set(translation.read_back.texts)))
 
 
 def facts_for(reading: Reading) -> Facts:
