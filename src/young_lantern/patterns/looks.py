@@ -79,8 +79,8 @@ def _one(tokens: list[str], pattern: Pattern) -> Apart:
             continue
         end = _closing(tokens, place)
         inside = tokens[place + 1:end]
-        if any(word in _LOOKS for word in inside) or any(map(_TAKES.match, inside)) and any(map(_TAKES.match, tokens[end + 1:])):
-            raise _Left  # groups that follow would have other numbers
+        if any(word in _LOOKS for word in inside) or any(map(_TAKES.match, inside)) and ("=" in token or any(map(_TAKES.match, tokens[end + 1:]))):
+            raise _Left  # what a group took there may be asked for, and groups that follow would have other numbers
         if tokens[end + 1:end + 2] and _REPEATS.match(tokens[end + 1]) or _is_one_of_several(tokens, place):
             raise _Left
         (behind if "<" in token else ahead).append((len(main), "=" in token, "".join(_untaken(inside))))
