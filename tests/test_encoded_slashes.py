@@ -12,14 +12,14 @@ from tests.test_apache_reader import httpd
 
 PATHS = (
     "/x%2fy", "/x%2Fy%20z", "/a%20b", "/a%25b", "/a%2525b", "/a%252fb", "/x%2f..%2fy", "/x%2f%2fy", "/a%2f%2f..%2fb", "/a/b%2f..", "/..%2fa", "/a%2f.", "/a%5Bb", "/x%2f%41",
-    "/x%2f%25", "/%2fa", "/%25c3", "/dir%2fx", "/dir/%2fx", "/x?q=%2f", "/a%3fb", "/dir%2findex.html",
+    "/x%2f%25", "/%2fa", "/%25c3", "/dir%2fx", "/dir/%2fx", "/x?q=%2f", "/a%3fb", "/dir%2findex.html", "/dir/%2f", "/a%2f%2fb",
 )
 ROWS = [("GET", "www.fernhollow.example", path, {}) for path in PATHS]
 RULES = [
     "RewriteRule .* http://127.0.0.1:81%{REQUEST_URI} [P,QSA,NE]", "RewriteRule ^/(.*)$ http://127.0.0.1:81/$1 [P,NE]", "RewriteRule ^/(.*)$ http://127.0.0.1:81/$1 [P]",
     "RewriteRule ^/(.*)$ http://elsewhere.fernhollow.example/$1 [R]", "RewriteRule ^/x/ - [F]", "RewriteRule %2f - [NC,F]",
     "ProxyPass / http://127.0.0.1:81/", "ProxyPass / http://127.0.0.1:81/base/ nocanon", "ProxyPassMatch ^/(.*)y http://127.0.0.1:81/$1",
-    "Redirect /x http://elsewhere.fernhollow.example/", "<Location /dir>\nRequire all denied\n</Location>", "",
+    'Header always set X-Path "expr=%{REQUEST_URI}"', "Redirect /x http://elsewhere.fernhollow.example/", "<Location /dir>\nRequire all denied\n</Location>", "",
 ]
 
 

@@ -34,8 +34,10 @@ def read_path(raw: str, reading: PathReading) -> str | None:
             return None
         if reading.keeps_encoded_slashes:
             return "".join(piece if piece.lower() == "%2f" else decoded(piece) for piece in _SLASH.split(made))
-        # request.c, ap_process_request_internal (2.4.71, probed): what slashes and dots are then is seen to once more, and what leads above the root is left out.
-        return normalised(decoded(made), replace(reading, refuses_upward=False)) if _SLASH.search(made) else decoded(made)
+        # request.c, ap_process_request_internal (2.4.71, probed): what slashes and dots are then is seen to once more, unless the request is refused for them;
+        # what leads above the root is left out.
+        again = reading.encoded_slash_status is None and _SLASH.search(made) is not None
+        return normalised(decoded(made), replace(reading, refuses_upward=False)) if again else decoded(made)
     path = decoded(raw)
     if "\0" in path and reading.refuses_upward:
         return None
