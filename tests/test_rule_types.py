@@ -43,6 +43,9 @@ def test_a_translation_keeps_it(reads: Reads, rules: str, target: str) -> None:
     assert live.rows and not live.surprises
 
 
-def test_one_that_no_text_says_is_told(reads: Reads) -> None:
-    reading = reads.read("apache", httpd(_host("RewriteRule (.*)\\.html$ - [T=$1]", False)))
-    assert [finding.span.directive.split()[0] for finding in reading.findings] == ["RewriteRule"]
+@pytest.mark.parametrize("said", ["$1", "application/x-httpd-php", "application/x-httpd-cgi"])
+def test_one_that_is_not_read_is_told(reads: Reads, said: str) -> None:
+    """What a group says, and what leads to an application: its program is not taken for a file that is sent."""
+    text = httpd(_host(f"RewriteRule (.*)\\.html$ - [T={said}]", False))
+    assert [finding.span.directive.split()[0] for finding in reads.read("apache", text).findings] == ["RewriteRule"]
+    assert reads.decide("apache", text, "/a.html").gave_up

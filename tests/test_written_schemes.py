@@ -40,3 +40,13 @@ def test_one_that_may_be_another_is_told(reads: Reads) -> None:
     assert [finding.span.directive.split()[0] for finding in reading.findings] == ["RewriteRule"]
     assert reads.decide("apache", text, "/a").location == "http://elsewhere.fernhollow.example/a"
     assert reads.decide("apache", text, "/xa").gave_up
+
+
+@pytest.mark.parametrize("in_folder", [False, True])
+@pytest.mark.parametrize("flags", ["R,L", "L"])
+def test_a_variable_that_is_set_to_a_scheme_at_times(reads: Reads, tmp_path: Path, flags: str, in_folder: bool) -> None:
+    """Where no line sets it the target is a path: left open, and foretold where it is set."""
+    rule = f"RewriteEngine On\nRewriteRule ^/?a %{{ENV:proto}}://elsewhere.fernhollow.example/ [{flags}]"
+    text = httpd("SetEnvIf X-Forwarded-Proto ^https$ proto=https\n" + (f"<Directory ROOT>\n{rule}\n</Directory>" if in_folder else rule))
+    rows = [("GET", "www.fernhollow.example", path, fields) for path in ("/a", "/other") for fields in ({}, {"X-Forwarded-Proto": "https"})]
+    assert disagreements("apache", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (3, [])

@@ -168,9 +168,9 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     unread = [name for name in rule.flags if name not in _SILENT]
     for name in unread:
         context.value(node, name, "a flag that is read was expected")
-    if any(sign in type_of(rule) for sign in "$%"):
+    if any(sign in type_of(rule) for sign in ("$", "%", "httpd-php", "httpd-cgi", "/x-httpd")):
         unread.append("t")
-        context.value(node, type_of(rule), "a media type that is the same for every request was expected")
+        context.value(node, type_of(rule), "a media type that is the same for every request, and names no application, was expected")
     words = [word for item in (node, *rule.conditions) for word in item.args]
     if any(maps.asks_map(word) for word in words) and (why := maps.trouble(words, substitution, rule.has("r", "redirect"), rule.has("ne", "noescape"), context)):
         unread.append("map")
@@ -402,12 +402,13 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
         return (*refusal, *steps, *_asked_first(level, node, rule.has("qsd", "qsdiscard") and not mark), *forward[len(refusal):])
     if code is not None or URL.match(substitution):
         redirect = _redirect(rule, status, path, mark, query, encodes, level, template)
-        part, schemes = open_scheme(rule, context.set_to)
-        if part:
+        part, schemes, is_told = open_scheme(rule, context.set_to)
+        if is_told:
             context.value(node, substitution, "a scheme that is http or https whatever comes was expected: behind another one the target is a path, which is not read")
-            known = TextIs(template(part), schemes, span=node.span)
-            return (*steps, Choose((Route(known, (redirect,)), Route(ALWAYS, (Unserved(node.span.directive, node.span),)))))
-        return (*steps, redirect)
+        # A variable that lines set to http or https may be set to nothing as well, where none of them holds.
+        other = Not(TextIs(template(part), schemes, span=node.span), node.span)
+        unread = (Choose((Route(other, (Unserved(node.span.directive, node.span),), node.span, accident=not is_told),), node.span),) if part else ()
+        return (*steps, *unread, redirect)
     if substitution == "-":
         return (*steps, *after)
     target = template(path)

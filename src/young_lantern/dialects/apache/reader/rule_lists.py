@@ -157,7 +157,7 @@ def status_of(rule: Rule) -> int:
 
 
 def type_of(rule: Rule) -> str:
-    """The media type that files get, whatever their names; "": what their names say."""
+    """The media type that files get, whatever their names, or the application that they go to by it; "": what their names say."""
     return (rule.flags.get("t") or rule.flags.get("type") or "").strip('"').lower()
 
 
@@ -172,23 +172,25 @@ def goes_on_as_url(rule: Rule) -> bool:
     return redirects and not rule.has("l", "last", "end", "p", "proxy", "f", "g") and not answers(rule)
 
 
-def open_scheme(rule: Rule, set_to: dict[str, set[str]]) -> tuple[str, tuple[str, ...]]:
-    """What stands at the front of a target or behind its `http`, and what it may be for a URL; ("", ()) where it is that whatever comes.
+def open_scheme(rule: Rule, set_to: dict[str, set[str]]) -> tuple[str, tuple[str, ...], bool]:
+    """What stands at the front of a target or behind its `http`, what it may be for a URL, and whether lines set it to something else; ("", (), False) where it
+    is a URL whatever comes.
 
     set_to: what lines set variables to
     """
     found = URL.match(rule.node.args[1])
     part = (found["rest"] or found["whole"]) if found else None
     if not found or not part:
-        return "", ()
+        return "", (), False
     schemes = ("", "s") if found["rest"] else ("http", "https")
     if part.startswith("%{"):
         values = set_to.get(part[6:-1], {part})
     else:
         patterns = [rule.node.args[0]] if part[0] == "$" else [node.args[1] for node in rule.conditions if len(node.args) > 1]
         values = {inside.replace("?", "") for text in patterns if (inside := inside_group(text, int(part[1]))) is not None}
-    usual = values <= {*schemes, ""} if found["rest"] else values and values <= set(schemes)
-    return ("", ()) if usual else (part, schemes)
+    if found["rest"] and values <= {*schemes, ""}:
+        return "", (), False
+    return part, schemes, not values or not values <= set(schemes)
 
 
 def may_match_url(text: str) -> bool:
