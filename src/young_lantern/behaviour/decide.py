@@ -16,7 +16,7 @@ from ..model import (
     StripPrefix, StripSuffix, Unserved, Var, Variable, Written, with_field,
 )
 from ..model.media_types import has_charset
-from . import answering, asking, client_certificates, content_types, contents, cookies, early, forwarding, gateway, heads, inside, origin_errors, paths, redirects, targets
+from . import answering, asking, blanks, client_certificates, content_types, contents, cookies, early, forwarding, gateway, heads, inside, origin_errors, paths, redirects, targets
 from .balancing import choice_of, one_of
 from .choosing import choose_listener, choose_site
 from .client import seen_from
@@ -107,13 +107,6 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     return outcome
 
 
-def _is_past_rules(step: Step) -> bool:
-    """Whether a list of rules is through with such a step: an answer, of a rule or not, and what leads on. What a rule asks an origin for has a query of its own."""
-    if isinstance(step, Forward):
-        return not isinstance(step.target, Written) or step.target.adds_query
-    return isinstance(step, Redirect | Respond | Gateway | ServeFiles | Leave) or isinstance(step, Restart) and step.label == SITE
-
-
 class _Run:
     """One request through one program."""
 
@@ -149,7 +142,7 @@ class _Run:
                 elif status == 405:
                     self.state.note("the method is refused, wherever it leads", self.state.site.span, self.state.request.method)
                 return self.fail(status, self.state.site.span)
-            if self.state.blanks is not None and _is_past_rules(step):
+            if self.state.blanks is not None and blanks.is_past_rules(step):
                 return self._refuse_blanks()
             if self.state.unproven is not None and not isinstance(step, Block):
                 # ngx_http_process_request: before any rule is looked at, but with the pages for errors of the whole site.
