@@ -323,6 +323,8 @@ def specialised(chain: Chain, known: Known, false: frozenset[object]) -> Chain:
         items.append(item)
         if isinstance(item, Rewrite) and item.edit is not None:
             known, false = _changed(known), frozenset()
+        elif isinstance(item, Rewrite):
+            known = replace(known, queried=frozenset())
         if isinstance(item, Leaf):
             break
     return Chain(items, chain.shared)

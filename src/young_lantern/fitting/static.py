@@ -33,6 +33,7 @@ class Known:
     held:      alternatives of paths, and files at the path, that were asked, and whether they held
     folder:    what is known besides if the path ends in a slash: whatever rewrote it did not leave one
     settled:   what was found out about the request itself, which nothing on the way changes
+    queried:   what was found out about the query, which counts until a line changes it
     entered:   labels of blocks since whose entry the path was not rewritten; `unsure`: those of which it is not known
     """
 
@@ -46,6 +47,7 @@ class Known:
     file_root: Template | None = None
     matched: tuple[Pattern, ...] = ()
     settled: frozenset[tuple[Condition, bool]] = frozenset()
+    queried: frozenset[tuple[Condition, bool]] = frozenset()
     folder: "Known | None" = None
     variables: tuple[tuple[str, str | None], ...] = ()
     held: frozenset[tuple[Condition, bool]] = frozenset()
@@ -147,6 +149,8 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
             return truth(PathMatches(pattern), known)
         case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | MethodIn() | FileExists() if lasting(condition):
             return True if (condition, True) in known.settled else False if (condition, False) in known.settled else None
+        case TextIs() | TextMatches() if known.queried and of_query(condition):
+            return next((said for said in (True, False) if (bare(condition), said) in known.queried), None)
         case TextIs((Var(Variable.VARIABLE, name),), values):
             value = dict(known.variables).get(name, None)
             return None if value is None or any(map(is_open, values)) else value in values
@@ -211,6 +215,17 @@ def lasting(condition: Condition) -> bool:
     return isinstance(condition, ClientIn | HostIs | SchemeIs | MethodIn) or isinstance(condition, TextIs | TextMatches) and all(isinstance(part, str) or (isinstance(part, Var) and part.variable in _LASTING) for part in condition.template)
 
 
+# What stays as it is until a line changes the query.
+_OF_QUERY = frozenset({Variable.QUERY, Variable.QUERY_MARK, Variable.ARGUMENT, Variable.ARGUMENTS})
+
+
+def of_query(condition: Condition | Once) -> bool:
+    """Whether a condition asks for nothing but the query, and what a client sends."""
+    if not isinstance(condition, TextIs | TextMatches):
+        return False
+    return all(isinstance(part, str) or (isinstance(part, Var) and part.variable in _LASTING | _OF_QUERY) for part in condition.template)
+
+
 def simplified(condition: Condition, known: Known, captured: frozenset[str] = frozenset()) -> Condition:
     """The condition without the parts that are known to hold, but for patterns (by label) whose captures are used."""
     if isinstance(condition, AllOf):
@@ -235,7 +250,13 @@ def without(known: Known, condition: Condition) -> Known:
     if _is_of_file(condition):
         return replace(known, held=known.held | {(bare(condition), False)})
     if isinstance(condition, Not):
-        return narrowed(known, condition.condition) if _is_of_file(condition.condition) or isinstance(condition.condition, Once) or lasting(condition.condition) else known
+        inner = condition.condition
+        return narrowed(known, inner) if _is_of_file(inner) or isinstance(inner, Once) or lasting(inner) or of_query(inner) else known
+    if isinstance(condition, AnyOf):
+        # None of them does.
+        for item in condition.conditions:
+            known = without(known, item)
+        return known
     if isinstance(condition, AllOf):
         # Where all else holds, it is the one that is left that does not.
         left = [item for item in condition.conditions if truth(item, known) is not True]
@@ -243,6 +264,8 @@ def without(known: Known, condition: Condition) -> Known:
             return without(known, left[0])
     if lasting(condition):
         return replace(known, settled=known.settled | {(condition, False)})
+    if of_query(condition):
+        return replace(known, queried=known.queried | {(bare(condition), False)})
     return known
 
 
@@ -299,6 +322,10 @@ def narrowed(known: Known, condition: Condition) -> Known:
             return replace(known, settled=known.settled | {(inner, False)})
         case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | MethodIn() | FileExists() if lasting(condition):
             return replace(known, settled=known.settled | {(condition, True)})
+        case TextIs() | TextMatches() if of_query(condition):
+            return replace(known, queried=known.queried | {(bare(condition), True)})
+        case Not(inner) if of_query(inner):
+            return replace(known, queried=known.queried | {(bare(inner), False)})
         case AllOf(conditions):
             for item in conditions:
                 known = narrowed(known, item)

@@ -166,6 +166,8 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 steps = _after(steps, label)
             case Restart(label, asks=asks) if asks:
                 # What is not found inside is missing all the same: the comparison shows what comes of that.
+                if step.reads_anew:
+                    env = replace(env, known=replace(env.known, queried=frozenset()))
                 steps = [Rewrite(SetPath(asks[0]), span=step.span), Restart(label, step.span), *steps]
             case Restart(label) if walker.own_requests and env.known.path is None and any(isinstance(item, _End) and item.block.label == label for item in steps):
                 items.append(Leaf(Restart(label, step.span), Settings()))
@@ -347,6 +349,8 @@ def _decides(steps: tuple[Step, ...], rest: list[_Item]) -> bool:
 
 def _after_effects(steps: tuple[Step, ...], known: Known) -> Known:
     for item in walk(steps):
+        if isinstance(item, Rewrite) and _changes_query(item):
+            known = replace(known, queried=frozenset())
         if isinstance(item, Rewrite) and (item.edit is not None or item.internal):
             target = item.edit.template if isinstance(item.edit, SetPath) else ()
             last = target[-1] if target else ""
@@ -370,9 +374,15 @@ def _effect(step: Rewrite | SetVariable, env: _Env) -> tuple[Effect, _Env]:
     if made.edit is not None:
         env = replace(env, below=made.below is not None)
     known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=(), held=frozenset(), cleaned="")
+    if _changes_query(made):
+        known = replace(known, queried=frozenset())
     if made.internal:
         known = replace(known, internal=True, entered=frozenset(), unsure=frozenset())
     return made, replace(env, known=known)
+
+
+def _changes_query(step: Rewrite) -> bool:
+    return step.query is not None or isinstance(step.edit, SetPath) and step.edit.cuts_at_mark
 
 
 def _with_its_text(answer: Step, settings: Settings) -> Step:

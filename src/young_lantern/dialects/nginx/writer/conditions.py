@@ -8,6 +8,7 @@ Rule:     what several tests say together is counted in a variable; a pattern wh
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from ....model import (
     ALWAYS, AllOf, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches,
@@ -63,6 +64,40 @@ def _test(condition: Condition, context: Context) -> tuple[list[Node], Test] | U
                 return [], ("$uri", "~", one)
             return _counted(conditions, False, context)
     return _single(condition, context)
+
+
+def alternatives(condition: Condition) -> tuple[Condition, ...]:
+    """The conditions of which any is enough, for what may stand once for each of them; a single one where one test says it all."""
+    match condition:
+        case Not(AllOf(conditions)):
+            conditions = tuple(Not(item) for item in conditions)
+        case Not(AnyOf(conditions)) | AllOf(conditions) if len(conditions) == 1:
+            return alternatives(Not(conditions[0]) if isinstance(condition, Not) else conditions[0])
+        case AnyOf(conditions) if _one_pattern(conditions) is None:
+            pass
+        case _:
+            return (condition,)
+    return tuple(each for item in _joined_kinds(conditions, turned=False) for each in alternatives(item))
+
+
+def _joined_kinds(conditions: tuple[Condition, ...], turned: bool) -> tuple[Condition, ...]:
+    """Conditions of which any is enough, or, turned, that none of two holds: a file or a folder of one name is whatever has that name.
+
+    Source: nginx manual, rewrite module, if: `-e` is a file, a folder or a link; what is neither has no answer anyway.
+    """
+    def of(item: Condition, kind: FileKind) -> FileExists | None:
+        inner = item.condition if turned and isinstance(item, Not) else None if turned else item
+        return replace(inner, kind=FileKind.ANY, span=None) if isinstance(inner, FileExists) and inner.kind is kind else None
+
+    folders = [found for item in conditions if (found := of(item, FileKind.FOLDER)) is not None]
+    files = [found for item in conditions if (found := of(item, FileKind.FILE)) is not None and found in folders]
+    kept: list[Condition] = []
+    for item in conditions:
+        file, folder = of(item, FileKind.FILE), of(item, FileKind.FOLDER)
+        if folder in files:
+            continue
+        kept.append((Not(file) if turned else file) if file is not None and file in files else item)
+    return tuple(kept)
 
 
 def _turned(inner: Condition, context: Context) -> tuple[list[Node], Test] | Unwritable:
@@ -148,8 +183,8 @@ def _subject(template: Template, context: Context) -> tuple[list[Node], str] | U
         return text
     if len(template) == 1 and re.fullmatch(r"\$[a-zA-Z_]\w*", text):  # a test does not take a number for a name
         return [], text
-    name = "$" + context.name("asked text")
-    return [Node(["set", name, quote(text)])], name
+    with context.scratch("asked text") as name:
+        return [Node(["set", name, quote(text)])], name
 
 
 def _file(condition: FileExists, context: Context) -> tuple[list[Node], Test] | Unwritable:
@@ -162,7 +197,14 @@ def _file(condition: FileExists, context: Context) -> tuple[list[Node], Test] | 
 
 def _counted(conditions: tuple[Condition, ...], all_of: bool, context: Context) -> tuple[list[Node], Test] | Unwritable:
     """Several tests: a variable that begins as the answer, and that each test may turn."""
-    name = "$" + context.name("met all" if all_of else "met any")
+    conditions = _joined_kinds(conditions, turned=all_of)
+    if len(conditions) == 1:
+        return _test(conditions[0], context)
+    with context.scratch("met all" if all_of else "met any") as name:
+        return _count(name, conditions, all_of, context)
+
+
+def _count(name: str, conditions: tuple[Condition, ...], all_of: bool, context: Context) -> tuple[list[Node], Test] | Unwritable:
     lines = [Node(["set", name, "1" if all_of else "0"])]
     captures = [item for item in conditions if isinstance(item, PathMatches | TextMatches)]
     for item in [*(item for item in conditions if item not in captures), *captures]:

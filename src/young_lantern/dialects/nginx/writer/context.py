@@ -7,6 +7,9 @@ from __future__ import annotations
 
 import itertools
 import re
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from ....fitting.unroll import LIMIT_UNKNOWN
@@ -66,6 +69,8 @@ class Context(Noting):
         self.set_names = frozenset(item.name for site in self.estate.sites for item in walk(site.program) if isinstance(item, SetVariable))
 
     pools: dict[str, str] = field(default_factory=dict)
+    scratches: dict[str, str] = field(default_factory=dict)  # variables that are asked where they are set, by what they are for
+    within: Counter[str] = field(default_factory=Counter)
     files: dict[str, str] = field(default_factory=dict)  # of users, by name
     applications: set[str] = field(default_factory=set)  # the protocols that some are asked by, whose files of parameters are needed
     tables: dict[str, Lookup] = field(default_factory=dict)
@@ -149,6 +154,16 @@ class Context(Noting):
             name, number = f"{base}_{number}", number + 1
         self.names.add(name)
         return name
+
+    @contextmanager
+    def scratch(self, wish: str) -> Iterator[str]:
+        """A variable that is set and asked in one go, so that the next one of its kind may have its name; one within it has another."""
+        self.within[wish] += 1
+        key = f"{wish} {self.within[wish]}" if self.within[wish] > 1 else wish
+        if self.scratches.get(key) not in self.names:
+            self.scratches[key] = self.name(key)
+        yield "$" + self.scratches[key]
+        self.within[wish] -= 1
 
     def pattern_text(self, pattern: Pattern) -> str:
         """The text of a pattern; with names for its groups if something asks for them by name."""

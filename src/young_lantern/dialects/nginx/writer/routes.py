@@ -18,8 +18,8 @@ from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places
 from ....codes import STATUS_PAGE
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, SUCCESS_STATUSES, Abort, AllOf, Capture, Condition, Disposition, Forward, Gateway, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
-    Span, StripPrefix, TextIs, Unserved, Var, Variable, join,
+    ALWAYS, SUCCESS_STATUSES, Abort, AllOf, Capture, Condition, Disposition, Forward, Gateway, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
+    Span, StripPrefix, TextIs, Unserved, Var, Variable, fixed, join,
 )
 from ....model.walk import walk
 from ...noting import Unwritable
@@ -27,7 +27,7 @@ from ..values import quote
 from . import answers, files, forwards, frames, gateways, rewrites, types
 from .addresses import content_follows, denies, deny
 from .conditional import at_whole_path, conditions_in, holding, not_holding
-from .conditions import guarded, write_condition
+from .conditions import alternatives, guarded, write_condition
 from .context import Context, TooLarge
 from .forks import as_frame, ends_alike, is_answer, is_place, is_short, is_text_beside_files
 from .frames import Frame
@@ -488,7 +488,9 @@ def _items_of(chain: Chain) -> Iterator[object]:
 def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Context) -> list:  # type: ignore[type-arg]
     """Writes the forks; gives what is left to be written after them."""
     before: list[Condition] = []
-    for number, fork in enumerate(branch.forks):
+    forks = list(branch.forks)
+    for number in range(len(forks)):
+        fork, later = forks[number], forks[number + 1:]
         if fork.condition is ALWAYS or fork.sure:
             if fork.sure and isinstance(fork.condition, PathMatches):
                 first = fork.chain.items[0] if len(fork.chain.items) > 1 else None
@@ -506,11 +508,19 @@ def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Cont
             body.content += deny(fork)
             continue
         falls = fork.chain.falls
-        if (changes := ends_alike(fork, branch.forks[number + 1:], rest)) is not None and where.kind != "server":
+        if _goes_without(fork, later, rest):
+            context.implied(fork.span, "what follows answers the same")
+            continue
+        if not fork.chain.items and len(acting := [other for other in later if other.chain.items]) == 1:
+            # Nothing happens there but that the other one is not asked.
+            place = forks.index(acting[0])
+            forks[place] = replace(acting[0], condition=guarded(acting[0].condition, (fork.condition,)), sure=False, also=(*acting[0].also, *((fork.span,) if fork.span else ())))
+            continue
+        if (changes := ends_alike(fork, later, rest)) is not None and where.kind != "server":
             _if(changes, [], where, body, context)
             continue
-        if (is_short(fork, where.frame) or (is_answer(fork) and where.kind not in ("server",))) and not (context.in_pages and is_text_beside_files(fork, [*branch.forks[number + 1:]], rest)):
-            extra = _went(before, number, branch, falls, body, context)
+        if (is_short(fork, where.frame) or (is_answer(fork) and where.kind not in ("server",))) and not (context.in_pages and is_text_beside_files(fork, later, rest)):
+            extra = _went(before, number, forks, falls, body, context)
             _if(fork, extra, where, body, context)
             continue
         if where.kind == "server":
@@ -521,9 +531,18 @@ def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Cont
     return rest
 
 
-def _went(before: list[Condition], number: int, branch: Branch, falls: bool, body: _Body, context: Context) -> list[Node]:
+def _goes_without(fork: Fork, later: list[Fork], rest: list) -> bool:  # type: ignore[type-arg]
+    """Whether a fork answers as all do that it leaves."""
+    left = [*(item for other in later for item in other.chain.items), *rest]
+    match fork.chain.items, left:
+        case [Leaf(answer=Respond() | Redirect() | Abort()) as own], [Leaf() as other] if all(item.condition is ALWAYS for item in later):
+            return bool(bare((own.answer, own.settings)) == bare((other.answer, other.settings)))
+    return False
+
+
+def _went(before: list[Condition], number: int, forks: list[Fork], falls: bool, body: _Body, context: Context) -> list[Node]:
     """A fork that goes on keeps the later ones from being asked: it says so in a variable."""
-    later = branch.forks[number + 1:]
+    later = forks[number + 1:]
     if not falls or not later or not any(fork.chain.items for fork in later):
         return []
     if not before:
@@ -531,8 +550,7 @@ def _went(before: list[Condition], number: int, branch: Branch, falls: bool, bod
         context.set_names |= {name}
         body.phase.append(Node(["set", f"${name}", '""']))
         before.append(TextIs((Var(Variable.VARIABLE, name),), ("1",)))
-        for other in later:
-            other.condition, other.sure = guarded(other.condition, (before[0],)), False
+        forks[number + 1:] = [replace(other, condition=guarded(other.condition, (before[0],)), sure=False) for other in later]
     assert isinstance(before[0], TextIs) and isinstance(before[0].template[0], Var)
     return [Node(["set", f"${before[0].template[0].name}", "1"])]
 
@@ -552,11 +570,12 @@ def _if(fork: Fork, extra: list[Node], where: Where, body: _Body, context: Conte
             return
     if isinstance(fork.condition, AllOf) and len(fork.chain.items) == 1 and not extra and _rewrite_within(fork, spans, where, body, context):
         return
-    made = write_condition(fork.condition, context)
-    if isinstance(made, Unwritable):
-        _lose(fork, made, body, context)
+    items = fork.chain.items
+    constant = len(items) == 1 and (isinstance(items[0], Leaf) or isinstance(items[0], SetVariable) and fixed(items[0].value) is not None)
+    asked = _asked(fork, constant and not extra or not items, context)
+    if isinstance(asked, Unwritable):
+        _lose(fork, asked, body, context)
         return
-    lines, words = made
     inner = _Body([], [], [], [])
     rewritten = context.rewritten
     for piece in fork.chain.items:
@@ -567,7 +586,7 @@ def _if(fork: Fork, extra: list[Node], where: Where, body: _Body, context: Conte
                 answer = [Node(_ERROR_501, None, (), _WHY_501)]
             if answer[0].words[0] == "if":
                 before, answer = answers.asked_before(answer[0], context)
-                lines = [*before, *lines]
+                asked[0] = ([*before, *asked[0][0]], asked[0][1])
             if where.kind != "server" and not isinstance(piece.answer, Abort):
                 inner.settings += frames.write_own(piece, where.frame, where.chain, context)
             inner.content += answer
@@ -576,7 +595,46 @@ def _if(fork: Fork, extra: list[Node], where: Where, body: _Body, context: Conte
             body.changes = body.changes or inner.changes
     if not fork.chain.falls:
         context.rewritten = rewritten
-    body.phase += [*lines, Node(["if", words], [*inner.settings, *inner.phase, *extra, *inner.content], spans, fork.comments)]
+    for number, (lines, words) in enumerate(asked):
+        body.phase += [*lines, Node(["if", words], [*inner.settings, *inner.phase, *extra, *inner.content], spans, () if number else fork.comments)]
+
+
+def _asked_again(fork: Fork) -> Chain:
+    """The chain of a fork; a redirect at its end for which the pattern must be asked once more, since what stands between takes its groups away."""
+    items = fork.chain.items
+    last = items[-1] if len(items) > 1 else None
+    if not isinstance(fork.condition, PathMatches) or not isinstance(last, Leaf) or not isinstance(last.answer, Redirect):
+        return fork.chain
+    own = fork.condition.pattern.label
+    takes = any(isinstance(item, Capture) and item.pattern == own and item.escaped for item in walk(last.answer))
+    changes = any(isinstance(item, Rewrite) and item.edit is not None and item.edit != SetPath((Var(Variable.PATH),)) for item in _items_of(fork.chain))
+    if not takes or changes:
+        return fork.chain
+    return Chain([*items[:-1], Branch([Fork(fork.condition, Chain([last]), fork.span, sure=True)], fork.span)], fork.chain.shared)
+
+
+# How often an answer of one line may stand, each time for another of the tests that lead to it.
+_MOST_ALTERNATIVES = 6
+
+
+def _asked(fork: Fork, may_repeat: bool, context: Context) -> list[tuple[list[Node], str]] | Unwritable:
+    """The lines and words of each `if` that a fork needs: what it does may stand once for each of its alternatives, where it asks for none of their groups."""
+    found = alternatives(fork.condition)
+    own = {item.label for item in walk(fork.condition) if isinstance(item, Pattern)}
+    if not may_repeat or len(found) > _MOST_ALTERNATIVES or any(isinstance(item, Capture) and item.pattern in own for item in walk([_values_of(item) for item in _items_of(fork.chain)])):
+        found = (fork.condition,)
+    made = []
+    for each in found:
+        written = write_condition(each, context)
+        if isinstance(written, Unwritable):
+            return written
+        made.append(written)
+    return made
+
+
+def _values_of(item: object) -> object:
+    """What of an item of a chain is of the model."""
+    return (item.answer, item.settings) if isinstance(item, Leaf) else [fork.condition for fork in item.forks] if isinstance(item, Branch) else item
 
 
 def _rewrite_within(fork: Fork, spans: tuple[Span, ...], where: Where, body: _Body, context: Context) -> bool:
@@ -624,18 +682,18 @@ def _lose(fork: Fork, what: Unwritable, body: _Body, context: Context) -> None:
 
 def _jump(fork: Fork, where: Where, body: _Body, context: Context) -> None:
     """Requests that meet a condition go to a named location, by a status that its error page catches."""
-    made = write_condition(fork.condition, context)
-    if isinstance(made, Unwritable):
-        _lose(fork, made, body, context)
+    asked = _asked(fork, True, context)
+    if isinstance(asked, Unwritable):
+        _lose(fork, asked, body, context)
         return
-    lines, words = made
     status = _FIRST_JUMP + context.jumps
     context.jumps += 1
     jumps = context.jumps
-    name = write_named(fork.label or (fork.span.directive if fork.span else "some"), fork.chain, context)
+    name = write_named(fork.label or (fork.span.directive if fork.span else "some"), _asked_again(fork), context)
     context.jumps = jumps
     spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also) if span))
     # A page goes out with the status of its error, unless it says another one.
     own = any(isinstance(leaf.answer, Forward | Gateway) or isinstance(leaf.answer, Respond) and leaf.answer.status != context.in_pages for leaf in leaves(fork.chain))
     body.jumps.append(Node(["error_page", str(status), f"={context.in_pages}" if context.in_pages and not own else "=", name], None, spans, _WHY_JUMP))
-    body.phase += [*lines, Node(["if", words], [Node(["return", str(status)])], spans, fork.comments)]
+    for number, (lines, words) in enumerate(asked):
+        body.phase += [*lines, Node(["if", words], [Node(["return", str(status)])], spans, () if number else fork.comments)]
