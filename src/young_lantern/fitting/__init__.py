@@ -16,6 +16,7 @@ disjoint.py whether two conditions can hold at once
 closing.py what keeps somebody out, and cannot be said
 places.py  places by path, for dialects whose sites are lists of them
 unroll.py  a site's program -> tree: restarts looked up beforehand, settings pushed to the leaves
+anew.py    what is the same when a site begins anew with another path
 own_types.py Content-Type as a field or as a setting
 answer_types.py  conditions on it -> names of types, or of files
 hoist.py   settings that all leaves of a branch share, pulled up again

@@ -212,7 +212,12 @@ def lasting(condition: Condition) -> bool:
         return all(lasting(item.condition if isinstance(item, Not) else item) for item in condition.conditions)
     if isinstance(condition, FileExists):
         return literal(condition.root) is not None and bool(condition.path) and literal(condition.path) is not None
-    return isinstance(condition, ClientIn | HostIs | SchemeIs | MethodIn) or isinstance(condition, TextIs | TextMatches) and all(isinstance(part, str) or (isinstance(part, Var) and part.variable in _LASTING) for part in condition.template)
+    return isinstance(condition, ClientIn | HostIs | SchemeIs | MethodIn) or isinstance(condition, TextIs | TextMatches) and lasting_text(condition.template)
+
+
+def lasting_text(template: Template) -> bool:
+    """Whether a text is made of what stays the same on a request's way."""
+    return all(isinstance(part, str) or (isinstance(part, Var) and part.variable in _LASTING) for part in template)
 
 
 # What stays as it is until a line changes the query.

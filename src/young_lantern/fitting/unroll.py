@@ -12,12 +12,14 @@ from dataclasses import dataclass, field, replace
 
 from ..model import (
     ALWAYS, Abort, AddressRule, AllOf, AnswerLimit, AnyOf, AskFirst, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
-    ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, MediaTypes, Not, Note, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
+    ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, MediaTypes, Not, Note, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
     Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, fixed, literal, with_field,
 )
 from ..model.media_types import of_name
 from ..model.walk import transform, walk
 from ..patterns import goes_on, may_end_in_slash
+from ..patterns.lengths import change
+from .anew import settled_anew
 from .endings_added import adds_again
 from .static import Known, narrowed, plainly, simplified, truth, without
 from .tree import Branch, Chain, Effect, Fork, Leaf, Settings, leaves
@@ -64,6 +66,9 @@ class _Walker:
     strict: bool = True
     own_indexes: bool = False
     most_unknown: int = LIMIT_UNKNOWN
+    patterns: dict[str, Pattern] = field(default_factory=dict)  # those asked of the path, by label
+    natively: bool = False
+    forgets: set[str] = field(default_factory=set)  # variables that are empty again where the site begins anew
     cycles: dict[int, Leaf] = field(default_factory=dict)  # the leaves are kept, so that no other gets the number of one
 
 
@@ -79,9 +84,11 @@ class _Env:
     begun: str | None = None  # the path with which it last began again
     below: bool = False  # the last rewrite said the name of a file
     tests_files: bool = False  # and what is there was asked since
+    moved: frozenset[str] = frozenset()  # blocks that are left with another path than they were entered with, whatever it is
 
 
-def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False, strict: bool = True, own_indexes: bool = False, most_unknown: int = LIMIT_UNKNOWN) -> tuple[Chain, list[LostRestart]]:
+def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests: bool = False, strict: bool = True, own_indexes: bool = False, most_unknown: int = LIMIT_UNKNOWN,
+           natively: bool = False) -> tuple[Chain, list[LostRestart]]:
     """The program as a chain. Patterns in it carry a label each, and captures the label of their pattern.
 
     own_requests:  the target makes requests of its own that go through the whole again: for index files and error pages, so that nothing is written for
@@ -90,12 +97,18 @@ def unroll(program: tuple[Step, ...], captures_host: bool = False, own_requests:
     strict:        a path that comes round for ever where a file is missing is an error, as it was; else such a round is left out
     captures_host: the site was chosen by a pattern of its names, whose captures are in sight from the start
     most_unknown:  how often a path that is not fully known may be looked up again
+    natively:      the target looks a changed path up again by itself: where the whole site begins anew with it, and nothing else is as it was not at the
+                   first, a path that is not known beforehand ends in a leaf that restarts
     """
-    walker = _Walker(own_requests=own_requests, strict=strict, own_indexes=own_indexes or own_requests, most_unknown=most_unknown)
     labelled = transform(program, _labeller())
+    elsewhere = {item.pattern.label for item in walk(labelled) if isinstance(item, TextMatches) or isinstance(item, PathMatches) and item.form is not PathForm.CURRENT}
+    patterns = {item.pattern.label: item.pattern for item in walk(labelled) if isinstance(item, PathMatches) and item.pattern.label not in elsewhere}
+    walker = _Walker(own_requests=own_requests, strict=strict, own_indexes=own_indexes or own_requests, most_unknown=most_unknown, patterns=patterns, natively=natively)
     known = Known(internal=None) if own_requests else Known()
     chain = _chain(list(labelled), _Env(capture=HOST if captures_host else "", known=known), walker)
     _drop_unused(chain, program)
+    if walker.forgets & _names_used(chain):
+        return unroll(program, captures_host, own_requests, strict, own_indexes, most_unknown)
     return chain, walker.lost
 
 
@@ -178,6 +191,9 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                     items.pop()
                 env = replace(env, known=replace(env.known, entered=env.known.entered | {since}))
                 steps = _after(steps, leaves)
+            case Restart() if walker.natively and _begins_alike(step, steps, env, walker):
+                items.append(Leaf(Restart(step.label, step.span), Settings()))
+                return Chain(items)
             case Restart(label):
                 # Where it has no line of its own, the one that gave the path is told.
                 where = step.span or next((item.span for item in reversed(items) if isinstance(item, Rewrite)), None)
@@ -191,7 +207,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case Rewrite(None, None, internal=False):
                 continue  # it only says what a later Forward does with the path
             case Rewrite() | SetVariable():
-                step, env = _effect(step, env)
+                step, env = _effect(step, env, walker)
                 items.append(step)
             case Field() | ErrorPages() | Compress() | MediaTypes() | BodyLimit() | ForgetFields() | Credentials() | AskFirst():
                 env = replace(env, settings=_set(env, step))
@@ -364,7 +380,7 @@ def _after_effects(steps: tuple[Step, ...], known: Known) -> Known:
     return known
 
 
-def _effect(step: Rewrite | SetVariable, env: _Env) -> tuple[Effect, _Env]:
+def _effect(step: Rewrite | SetVariable, env: _Env, walker: _Walker) -> tuple[Effect, _Env]:
     made = _captured(step, env)
     known = env.known
     if isinstance(made, SetVariable):
@@ -372,13 +388,37 @@ def _effect(step: Rewrite | SetVariable, env: _Env) -> tuple[Effect, _Env]:
     if made.edit is None and not made.internal:
         return made, env
     if made.edit is not None:
-        env = replace(env, below=made.below is not None)
+        env = replace(env, below=made.below is not None, moved=known.entered if _is_another(made, walker) else frozenset())
     known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=(), held=frozenset(), cleaned="")
     if _changes_query(made):
         known = replace(known, queried=frozenset())
     if made.internal:
         known = replace(known, internal=True, entered=frozenset(), unsure=frozenset())
     return made, replace(env, known=known)
+
+
+def _is_another(step: Rewrite, walker: _Walker) -> bool:
+    """Whether the new path is surely not the one that it is made of, since it is longer or shorter."""
+    labels = {item.pattern for item in walk(step.edit) if isinstance(item, Capture)}
+    pattern = walker.patterns.get(labels.pop()) if len(labels) == 1 else None
+    if pattern is None or not isinstance(step.edit, SetPath):
+        return False
+    least, most = change(pattern, step.edit.template)
+    return least > 0 or most < 0
+
+
+def _begins_alike(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> bool:
+    """Whether a path that is not known beforehand is looked up again just as that of a request is, by all that the site does."""
+    block = next((item for item in steps if isinstance(item, _End) and item.block.label == step.label), None)
+    if block is None or env.known.path is not None or steps[-1] is not block or step.asks or step.unless is not None and step.unless[0] not in env.moved:
+        return False
+    if env.settings.guard != block.before.guard or env.settings.asks != block.before.asks:
+        return False
+    if any(isinstance(item, Rewritten) and item.label in ("", step.label) for item in walk(block.block.steps)):
+        return False
+    if block.block.new_request:
+        walker.forgets |= {"REDIRECT_STATUS", *(item.name for item in walk(block.block) if isinstance(item, SetVariable) and item.environment)} - settled_anew(block.block.steps)
+    return True
 
 
 def _changes_query(step: Rewrite) -> bool:

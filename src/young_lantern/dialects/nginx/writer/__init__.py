@@ -15,7 +15,7 @@ from ....model import WAITS, Estate, Forward, Gateway, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
 from . import gateways, heads, sites, tables, types
-from .context import Context, TooLarge
+from .context import Context, NotNative, TooLarge
 from .output import Node, Output
 from .sizes import write_sizes
 
@@ -27,16 +27,18 @@ _LONG = ("Origins are waited for as long as they take, as before; nginx by itsel
 
 def write(estate: Estate, options: WriterOptions) -> Writing:
     """The estate as an nginx tree, with notes on what is not simply kept."""
-    for most_unknown in range(LIMIT_UNKNOWN, 0, -1):
+    most_unknown, unlike = LIMIT_UNKNOWN, frozenset[str]()
+    while True:
         try:
-            return _write(estate, options, most_unknown)
+            return _write(estate, options, most_unknown, unlike)
+        except NotNative as error:
+            unlike |= {error.args[0]}
         except TooLarge:
-            continue
-    return _write(estate, options, 0)
+            most_unknown -= 1
 
 
-def _write(estate: Estate, options: WriterOptions, most_unknown: int) -> Writing:
-    context = Context(estate, options, most_unknown=most_unknown)
+def _write(estate: Estate, options: WriterOptions, most_unknown: int, unlike: frozenset[str]) -> Writing:
+    context = Context(estate, options, most_unknown=most_unknown, unlike=unlike)
     context.estate = estate = context.with_constants(estate)
     output = Output()
     by_file: dict[str, list[Node]] = {}

@@ -24,6 +24,10 @@ class TooLarge(Exception):
     """More named locations than a person reads: paths are not looked up again as often then."""
 
 
+class NotNative(Exception):
+    """What runs before a location is looked for would not run again where nginx looks a changed path up again. Its argument: the key of the site."""
+
+
 @dataclass
 class Context(Noting):
     """One writing.
@@ -42,6 +46,7 @@ class Context(Noting):
     tables:    what each variable is looked up in
     unlimited: some forward takes content of any length
     in_pages:  the status whose error page is written; 0: none
+    unlike:    keys of sites whose paths nginx does not look up again as the source did
     most_unknown: how often a path that is not fully known may be looked up again (fitting/unroll.py)
     jumps:     how many statuses stand for a jump to a named location, in the place that is written
     """
@@ -59,6 +64,7 @@ class Context(Noting):
     texts: dict[str, str] = field(default_factory=dict)
     rewritten: str = ""
     most_unknown: int = LIMIT_UNKNOWN
+    unlike: frozenset[str] = frozenset()
     jumps: int = 0
     in_pages: int = 0
     unlimited: bool = False

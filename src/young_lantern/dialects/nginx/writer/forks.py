@@ -10,7 +10,7 @@ from dataclasses import replace
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
 from ....fitting.places import atoms_of
 from ....fitting.static import bare
-from ....model import ALWAYS, Abort, Redirect, Respond, Rewrite, ServeFiles
+from ....model import ALWAYS, Abort, Redirect, Respond, Restart, Rewrite, ServeFiles
 from . import frames
 from .frames import Frame
 
@@ -24,15 +24,15 @@ def is_short(fork: Fork, frame: Frame) -> bool:
     """Whether an `if` can say it: effects, or a redirect or plain answer with the settings of the frame."""
     for item in fork.chain.items:
         if isinstance(item, Leaf):
-            return isinstance(item.answer, Redirect | Respond | Abort) and as_frame(item, frame)
+            return isinstance(item.answer, Redirect | Respond | Abort | Restart) and as_frame(item, frame)
         if isinstance(item, Branch):
             return False
     return True
 
 
 def as_frame(leaf: Leaf, frame: Frame) -> bool:
-    """Whether an answer has the fields and error pages of what stands around it."""
-    if isinstance(leaf.answer, Abort):
+    """Whether an answer has the fields and error pages of what stands around it; that a path is looked up again needs none."""
+    if isinstance(leaf.answer, Abort | Restart):
         return True
     pages = leaf.settings.pages if isinstance(leaf.answer, Respond) and leaf.answer.raises else frame.pages
     return bare(leaf.settings.fields) == bare(frame.fields) and frames.bare_or_none(pages) == frames.bare_or_none(frame.pages)

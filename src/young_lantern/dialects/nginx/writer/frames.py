@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 from ....fitting import Chain, Leaf, leaves
 from ....fitting.static import bare
-from ....model import Abort, BodyLimit, Compress, Credentials, ErrorPages, Field, Forward, Gateway, Redirect, Respond, SUCCESS_STATUSES, ServeFiles, Span, Template, literal
+from ....model import Abort, BodyLimit, Compress, Credentials, ErrorPages, Field, Forward, Gateway, Redirect, Respond, Restart, SUCCESS_STATUSES, ServeFiles, Span, Template, literal
 from ....model.walk import walk
 from . import asking, compression, errors, fields, forwards, guards, limits, logs, types
 from .conditional import conditions_in
@@ -38,7 +38,7 @@ class Frame:
 def choose_frame(chain: Chain, context: Context, first: Leaf | None = None) -> Frame:
     """The frame of a site. A connection that is closed has no answer, so it takes any. first: an answer that is best given before a location is
     looked for, if its fields are those of the frame: in each location it would stand again."""
-    below = [leaf for leaf in leaves(chain) if not isinstance(leaf.answer, Abort)]
+    below = [leaf for leaf in leaves(chain) if not isinstance(leaf.answer, Abort | Restart)]
     for leaf in below:
         said = {field.span for field in leaf.settings.fields}
         leaf.settings = replace(leaf.settings, fields=fields.joined(leaf.settings.fields))
@@ -76,7 +76,7 @@ def _is_stated(limit: BodyLimit | None) -> bool:
 
 
 def _may_raise(leaf: Leaf) -> bool:
-    return not isinstance(leaf.answer, Redirect | Abort) and not (isinstance(leaf.answer, Respond) and not leaf.answer.raises)
+    return not isinstance(leaf.answer, Redirect | Abort | Restart) and not (isinstance(leaf.answer, Respond) and not leaf.answer.raises)
 
 
 def _most(held: list, has_own: object):  # type: ignore[no-untyped-def,type-arg]
@@ -142,9 +142,9 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
         nodes += compression.write_compress(settings.compress, context)
     if (is_forward or (isinstance(leaf.answer, ServeFiles) and _is_stated(settings.limit))) and settings.limit != frame.limit and (settings.limit is not None or is_forward and frame.limit is not None and frame.limit.limit_bytes is not None):
         nodes += limits.write_limit(settings.limit, context)
-    if settings.guard is not None and frame.guard is None and not isinstance(leaf.answer, Respond | Redirect | Abort):
+    if settings.guard is not None and frame.guard is None and not isinstance(leaf.answer, Respond | Redirect | Abort | Restart):
         nodes += guards.write_guard(settings.guard, settings.exempt, context)
-    if not isinstance(leaf.answer, Respond | Redirect | Abort):
+    if not isinstance(leaf.answer, Respond | Redirect | Abort | Restart):
         # What a rule answers is answered before anybody is asked, and in an `if` nginx takes no such line.
         nodes += asking.write_asking(leaf, context)
     if settings.log is not None:

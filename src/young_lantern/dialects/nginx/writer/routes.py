@@ -18,7 +18,7 @@ from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places
 from ....codes import STATUS_PAGE
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, SUCCESS_STATUSES, Abort, AllOf, Capture, Condition, Disposition, Forward, Gateway, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Respond, Rewrite, ServeFiles, SetPath, SetVariable,
+    ALWAYS, SUCCESS_STATUSES, Abort, AllOf, Capture, Condition, Disposition, Forward, Gateway, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable,
     Span, StripPrefix, TextIs, Unserved, Var, Variable, fixed, join,
 )
 from ....model.walk import walk
@@ -267,7 +267,8 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
 
         body.settings = [*body.settings, *write_pages(where.frame.pages, where.chain, context)]
     body.settings = [node for node in body.settings if node.words[0] != "recursive_error_pages"] if body.jumps else body.settings
-    if body.jumps and (where.frame.pages is not None or any(_has_pages(node.words[-1], context) for node in body.jumps)):
+    again = any(isinstance(leaf.answer, Restart) for leaf in leaves(where.chain))
+    if body.jumps and (again or where.frame.pages is not None or any(_has_pages(node.words[-1], context) for node in body.jumps)):
         # core module: whether an error behind the jump has a page is said where the jump is made.
         body.jumps.insert(0, Node(["recursive_error_pages", "on"]))
     _without_repeated(body)
@@ -400,6 +401,9 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
         made = files.write_serving(answer, where, context)
     else:
         made = answers.WRITES[type(answer)](answer, context)  # type: ignore[index]
+    if isinstance(answer, Restart):
+        _look_up_again(body)
+        return
     if not isinstance(answer, Abort) and where.kind != "server":
         body.settings += frames.write_own(leaf, where.frame, where.chain, context)
     if isinstance(made, Unwritable):
@@ -421,6 +425,16 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
         if not any(span in node.spans for node in made):
             context.implied(span, "what it says is in force there, written further up or by silence")
     body.content += made
+
+
+def _look_up_again(body: _Body) -> None:
+    """The path as it is now goes through the locations once more: rewrite module, `last`."""
+    last = body.phase[-1] if body.phase else None
+    if last is not None and last.words[0] == "rewrite" and len(last.words) == 3:
+        last.words.append("last")
+    else:
+        body.phase.append(Node(["rewrite", "^", "$uri", "last"]))
+    body.changes = False
 
 
 def _tried(tried: files.Tried, where: Where, body: _Body, context: Context) -> None:
@@ -562,13 +576,17 @@ def _if(fork: Fork, extra: list[Node], where: Where, body: _Body, context: Conte
         context.implied(fork.span, "nothing happens there that an answer depends on")
         return
     item = fork.chain.items[0] if fork.chain.items else None
-    if isinstance(fork.condition, PathMatches) and len(fork.chain.items) == 1 and not extra:
+    if isinstance(fork.condition, PathMatches) and (len(fork.chain.items) == 1 or _looked_up_again(fork)) and not extra:
+        before = body.changes, context.rewritten
         line = _single_rewrite(fork.condition, item, where, body, context)
         if line is not None:
+            if _looked_up_again(fork):
+                line.words.append("last")
+                body.changes, context.rewritten = before
             line.spans, line.comments = tuple(dict.fromkeys((*spans, *line.spans))), (*fork.comments, *line.comments)
             body.phase.append(line)
             return
-    if isinstance(fork.condition, AllOf) and len(fork.chain.items) == 1 and not extra and _rewrite_within(fork, spans, where, body, context):
+    if isinstance(fork.condition, AllOf) and (len(fork.chain.items) == 1 or _looked_up_again(fork)) and not extra and _rewrite_within(fork, spans, where, body, context):
         return
     items = fork.chain.items
     constant = len(items) == 1 and (isinstance(items[0], Leaf) or isinstance(items[0], SetVariable) and fixed(items[0].value) is not None)
@@ -579,7 +597,9 @@ def _if(fork: Fork, extra: list[Node], where: Where, body: _Body, context: Conte
     inner = _Body([], [], [], [])
     rewritten = context.rewritten
     for piece in fork.chain.items:
-        if isinstance(piece, Leaf):
+        if isinstance(piece, Leaf) and isinstance(piece.answer, Restart):
+            _look_up_again(inner)
+        elif isinstance(piece, Leaf):
             answer = answers.WRITES[type(piece.answer)](piece.answer, context)  # type: ignore[index]
             if isinstance(answer, Unwritable):
                 context.lost(piece.answer.span, "this", f"nginx has no variable for {answer.what}")
@@ -592,7 +612,7 @@ def _if(fork: Fork, extra: list[Node], where: Where, body: _Body, context: Conte
             inner.content += answer
         else:
             _effect(piece, inner, context)
-            body.changes = body.changes or inner.changes
+            body.changes = body.changes or inner.changes and fork.chain.falls
     if not fork.chain.falls:
         context.rewritten = rewritten
     for number, (lines, words) in enumerate(asked):
@@ -637,6 +657,14 @@ def _values_of(item: object) -> object:
     return (item.answer, item.settings) if isinstance(item, Leaf) else [fork.condition for fork in item.forks] if isinstance(item, Branch) else item
 
 
+def _looked_up_again(fork: Fork) -> bool:
+    """Whether a fork gives a path that is looked up again, and does nothing else."""
+    match fork.chain.items:
+        case [Rewrite(), Leaf(answer=Restart())]:
+            return True
+    return False
+
+
 def _rewrite_within(fork: Fork, spans: tuple[Span, ...], where: Where, body: _Body, context: Context) -> bool:
     """Where a pattern holds and something else as well: a `rewrite` with the pattern, whose groups it asks for, in an `if` for the rest."""
     assert isinstance(fork.condition, AllOf)
@@ -646,9 +674,13 @@ def _rewrite_within(fork: Fork, spans: tuple[Span, ...], where: Where, body: _Bo
         return False
     others = tuple(part for part in fork.condition.conditions if part is not patterns[0])
     made = write_condition(others[0] if len(others) == 1 else AllOf(others, fork.condition.span), context)
+    before = body.changes, context.rewritten
     line = None if isinstance(made, Unwritable) else _single_rewrite(patterns[0], rewrite, where, body, context)
     if line is None or isinstance(made, Unwritable):
         return False
+    if _looked_up_again(fork):
+        line.words.append("last")
+        body.changes, context.rewritten = before
     line.spans, line.comments = tuple(dict.fromkeys((*spans, *line.spans))), (*fork.comments, *line.comments)
     body.phase += [*made[0], Node(["if", made[1]], [line])]
     return True

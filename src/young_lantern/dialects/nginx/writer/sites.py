@@ -8,10 +8,12 @@ Rule:     nginx ranks names by their kind, so a name goes to the site that the s
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from ....codes import CLIENT_PRIVATE, RESTART_LOST
-from ....fitting import Branch, Chain, Fork, Leaf, leaves, own_types, unroll, without_impossible
+from ....fitting import Branch, Chain, Fork, Leaf, LostRestart, leaves, own_types, unroll, without_impossible
+from ....fitting.anew import parts_of, stays
 from ....fitting.client_chains import join_chains
 from ....fitting.closing import deciding_variables
 from ....fitting.conditional import with_conditions
@@ -21,15 +23,16 @@ from ....fitting.keyed_tables import with_tables_of_paths
 from ....fitting.places import atoms_of, glob_as_pattern, plain_paths, structural_spans, url_as_path
 from ....fitting.preflight import answer_preflights
 from ....fitting.scripts import by_places
+from ....fitting.static import lasting_text, of_query
 from ....fitting.targets import plain_targets
 from ....model import (
-    AnswerPlainly, AnyOf, Block, Choose, Disposition, Estate, Field, FileExists, Forward, Gateway, HostName, Listener, PathIs, PathMatches, PathStartsWith, Redirect, Refuse, Respond, Rewrite, ServeFiles, SetVariable, Site, Span, SiteTls, Step, StripPrefix,
+    ALWAYS, Abort, AnswerPlainly, AnyOf, Block, Choose, Condition, Disposition, Estate, Field, FileExists, Forward, Gateway, HostName, Listener, PathIs, PathMatches, PathStartsWith, Redirect, Refuse, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Site, Span, SiteTls, Step, StripPrefix,
 )
 from ....model.walk import transform, walk
 from ....patterns import host_matches
 from ..values import quote
 from . import asking, files, frames, heads, logs, page_loops, routes, tls, types
-from .context import Context
+from .context import Context, NotNative
 from .early import with_early_tables
 from .fields import by_condition
 from .forks import is_short
@@ -67,32 +70,21 @@ def write_site(site: Site, context: Context) -> list[Node]:
     if context.estate.dialect != "nginx":
         program = with_early_tables(program) if _rewrites(program) else with_conditions(program, _as_table)
         context.set_names |= {item.name for item in program if isinstance(item, SetVariable)}
-    chain, lost = unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True, most_unknown=context.most_unknown)
+    chain, lost = _unrolled(program, captures_host, site, context)
     if captures_host:
         context.asked = frozenset({"host"})
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
     chain = without_impossible(chain, _has_place)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))
-    own_types.as_settings(chain)
-    answer_preflights(chain)
-    join_chains(chain)
-    plain_targets(chain, rewrites_inside=False)
-    with_location_edits(chain)
-    chain = close_unguarded(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict))))
+    chain = _as_nginx(chain, context)
     context.deciding = deciding_variables(chain)
     structure = structural_spans(chain)
     body = _write_program(chain, site, context)
     if context.by_name:
         # Some captures need names, which stand in patterns that were written before: once more, with them.
         context.named, context.named_texts, context.names, context.pattern, context.asked, context.rewritten = [], {}, set(), "", context.asked & {"host"}, ""
-        chain = without_impossible(unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True, most_unknown=context.most_unknown)[0], _has_place)
-        own_types.as_settings(chain)
-        answer_preflights(chain)
-        join_chains(chain)
-        plain_targets(chain, rewrites_inside=False)
-        with_location_edits(chain)
-        body = _write_program(close_unguarded(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict)))), site, context)
+        body = _write_program(_as_nginx(without_impossible(_unrolled(program, captures_host, site, context)[0], _has_place), context), site, context)
     context.structure |= structure
     groups: dict[tuple[tuple[str, ...], bool], list[Place]] = {}
     for place in places:
@@ -101,6 +93,20 @@ def write_site(site: Site, context: Context) -> list[Node]:
     for own in groups.values():
         nodes.append(_server(own, body, site, context))
     return nodes
+
+
+def _unrolled(program: tuple[Step, ...], captures_host: bool, site: Site, context: Context) -> tuple[Chain, list[LostRestart]]:
+    return unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True, most_unknown=context.most_unknown, natively=site.key not in context.unlike)
+
+
+def _as_nginx(chain: Chain, context: Context) -> Chain:
+    """The chain as nginx can say it."""
+    own_types.as_settings(chain)
+    answer_preflights(chain)
+    join_chains(chain)
+    plain_targets(chain, rewrites_inside=False)
+    with_location_edits(chain)
+    return close_unguarded(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict))))
 
 
 def _has_place(field: Field) -> bool:
@@ -139,6 +145,8 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
         why = ("An encoded slash in a path is refused, as before.",)
         head.append(Node(["if", '($request_uri ~* "^[^?]*%2f")'], [Node(["return", str(site.reading.encoded_slash_status)])], (), why))
     before, after = _server_phase(chain, frame, context)
+    if any(isinstance(leaf.answer, Restart) for leaf in leaves(chain)) and not _never_again(before, chain):
+        raise NotNative(site.key)
     chain = Chain(after)
     forwards = any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain))
     if _relative_redirects(chain, before):
@@ -200,11 +208,42 @@ def _server_phase(chain: Chain, frame: frames.Frame, context: Context) -> tuple[
         if isinstance(item, Rewrite | SetVariable):
             last = number if any(isinstance(other, Branch) for other in items[number + 1:]) else last
         elif isinstance(item, Branch) and all(is_short(fork, frame) for fork in item.forks) and files.as_try_files(items[number:], context) is None:
-            if any(_must_run_first(fork) for fork in item.forks) and items[number + 1:]:
+            if any(_must_run_first(fork) for fork in item.forks) and items[number + 1:] and not any(isinstance(leaf.answer, Restart) for fork in item.forks for leaf in leaves(fork.chain)):
                 last = number
         else:
             break
     return items[:last + 1], items[last + 1:]
+
+
+def _never_again(before: list, chain: Chain) -> bool:  # type: ignore[type-arg]
+    """Whether what runs before a location is looked for has nothing to say to a path that is looked up again: it ends a request, or sets a variable, by what
+    stays the same."""
+    query_stays = not any(isinstance(item, Rewrite) and (item.query is not None or isinstance(item.edit, SetPath) and item.edit.cuts_at_mark) for item in _effects_of(chain))
+
+    def is_same(item: object) -> bool:
+        match item:
+            case SetVariable(value=value):
+                return lasting_text(value)
+            case Leaf(answer=answer):
+                return isinstance(answer, Redirect | Respond | Abort)
+            case Branch(forks):
+                return all((fork.condition is ALWAYS or _stays(fork.condition, query_stays)) and all(map(is_same, fork.chain.items)) for fork in forks)
+        return False
+
+    return all(map(is_same, before))
+
+
+def _stays(condition: Condition, query_stays: bool) -> bool:
+    return stays(condition) or query_stays and all(stays(item) or of_query(item) for item in parts_of(condition))
+
+
+def _effects_of(chain: Chain) -> Iterator[Rewrite | SetVariable]:
+    for item in chain.items:
+        if isinstance(item, Branch):
+            for fork in item.forks:
+                yield from _effects_of(fork.chain)
+        elif not isinstance(item, Leaf):
+            yield item
 
 
 def _first_answer(chain: Chain) -> Leaf | None:
