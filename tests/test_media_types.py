@@ -30,6 +30,7 @@ server {
   location /all/ { alias ROOT/; types { } default_type text/x-all; }
   location = /alias.css { alias ROOT/a.html; }
   location /try/ { try_files /none /a.json =404; }
+  location /again/ { rewrite ^/again(/.*)$ $1 break; }
   location = /text { return 200 ok; }
   location = /text.json { return 200 '{}'; }
   location = /twice { add_header Content-Type text/x-added; return 200 ok; }
@@ -110,7 +111,7 @@ handle {
 }
 """
 CONFIGS = {
-    "nginx": (lambda root: "events {}\nhttp {" + NGINX.replace("ROOT", root) + "}", ["/plain", "/utf", "/css", "/own", "/all"], ["/alias.css", "/try/x", "/text", "/text.json", "/twice", "/page"]),
+    "nginx": (lambda root: "events {}\nhttp {" + NGINX.replace("ROOT", root) + "}", ["/plain", "/utf", "/css", "/own", "/all", "/again"], ["/alias.css", "/try/x", "/text", "/text.json", "/twice", "/page"]),
     "apache": (lambda root: httpd(HTTPD.replace("ROOT", root)), ["", "/utf", "/typed", "/forced", "/gone", "/set", "/else"], ["/text"]),
     "caddy": (lambda root: caddy(CADDY.replace("ROOT", root)), ["", "/set", "/else"], ["/text", "/json", "/typed", "/set/d/"]),
 }

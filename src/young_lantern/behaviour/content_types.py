@@ -36,12 +36,12 @@ def handlers_own(types: MediaTypes | None, state: State, *, status: int, file: s
     if listing:
         return None
     if file is not None:
-        return of_name(types, state.path if types.by_path else file)
+        return of_name(types, state.path if types.by_path else file, state.internal)
     if media_type:
         return media_type
     if not body:
         return None
-    return of_name(types, state.path) if types.by_path else None
+    return of_name(types, state.path, state.internal) if types.by_path else None
 
 
 def before_charset(types: MediaTypes | None) -> MediaTypes | None:
@@ -59,7 +59,7 @@ def before_operations(own: str | None, state: State, types: MediaTypes | None, *
     if listing or status not in (204, 304) and (300 <= status < 400 or is_error and status >= 400 or body == OWN_WORDS or told):
         return "text/html"  # words of the server's own, whatever status they come with (nginx 1.22.1, httpd 2.4.71, probed)
     if types is not None and types.by_path and body == "" and status != 304:
-        return of_name(types, state.path) or ""  # ngx_http_send_response: what has no content has a type nevertheless (1.22.1, probed)
+        return of_name(types, state.path, state.internal) or ""  # ngx_http_send_response: what has no content has a type nevertheless (1.22.1, probed)
     return ""
 
 

@@ -112,11 +112,11 @@ class MediaTypes:
 _TEXT_OR_NOT = frozenset({"application/xml"})
 
 
-def of_name(types: MediaTypes, name: str) -> str | None:
-    """The Content-Type of a file, or path, with this last segment; "" for none, None where only a system's own table knows."""
+def of_name(types: MediaTypes, name: str, again: bool = False) -> str | None:
+    """The Content-Type of a file, or path, with this last segment; "" for none, None where only a system's own table knows. again: as in extensions()."""
     if types.forced:
         return _with_charset(types, types.forced)
-    endings = extensions(name, types)
+    endings = extensions(name, types, again)
     found: str | None = ""
     known = False
     for ending in endings:
@@ -142,15 +142,16 @@ def of_name(types: MediaTypes, name: str) -> str | None:
     return _with_charset(types, found)
 
 
-def extensions(name: str, types: MediaTypes) -> list[str]:
-    """What of a name counts as its extensions, in small letters; what stands before the first dot never does."""
+def extensions(name: str, types: MediaTypes, again: bool = False) -> list[str]:
+    """What of a name counts as its extensions, in small letters; what stands before the first dot never does. again: the path is not the client's any more."""
     last = name.rpartition("/")[2].lower()
     # A name that begins with a dot: httpd and nginx take what follows for the name itself, Go for an extension (all probed).
     if types.each:
         # mod_mime.c, find_ct: of `.html` and `..html` the leading dots are part of the name.
         return [ending for ending in last.lstrip(".").split(".")[1:] if ending]
     # ngx_http_parse_complex_uri (1.22.1, probed): up to three dots behind a slash are looked at as such, and begin no extension.
-    ending = (re.sub(r"^\.{1,3}", "", last) if types.by_path else last).rpartition(".")
+    # ngx_http_set_exten, for a path that was changed (1.22.1, probed): only the first of them does not.
+    ending = (re.sub(r"^\." if again else r"^\.{1,3}", "", last) if types.by_path else last).rpartition(".")
     return [ending[2]] if ending[1] and ending[2] else []
 
 
