@@ -203,3 +203,14 @@ def test_caddys_own_redirects_heed_no_limit(reads: Reads) -> None:
     assert statuses == [308, 431]
     live = check_live(reading, reading, most=100)
     assert [f"{row.request} {row.defects}" for row in live.surprises] == []
+
+
+def test_a_name_that_chose_the_site_is_told_where_the_head_is_too_large(reads: Reads) -> None:
+    """ngx_http_set_virtual_server: the groups of the pattern are known once the Host field is read."""
+    text = nginx("root ROOT; add_header X-Tenant $tenant always;").replace("server_name www.fernhollow.example;", "server_name ~^(?<tenant>[a-z]+)\\.fernhollow\\.example$;")
+    reading = reads.read("nginx", text)
+    assert "~^(?<tenant>" in reading.estate.sites[0].key
+    large = decide(reading.estate, Request("GET", "http", HOST, 80, "/", (("X-Fern", "f" * 40_000),)), real_files())
+    assert (large.status, large.fields) == (400, (("x-tenant", "www"),))
+    live = check_live(reading, reading, most=100)
+    assert [f"{row.request} {row.defects}" for row in live.surprises] == []

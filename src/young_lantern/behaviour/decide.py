@@ -100,7 +100,7 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
         if state.unproven == ():
             return Outcome(None, site=site.key, decided_by=asked.span, handshake=True, trace=tuple(state.trace))
     if over is not None:
-        return heads.answer(estate, listener, site, request, facts, over, lambda state: _Run(estate, state).outcome())
+        return heads.answer(estate, listener, site, request, facts, over, lambda state: _Run(estate, state).outcome(), dict(captures), numbered)
     outcome = _Run(estate, state).outcome()
     if asked is not None and asked.verified and certificate == client_certificates.TRUSTED:
         outcome = replace(outcome, trusts=", ".join(asked.trusted))

@@ -55,12 +55,17 @@ def refuses_host(heads: RequestHeads, host: str) -> bool:
     return heads.hosts is not None and not host.startswith("[") and search(heads.hosts, host) is not None
 
 
-def answer(estate: Estate, listener: Listener, site: object, request: Request, facts: Facts, over: tuple[int, bool, Span | None], run: Callable[[State], Outcome]) -> Outcome:
-    """The error that such a request gets, with the pages of the site as far as it is known by then (Caddy: net/http answers by itself)."""
+def answer(estate: Estate, listener: Listener, site: object, request: Request, facts: Facts, over: tuple[int, bool, Span | None], run: Callable[[State], Outcome],
+           named: dict[str, str] | None = None, numbered: tuple[str, ...] = ()) -> Outcome:
+    """The error that such a request gets, with the pages of the site as far as it is known by then (Caddy: net/http answers by itself).
+
+    named, numbered: the groups of the pattern of names by which the site was chosen
+    """
     status, known, span = over
     entry = (TraceEntry("the name of the host is refused", span or listener.span, request.host) if refuses_host(in_force(listener, site), request.host)
              else TraceEntry("the head of the request is more than is taken", span or listener.span, f"{len(request.target)} octets of target, {len(request.fields)} fields"))
     if not known:
+        named, numbered = None, ()
         site = estate.site(listener.fallback) if isinstance(listener.fallback, str) else None
     if not isinstance(site, Site) or estate.dialect == "caddy":
         return Outcome(status, decided_by=span or listener.span, trace=(entry,))
@@ -71,7 +76,7 @@ def answer(estate: Estate, listener: Listener, site: object, request: Request, f
     elif estate.dialect == "nginx":
         raw, query = paths.split_target(request.target)
     path = paths.read_path(raw, site.reading) if raw else ""
-    state = State(seen, site, facts, path or "/" if raw else "", raw, query, seen.method, raw_last=raw, received=request, dialect=estate.dialect, drops_empty=estate.dialect == "nginx", refused=status)
+    state = State(seen, site, facts, path or "/" if raw else "", raw, query, seen.method, raw_last=raw, received=request, dialect=estate.dialect, drops_empty=estate.dialect == "nginx", refused=status, named=dict(named or {}), numbered=numbered)
     state.trace.append(entry)
     state.unread = True
     state.unparsed = status == LINE_TOO_LONG

@@ -387,6 +387,9 @@ def _effect(item: Rewrite | SetVariable, body: _Body, context: Context) -> None:
 def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context: Context) -> None:
     answer = leaf.answer
     through = tuple(span for span in leaf.through if span)
+    if isinstance(answer, Restart):
+        _look_up_again(body)
+        return
     made: list[Node] | Unwritable
     if isinstance(answer, Unserved) and answer.page == "status":
         context.note(answer.span, Disposition.CHANGED, STATUS_PAGE)
@@ -401,9 +404,6 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
         made = files.write_serving(answer, where, context)
     else:
         made = answers.WRITES[type(answer)](answer, context)  # type: ignore[index]
-    if isinstance(answer, Restart):
-        _look_up_again(body)
-        return
     if not isinstance(answer, Abort) and where.kind != "server":
         body.settings += frames.write_own(leaf, where.frame, where.chain, context)
     if isinstance(made, Unwritable):
