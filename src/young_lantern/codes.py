@@ -51,6 +51,14 @@ CONDITION_UNREAD = _code("condition-unread", _R, _BREAKING,
     "the condition {condition} cannot be read",
     "it is none of the kinds that the model has; it is taken as never holding",
     "translate this block by hand and check the requests it is meant for")
+LINK_BESIDE = _code("link-beside-files", _R, _MINOR,
+    "{condition} is left out, since the same is asked of files and folders",
+    "httpd looks through links when it asks for a file or a folder; what remains is a link that leads nowhere, which is treated like a name that is not there",
+    "remove links that lead nowhere")
+SIZE_UNASKED = _code("size-not-asked", _R, _MINOR,
+    "{condition} is taken as the question whether there is a file",
+    "no other server asks whether a file has anything in it; an empty one counts as there, where httpd goes on as if it were not",
+    "remove empty files, or fill them")
 MATCHERS_BY_CHANCE = _code("matchers-by-chance", _R, _BREAKING,
     "{condition} uses what another matcher of its set took",
     "a set has its matchers in any order, another one each time that Caddy starts, so that what was taken is there or not by chance",

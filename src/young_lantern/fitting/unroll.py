@@ -17,7 +17,7 @@ from ..model import (
 )
 from ..model.media_types import of_name
 from ..model.walk import transform, walk
-from ..patterns import goes_on, may_end_in_slash
+from ..patterns import goes_on, may_end_in_slash, search
 from ..patterns.lengths import change
 from .anew import settled_anew
 from .endings_added import adds_again
@@ -251,7 +251,10 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
         value = truth(route.condition, known_here)
         if value is False or not walker.strict and adds_again(route.condition, known_here):
             continue
-        captures = value and not isinstance(route.condition, Not) and any(isinstance(item, Capture) for item in walk(route.steps))
+        if value and known_here.path is not None:
+            route = _with_groups(route, known_here.path)
+        captures = value and not isinstance(route.condition, Not) and any(isinstance(item, PathMatches | TextMatches) for item in walk(route.condition)) and any(
+            isinstance(item, Capture) for item in walk(route.steps))
         captured = frozenset(item.pattern for item in walk((route.condition, route.steps)) if isinstance(item, Capture))
         condition = ALWAYS if value and not captures else route.condition if captures else simplified(route.condition, known_here, captured)
         condition = plainly(condition)
@@ -298,6 +301,22 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
             return [branch], True, env
         return [branch, *tail.items], True, env  # type: ignore[list-item]
     return [branch], done, replace(env, known=known_after)
+
+
+def _with_groups(route: Route, path: str) -> Route:
+    """A route for a path that is known, with what its pattern takes of that written out."""
+    asked = route.condition
+    if not isinstance(asked, PathMatches) or asked.form is not PathForm.CURRENT or not asked.pattern.label or literal((path,)) is None:
+        return route
+    found = search(asked.pattern, path)
+
+    def put_in(value: object) -> object:
+        if not isinstance(value, Capture) or value.pattern != asked.pattern.label or not isinstance(value.group, int) or found is None or value.group > len(found.groups()):
+            return value
+        text = found[value.group] or ""
+        return text if re.fullmatch(r"[\w./-]*", text, re.ASCII) else value  # the same, encoded or not
+
+    return replace(route, steps=tuple(transform(step, put_in) for step in route.steps))
 
 
 def _where_it_leads(steps: tuple[Step, ...], known: Known) -> Known:

@@ -9,6 +9,7 @@ Unknown:  PatternUnreadable, as syntax.py; `exact` is False where the language h
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from ..model import Pattern
 from .languages import ALL, ALPHABET, Language, Languages, characters
@@ -46,6 +47,7 @@ class Reading:
     def __init__(self, languages: Languages) -> None:
         self.languages = languages
         self._found: dict[Pattern, Found] = {}
+        self._of_groups: dict[tuple[Pattern, frozenset[tuple[int | str, Language]]], Language] = {}
         self._ignores_case = False
         self._exact = self._seen = True
         self._inside: dict[int | str, Language] = {}
@@ -71,9 +73,12 @@ class Reading:
 
     def of_groups(self, pattern: Pattern, inside: dict[int | str, Language]) -> Language:
         """As found_in, where what each of some groups takes is in a language, too. Raises PatternUnreadable."""
-        made = self.languages
-        found = self._read(pattern, inside)
-        return made.either(found.at_start, made.join(made.one_of(ALL), made.join(made.any, found.later)))
+        key = pattern, frozenset(inside.items())
+        if key not in self._of_groups:
+            made = self.languages
+            found = self._read(pattern, dict(inside))
+            self._of_groups[key] = made.either(found.at_start, made.join(made.one_of(ALL), made.join(made.any, found.later)))
+        return self._of_groups[key]
 
     def _read(self, pattern: Pattern, inside: dict[int | str, Language]) -> _Rest:
         parsed = parse(pattern.text)
@@ -152,10 +157,15 @@ class Reading:
     def _mask(self, node: Characters) -> int:
         if not node.negated and any(_is_unseen(low, high) for low, high in node.ranges):
             self._seen = False
-        mask = characters(character for character in ALPHABET if any(low <= ord(character) <= high for low, high in node.ranges))
-        if self._ignores_case:
-            mask |= characters(ALPHABET[number].swapcase() for number in range(len(ALPHABET)) if mask >> number & 1)
-        return ALL & ~mask if node.negated else mask
+        return _mask(node, self._ignores_case)
+
+
+@lru_cache(maxsize=4096)
+def _mask(node: Characters, ignores_case: bool) -> int:
+    mask = characters(character for character in ALPHABET if any(low <= ord(character) <= high for low, high in node.ranges))
+    if ignores_case:
+        mask |= characters(ALPHABET[number].swapcase() for number in range(len(ALPHABET)) if mask >> number & 1)
+    return ALL & ~mask if node.negated else mask
 
 
 def _is_unseen(low: int, high: int) -> bool:

@@ -8,6 +8,7 @@ Left out: conditionals, recursion and callouts, which no front-end configuration
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 
 class PatternUnreadable(ValueError):
@@ -322,6 +323,7 @@ class Parsed:
     groups: int
 
 
+@lru_cache(maxsize=4096)
 def parse(text: str) -> Parsed:
     """Regular expression -> tree. Raises PatternUnreadable."""
     parser = _Parser(text)

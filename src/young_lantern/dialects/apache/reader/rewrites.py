@@ -14,7 +14,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from urllib.parse import quote
 
-from ....codes import PATH_INFORMATION_AGAIN
+from ....codes import LINK_BESIDE, PATH_INFORMATION_AGAIN, SIZE_UNASKED
 from ....model import (
     ALWAYS, SITE, AllOf, AnyOf, Below, Capture, Choose, Condition, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
     Restart, Rewrite, Rewritten, Route, SetPath, SetVariable, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
@@ -255,6 +255,7 @@ def _conditions(nodes: list[Node], level: Level, rule: str, condition: str, own:
     """The conditions, those joined by OR as one; None when one of them is not read."""
     made: list[Condition] = []
     waiting: list[Condition] = []
+    nodes = _without_links(nodes, context)
     for node in nodes:
         flags = {piece.strip().lower() for piece in (node.args[2].strip("[]").split(",") if len(node.args) > 2 else [])}
         if len(node.args) < 2 or flags - {"nc", "nocase", "or", "ornext", "nv", "novary"}:
@@ -268,6 +269,45 @@ def _conditions(nodes: list[Node], level: Level, rule: str, condition: str, own:
             made.append(_any(waiting))
             waiting = []
     return [*made, *([_any(waiting)] if waiting else [])]
+
+
+# ap_rewrite, RewriteCond: three letters ask for a symbolic link.
+_LINKS = frozenset({"-l", "-L", "-h"})
+
+
+def _without_links(nodes: list[Node], context: Context) -> list[Node]:
+    """The conditions without those on symbolic links whose neighbours ask for files and folders of the same name: links lead to one of them."""
+    groups: list[list[Node]] = [[]]
+    for node in nodes:
+        groups[-1].append(node)
+        if len(node.args) < 3 or not re.search(r"\bor(next)?\b", node.args[2], re.IGNORECASE):
+            groups.append([])
+    alone = [group[0] for group in groups if len(group) == 1]
+    left_out = []
+    for group in groups:
+        left_out += [node for node in group if _is_link(node, "") and _asks_both(node, group, "")]
+        left_out += [node for node in group if len(group) == 1 and _is_link(node, "!") and _asks_both(node, alone, "!")]
+    for node in left_out:
+        context.say(LINK_BESIDE, node.span, condition=node.span.directive)
+    kept = []
+    for group in groups:
+        rest = [node for node in group if node not in left_out]
+        if rest and group[-1] in left_out:
+            # The last of a group has no OR: whoever is last now.
+            flags = [piece for piece in rest[-1].args[2].strip("[]").split(",") if piece.strip().lower() not in ("or", "ornext")]
+            rest[-1] = replace(rest[-1], args=(*rest[-1].args[:2], *([f"[{','.join(flags)}]"] if flags else [])))
+        kept += rest
+    return kept
+
+
+def _is_link(node: Node, sign: str) -> bool:
+    return len(node.args) > 1 and node.args[1].startswith(sign) and node.args[1].removeprefix(sign) in _LINKS
+
+
+def _asks_both(node: Node, beside: list[Node], sign: str) -> bool:
+    """Whether files and folders of that name are asked for, too."""
+    asked = {other.args[1].removeprefix(sign) for other in beside if len(other.args) > 1 and other.args[0] == node.args[0] and other.args[1].startswith(sign)}
+    return "-d" in asked and bool(asked & {"-f", "-s"})
 
 
 def _any(parts: list[Condition]) -> Condition:
@@ -298,6 +338,8 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
             return None
         return asked.condition
     if wanted in _FILE_TESTS:
+        if wanted == "-s":
+            context.say(SIZE_UNASKED, node.span, condition=node.span.directive)
         return _file(node, tested, _FILE_TESTS[wanted], level, rule, label, own, context)
     if wanted in ('>""', ">") and maps.asks_map(tested):
         wanted = "."  # what sorts behind the empty text is not empty

@@ -639,9 +639,8 @@ _MOST_ALTERNATIVES = 6
 
 def _asked(fork: Fork, may_repeat: bool, context: Context) -> list[tuple[list[Node], str]] | Unwritable:
     """The lines and words of each `if` that a fork needs: what it does may stand once for each of its alternatives, where it asks for none of their groups."""
-    found = alternatives(fork.condition)
-    own = {item.label for item in walk(fork.condition) if isinstance(item, Pattern)}
-    if not may_repeat or len(found) > _MOST_ALTERNATIVES or any(isinstance(item, Capture) and item.pattern in own for item in walk([_values_of(item) for item in _items_of(fork.chain)])):
+    found = alternatives(fork.condition) if may_repeat else (fork.condition,)
+    if len(found) > _MOST_ALTERNATIVES or len(found) > 1 and _takes_groups(fork):
         found = (fork.condition,)
     made = []
     for each in found:
@@ -650,6 +649,11 @@ def _asked(fork: Fork, may_repeat: bool, context: Context) -> list[tuple[list[No
             return written
         made.append(written)
     return made
+
+
+def _takes_groups(fork: Fork) -> bool:
+    own = {item.label for item in walk(fork.condition) if isinstance(item, Pattern)}
+    return any(isinstance(item, Capture) and item.pattern in own for inner in _items_of(fork.chain) for item in walk(_values_of(inner)))
 
 
 def _values_of(item: object) -> object:
