@@ -16,7 +16,7 @@ NONE = "RewriteCond %{REQUEST_FILENAME} !-d\nRewriteCond %{REQUEST_FILENAME} !-l
 
 
 def folder(rules: str) -> str:
-    return httpd(f"<Directory ROOT>\nOptions FollowSymLinks\nRequire all granted\nRewriteEngine On\n{rules}\n</Directory>")
+    return httpd(f"<Directory ROOT>\nOptions FollowSymLinks\nRewriteEngine On\n{rules}\n</Directory>")
 
 
 @pytest.mark.parametrize("target", ["nginx", "caddy"])
