@@ -7,6 +7,7 @@ import itertools
 import pytest
 
 from tests.support.reading import Reads, nginx
+from tests.test_apache_reader import httpd
 from young_lantern.lab.live import check_live
 from young_lantern.model import Pattern
 from young_lantern.patterns import beyond_re2, search
@@ -57,3 +58,18 @@ def test_caddy_asks_beside_the_pattern(reads: Reads) -> None:
     live = check_live(translation.reading, translation.read_back, most=200)
     assert live.rows and not live.surprises
     assert {row.answers[1].status for row in live.rows} >= {200, 403, 404, 405, 406}
+
+
+def test_what_is_asked_beside_a_pattern_leaves_its_groups(reads: Reads) -> None:
+    made = translate(reads.write("apache", httpd("RewriteEngine On\nRewriteCond %{ENV:REDIRECT_STATUS} ^$\nRewriteRule ^(?=/d)(/.*)$ /moved$1 [R,NE]")), "caddy")
+    live = check_live(made.reading, made.read_back, most=80)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+    assert {row.answers[1].status for row in live.rows} >= {302, 200}
+
+
+@pytest.mark.parametrize("lines", ["BrowserMatch Bot kind=bot\nBrowserMatch Bot kind=other", "SetEnvIf User-Agent Bot kind=bot\nSetEnvIf User-Agent ^Bot$ kind=other"])
+def test_no_table_has_a_pattern_twice(reads: Reads, lines: str) -> None:
+    """maphandler.go, Validate: Caddy does not start with such a table."""
+    made = translate(reads.write("apache", httpd(f"{lines}\nHeader always set X-Kind %{{kind}}e")), "caddy")
+    live = check_live(made.reading, made.read_back, most=80)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []

@@ -397,3 +397,10 @@ ErrorDocument 404 http://www.fernhollow.example/sorry""")
     assert {name for name, _ in outcome.fields} == {"x-plain", "x-method", "x-variable", "cache-control", "expires"}
     asked, wrong = disagreements("apache", text, [(method, "www.fernhollow.example", "/a%2Fb", {}) for method in ("GET", "POST")], tmp_path / "asked")
     assert asked == 2 and not wrong
+
+
+@pytest.mark.parametrize("flag", ["[N=3]", "[N]", "[N=3,L]"])
+def test_rules_that_begin_anew_do_so_for_index_files_too(reads: Reads, tmp_path: Path, flag: str) -> None:
+    text = httpd(f"RewriteEngine On\nRewriteRule ^/n/(.*)$ /$1 {flag}\nRedirectMatch 410 ^/gone").replace("ROOT", str(reads.root))
+    rows = [(method, "www.fernhollow.example", path, {}) for method in ("GET", "DELETE") for path in ("/n/dir/", "/n/n/dir/", "/n/bare/", "/n/a.html", "/n/nix")]
+    assert disagreements("apache", text, rows, tmp_path / "asked") == (len(rows), [])

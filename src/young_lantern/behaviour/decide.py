@@ -210,7 +210,7 @@ class _Run:
             found, refused = inside.ask_inside(self, step.span, tuple(text(path, self.state) for path in step.asks), step.indexes)
             return self.fail(refused, step.span) if found is None and refused is not None else found
         again = isinstance(step, Restart)
-        if again and self.state.for_index and self.state.depth:
+        if again and step.label == SITE and self.state.for_index and self.state.depth:
             # mod_dir.c, fixup_dir (2.4.71, probed): a file that is there is found; what a rule has made of it is asked for in the place of the folder.
             self.state.handed_on = step.label
             return Outcome(None)

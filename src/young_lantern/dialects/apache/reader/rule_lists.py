@@ -82,6 +82,9 @@ def _options(nodes: list[Node], context: Context) -> frozenset[str] | None:
     return frozenset(word.lower() for line in lines for word in line.args) if lines else None
 
 
+_ENDING = frozenset({"l", "last", "end", "p", "proxy"})
+
+
 def read_rules(nodes: list[Node], context: Context) -> list[Rule]:
     """The rules of a level with their conditions."""
     made: list[Rule] = []
@@ -93,7 +96,11 @@ def read_rules(nodes: list[Node], context: Context) -> list[Rule]:
             context.use(node)
             text = node.args[2].strip() if len(node.args) > 2 else ""
             pairs = [(piece.strip().partition("=")[0].lower(), piece.strip().partition("=")[2]) for piece in _pieces(text.removeprefix("[").removesuffix("]"))]
-            made.append(Rule(node, waiting, dict(pairs), [value for name, value in pairs if name in ("e", "env")]))
+            flags = dict(pairs)
+            if _ENDING & set(flags):
+                # mod_rewrite.c, apply_rewrite_list (2.4.71, probed): what ends the rules is looked at before N is.
+                flags = {name: value for name, value in flags.items() if name not in ("n", "next")}
+            made.append(Rule(node, waiting, flags, [value for name, value in pairs if name in ("e", "env")]))
             waiting = []
     return made
 

@@ -122,8 +122,9 @@ def write_lines(condition: Condition, name: str, context: Context) -> Lines | Un
 def _without_looks(condition: PathMatches | TextMatches, ways: tuple[Apart, ...]) -> Condition:
     """RE2 has no look-around: what a pattern looks for is asked beside it."""
     made: list[Condition] = []
+    beside = f"{condition.pattern.label} beside" if condition.pattern.label else ""  # of another name, so that the groups of the pattern itself stay
     for way in ways:
-        asked: tuple[Condition, ...] = (*(replace(condition, pattern=item) for item in way.wanted), *(Not(replace(condition, pattern=item)) for item in way.refused))
+        asked: tuple[Condition, ...] = (*(replace(condition, pattern=replace(item, label=beside)) for item in way.wanted), *(Not(replace(condition, pattern=replace(item, label=beside))) for item in way.refused))
         made.append(AllOf((replace(condition, pattern=way.main), *asked)) if asked else replace(condition, pattern=way.main))
     return made[0] if len(made) == 1 else AnyOf(tuple(made))
 

@@ -27,10 +27,20 @@ def write_table(table: Lookup, context: Context) -> str | Unwritable:
     if isinstance(subject, Unwritable):
         return subject
     lines: list[Node] = []
+    seen: dict[str, bool] = {}
     for row in table.rows:
         made = _row(row.value, row.result, table, context)
         if isinstance(made, Unwritable):
             return made
+        # maphandler.go, Validate: no text twice, be it a pattern or not.
+        text, is_pattern = made[0].removeprefix("~"), made[0].startswith("~")
+        if seen.get(text) is is_pattern:
+            continue  # the first one counts
+        if text in seen and is_pattern:
+            made = f"~(?:{text})", made[1]
+        elif text in seen:
+            made = f"~^(?:{re.escape(text)})$", made[1].replace("$", "$$")
+        seen[text] = is_pattern
         lines.append(Node([quote(word) or '""' for word in made]))
     fallback = context.template(table.fallback, table.span)
     if isinstance(fallback, Unwritable):
