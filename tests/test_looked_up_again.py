@@ -11,7 +11,7 @@ from tests.test_apache_reader import httpd
 from young_lantern.lab.live import check_live
 from young_lantern.model import Capture, Pattern, Template
 from young_lantern.patterns import search
-from young_lantern.patterns.lengths import change
+from young_lantern.patterns.lengths import change, left_alone_without
 from young_lantern.translate import translate
 
 BUSTED = "RewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule ^(.+)\\.(\\d+)\\.(css|js)$ $1.$3 [L]"
@@ -41,6 +41,26 @@ def test_how_much_longer_a_text_becomes(pattern: str, template: Template) -> Non
     assert seen and min(seen) >= least and max(seen) <= most
 
 
+@pytest.mark.parametrize(
+    ("pattern", "template", "wanted"),
+    [
+        ("^(a+)?(b.*)", (Capture(2),), 1), ("^/(a/)?(b.*)$", ("/", Capture(2)), 1), ("^(a|ab)?(c)(b*)$", (Capture(2), Capture(3)), 1), ("^c(a+)?(b*)$", ("c", Capture(2)), 1),
+        ("^(a*)(b.*)", (Capture(2),), None), ("^(a+)?(b*)(c*)$", (Capture(3), Capture(2)), None), ("^(a+)?(b*)", (Capture(2),), None), ("(a+)?(b.*)", (Capture(2),), None),
+        ("^(a+)?(c+)?(b.*)", (Capture(3),), None), ("^(a+)?b(c*)$", (Capture(2),), None),
+    ],
+)  # fmt: skip
+def test_the_group_without_which_nothing_changes(pattern: str, template: Template, wanted: int | None) -> None:
+    assert left_alone_without(Pattern(pattern), template) == wanted
+    found = 0
+    for letters in itertools.chain.from_iterable(itertools.product("abc/", repeat=length) for length in range(6)):
+        text = "".join(letters)
+        if wanted is not None and (match := search(Pattern(pattern), text)) is not None:
+            made = "".join(part if isinstance(part, str) else match[part.group] or "" for part in template)  # type: ignore[union-attr, index]
+            assert (made == text) is not bool(match[wanted])
+            found += 1
+    assert bool(found) is (wanted is not None)
+
+
 def test_such_a_rule_is_one_line(reads: Reads) -> None:
     (reads.root / "app.js").write_text("js\n")
     made = translate(reads.write("apache", folder(BUSTED + "\nRewriteRule \\.(bak|old)$ - [F]")), "nginx")
@@ -56,8 +76,9 @@ def test_such_a_rule_is_one_line(reads: Reads) -> None:
     ("rules", "natively"),
     [
         (BUSTED, True),
-        # The new path may be what it was, where httpd goes on.
-        ("RewriteRule ^(x/)?(y.*)$ $2 [L]", False),
+        # The new path may be what it was, where httpd goes on: where the group took nothing, or for all that anybody knows.
+        ("RewriteRule ^(x/)?(a.*|dir.*)$ $2 [L]", True),
+        ("RewriteRule ^(.*)(a|b)(.*)$ $3$2$1 [L]", False),
         # It says so the first time only.
         ("RewriteCond %{ENV:REDIRECT_STATUS} ^$\n" + BUSTED.split("\n")[1], False),
         ("RewriteRule ^(.+)\\.(\\d+)\\.css$ $1.css [E=busted:1,L]\nRewriteCond %{ENV:busted} 1\nRewriteRule ^x /y.html [R]", False),

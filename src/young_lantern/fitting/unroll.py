@@ -18,7 +18,7 @@ from ..model import (
 from ..model.media_types import of_name
 from ..model.walk import transform, walk
 from ..patterns import goes_on, may_end_in_slash, search
-from ..patterns.lengths import change
+from ..patterns.lengths import change, left_alone_without
 from .anew import settled_anew
 from .endings_added import adds_again
 from .static import Known, narrowed, plainly, simplified, truth, without
@@ -84,6 +84,7 @@ class _Env:
     begun: str | None = None  # the path with which it last began again
     below: bool = False  # the last rewrite said the name of a file
     tests_files: bool = False  # and what is there was asked since
+    previous: Known | None = None  # what was known before the last rewrite
     moved: frozenset[str] = frozenset()  # blocks that are left with another path than they were entered with, whatever it is
 
 
@@ -190,6 +191,11 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 if items and isinstance(items[-1], Rewrite) and items[-1].query is None:
                     items.pop()
                 env = replace(env, known=replace(env.known, entered=env.known.entered | {since}))
+                steps = _after(steps, leaves)
+            case Restart(unless=(since, leaves)) if walker.natively and (apart := _apart_if_there(step, items, steps, env, walker)) is not None:
+                items[-1:] = [apart]
+                assert env.previous is not None
+                env = replace(env, known=replace(env.previous, entered=env.previous.entered | {since}), previous=None)
                 steps = _after(steps, leaves)
             case Restart() if walker.natively and _begins_alike(step, steps, env, walker):
                 items.append(Leaf(Restart(step.label, step.span), Settings()))
@@ -407,7 +413,7 @@ def _effect(step: Rewrite | SetVariable, env: _Env, walker: _Walker) -> tuple[Ef
     if made.edit is None and not made.internal:
         return made, env
     if made.edit is not None:
-        env = replace(env, below=made.below is not None, moved=known.entered if _is_another(made, walker) else frozenset())
+        env = replace(env, below=made.below is not None, previous=known, moved=known.entered if _is_another(made, walker) else frozenset())
     known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=(), held=frozenset(), cleaned="")
     if _changes_query(made):
         known = replace(known, queried=frozenset())
@@ -424,6 +430,20 @@ def _is_another(step: Rewrite, walker: _Walker) -> bool:
         return False
     least, most = change(pattern, step.edit.template)
     return least > 0 or most < 0
+
+
+def _apart_if_there(step: Restart, items: list[Effect | Branch | Leaf], steps: list[_Item], env: _Env, walker: _Walker) -> Branch | None:
+    """The rewrite and the restart of a path that stays what it was where a group of the pattern took nothing, as a branch for where it took something."""
+    rewrite = items[-1] if items else None
+    if not isinstance(rewrite, Rewrite) or not isinstance(rewrite.edit, SetPath) or rewrite.query is not None or env.previous is None or step.unless is None or step.unless[0] not in env.previous.entered:
+        return None
+    labels = {item.pattern for item in walk(rewrite.edit) if isinstance(item, Capture)}
+    pattern = walker.patterns.get(next(iter(labels))) if len(labels) == 1 else None
+    group = left_alone_without(pattern, rewrite.edit.template) if pattern is not None else None
+    if pattern is None or group is None or not _begins_alike(step, steps, replace(env, moved=env.previous.entered), walker):
+        return None
+    there = Not(TextIs((Capture(group, pattern.label),), ("",)), rewrite.span)
+    return Branch([Fork(there, Chain([rewrite, Leaf(Restart(step.label, step.span), Settings())]), rewrite.span)], rewrite.span)
 
 
 def _begins_alike(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> bool:

@@ -43,6 +43,39 @@ def change(pattern: Pattern, template: Template) -> tuple[float, float]:
     return least, most
 
 
+def left_alone_without(pattern: Pattern, template: Template) -> int | None:
+    """The number of a group that may be missing, without which the template says just what the pattern was found in: `^(a/)?(b.*)$` -> `$2`. None: there is no such."""
+    try:
+        node = parse(pattern.text).tree
+    except PatternUnreadable:
+        return None
+    pieces = node.items if isinstance(node, Sequence) else (node,)
+    if len(pieces) < 2 or pieces[0] != Anchor("start") or pieces[-1] != Anchor("end") and not _takes_the_rest(pieces[-1]):
+        return None
+    taken = {part.group for part in template if isinstance(part, Capture)}
+    missing: list[int] = []
+    said: list[str | int] = []
+    for piece in pieces[1:]:
+        group = _group_of(piece)
+        if group is not None and isinstance(piece, Repeat) and piece.least == 0 and group.number not in taken and lengths(group)[0] > 0:
+            missing.append(group.number or 0)
+        elif group is not None:
+            said.append(group.number or 0)
+        elif isinstance(piece, Characters) and not piece.negated and len(piece.ranges) == 1 and piece.ranges[0][0] == piece.ranges[0][1]:
+            said += [chr(piece.ranges[0][0])]
+        elif piece != Anchor("end"):
+            return None
+    wanted: list[str | int] = []
+    for part in template:
+        if isinstance(part, str):
+            wanted += part
+        elif isinstance(part, Capture) and isinstance(part.group, int) and not part.encoding:
+            wanted.append(part.group)
+        else:
+            return None
+    return missing[0] if len(missing) == 1 and said == wanted and not pattern.ignores_case else None
+
+
 def _group_of(piece: Node) -> Group | None:
     """The group that a piece is, or may be."""
     inner = piece.item if isinstance(piece, Repeat) and piece.most == 1 else piece
