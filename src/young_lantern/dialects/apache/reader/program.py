@@ -361,13 +361,20 @@ class Program:
 
     def _unless_required(self, refusals: list[Step], place: Place | None) -> list[Step]:
         """request.c, SATISFY_ANY (2.4.71, probed): whoever is refused before Require is asked gets in where that lets him."""
-        enough = [held for section in self.sections if hosts.satisfies_any(section.nodes) and (held := self._condition(section, place)) != NEVER]
-        if not enough:
+        # mod_access_compat merges nothing: the last section with lines of its own says which of both is enough.
+        found: list[tuple[Condition, bool]] = []
+        for section in reversed(self.sections):
+            held = self._condition(section, place) if hosts.has_hosts(section.nodes) else NEVER
+            if held != NEVER:
+                found.append((held, hosts.satisfies_any(section.nodes)))
+            if held is ALWAYS:
+                break
+        if not any(either for _, either in found):
             return refusals
         required = self._required(place)
 
         def change(step: Step) -> list[Step]:
-            return [Choose((*(Route(held, required) for held in enough), Route(ALWAYS, (step,))))] if isinstance(step, Respond) else [step]
+            return [Choose((*(Route(held, required if either else (step,)) for held, either in found), Route(ALWAYS, (step,))))] if isinstance(step, Respond) else [step]
 
         return list(with_steps(tuple(refusals), change))
 
