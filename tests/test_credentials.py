@@ -342,3 +342,12 @@ def test_another_realm_is_told(reads: Reads, tmp_path: Path) -> None:
     before = reads.read("nginx", nginx(f"root ROOT; auth_basic Staff; auth_basic_user_file {tmp_path}/users;")).estate
     after = reads.read("caddy", caddy(f"root * ROOT\nbasicauth {{\nrowan {PASSWORD_HASH}\n}}\nfile_server")).estate
     assert any("www-authenticate" in str(difference) for cause in compare_estates(before, after, ()).causes for difference in cause.differences)
+
+
+@pytest.mark.parametrize("later", ["Order allow,deny\nRequire ip 127.0.0.0/8", "Order deny,allow", "Require ip 127.0.0.0/8", "Deny from all\nSatisfy Any", ""])
+def test_a_later_section_says_whether_one_of_both_is_enough(reads: Reads, tmp_path: Path, later: str) -> None:
+    """mod_access_compat has nothing that merges: where a section has lines of it, those before count for nothing; methods are refused before all."""
+    any_of = "Order allow,deny\nAllow from 198.51.100.0/24\nSatisfy Any\nRequire ip 127.0.0.1\nAllowMethods HEAD"
+    lines = f"<Directory ROOT>\n{any_of}\n</Directory>\n<Files *>\n{later}\n</Files>"
+    rows = [(method, "www.fernhollow.example", path, {}) for method in ("GET", "HEAD", "POST") for path in ("/a.html", "/nix")]
+    assert disagreements("apache", httpd(lines).replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (6, [])

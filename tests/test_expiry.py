@@ -43,3 +43,11 @@ def test_a_translation_keeps_where_it_is_off(reads: Reads, lines: str, target: s
     live = check_live(translation.reading, translation.read_back, most=60)
     assert live.rows and not live.surprises
     assert not [entry for entry in translation.ledger if entry.span.directive.lower() == "expiresactive" and entry.finding]
+
+
+@pytest.mark.parametrize("way", ["RewriteEngine On\nRewriteRule ^/404 /other [R=307]", "Redirect /404.html /other", "RewriteEngine On\nRewriteRule ^/404 - [R=200]",
+                                 "<Directory ROOT>\nRewriteEngine On\nRewriteRule ^404 /other [R]\n</Directory>"])
+def test_a_redirect_on_the_way_to_the_page_of_an_error(reads: Reads, tmp_path: Path, way: str) -> None:
+    lines = f"{ON}\nErrorDocument 403 /404.html\n<Location /dir>\nRequire all denied\n</Location>\n{way}"
+    rows = [(method, "www.fernhollow.example", "/dir/x", {}) for method in ("GET", "HEAD", "POST")]
+    assert disagreements("apache", httpd(lines).replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (3, [])

@@ -100,7 +100,8 @@ def taking_place(operations: list[Field], status: int, is_error: bool, state: St
     typed: set[bool] = set()  # the tables of httpd into which a rule has put a Content-Type
     for item in (*immediate, *itertools.chain.from_iterable(reversed(blocks))):
         # mod_expires.c, expires_insert_filter (2.4.71, probed): it looks before the page is answered, so that the error's status counts whoever answers.
-        own = state.error_status or status if item.unless_sent and state.in_error and state.keeps_first else status
+        # Where a rule redirects on the way to the page, nothing answers it, and the redirect's counts (probed likewise).
+        own = state.error_status or status if item.unless_sent and state.in_error and state.keeps_first and not state.redirected else status
         if item.statuses is not None and own not in item.statuses or is_error and not item.survives_errors:
             continue
         if item.asked_last and item.when is not None and not _held(item, state):
