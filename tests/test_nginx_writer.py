@@ -448,7 +448,7 @@ def test_what_is_left_for_one_answer_keeps_its_fields(reads: Reads, tmp_path: Pa
 
 def test_paths_are_looked_up_again_less_often_before_a_configuration_grows_beyond_reading(reads: Reads) -> None:
     """Rules of a shop, each of which begins anew with what it took: what is not looked up any more is told with its line."""
-    rules = "\n".join(f"RewriteCond %{{REQUEST_FILENAME}} !-f\nRewriteRule ^([a-z]+/)?({name}.*) $2 [L]\nRewriteRule ^{name}/x - [S=1]\nRewriteRule ^{name}/y - [F]" for name in ("shelf", "desk", "parts", "files", "tools"))
+    rules = "\n".join(f"RewriteCond %{{REQUEST_FILENAME}} !-f\nRewriteRule ^([a-z]*)(/?{name}.*) $2$1 [L]\nRewriteRule ^{name}/x - [S=1]\nRewriteRule ^{name}/y - [F]" for name in ("shelf", "desk", "parts", "files", "tools"))
     host = f"DirectoryIndex index.php\n<Directory ROOT>\nRewriteEngine On\n{rules}\nRewriteRule . index.php [L]\n</Directory>\n<FilesMatch \\.php$>\nSetHandler proxy:fcgi://127.0.0.1:9000\n</FilesMatch>"
     writing = named("nginx").write(reads.read("apache", httpd(host)).estate, WriterOptions())  # type: ignore[misc]
     assert sum(text.count("location @") for text in writing.files.values()) <= 100

@@ -404,3 +404,11 @@ def test_rules_that_begin_anew_do_so_for_index_files_too(reads: Reads, tmp_path:
     text = httpd(f"RewriteEngine On\nRewriteRule ^/n/(.*)$ /$1 {flag}\nRedirectMatch 410 ^/gone").replace("ROOT", str(reads.root))
     rows = [(method, "www.fernhollow.example", path, {}) for method in ("GET", "DELETE") for path in ("/n/dir/", "/n/n/dir/", "/n/bare/", "/n/a.html", "/n/nix")]
     assert disagreements("apache", text, rows, tmp_path / "asked") == (len(rows), [])
+
+
+@pytest.mark.parametrize("lines", ["Redirect seeother /a/ /moved?k=v\nRedirect /b/c http://elsewhere.fernhollow.example/n", "Redirect gone /gone/x\nRedirect /old/ /new/", "ProxyPass /a/ http://192.0.2.9:81/v/\nRedirect /b/ /n/"])
+@pytest.mark.parametrize("said", ["MergeSlashes Off", "MergeSlashes On"])
+def test_slashes_in_front_of_what_is_left_over(reads: Reads, tmp_path: Path, said: str, lines: str) -> None:
+    paths = ("/a/x", "/a//x", "//a/x", "/a", "/a//", "/b/c//d", "/b//c/d", "/b/c", "/old//x", "//old", "/gone//x/y")
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in paths]
+    assert disagreements("apache", httpd(f"{said}\n{lines}").replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (len(rows), [])

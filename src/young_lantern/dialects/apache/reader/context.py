@@ -66,6 +66,7 @@ class Context(Collector):
     maybe_empty: set[str] = field(default_factory=set)
     of_own_fields: set[str] = field(default_factory=set)  # variables that applications are told anyhow
     set_to: dict[str, set[str]] = field(default_factory=dict)  # what lines set variables to
+    keeps_slashes: bool = False  # the host whose lines are read does not merge them
     folders: "FolderFiles | None" = None
     asking: set[int] = field(default_factory=set)
     shared_types: set[Span] = field(default_factory=set)

@@ -24,7 +24,7 @@ from . import gateways
 from .balancing import UPGRADES
 from .context import Context, Node
 from .interception import intercepts
-from .mappings import labelled
+from .mappings import labelled, loose_pattern
 from .places import NEVER, Section, below
 from .workers import Workers, by_socket, socket_of
 
@@ -146,16 +146,11 @@ class Proxies:
         return [Route(below(text, node.span), self.forward(node, words, prefix, place=text), node.span, (), text) for text in sorted(inner, key=len, reverse=True)]
 
     def _loosely(self, route: Route) -> list[Route]:
-        """A line by a prefix, before which stands, where slashes are not merged, what else it is for.
-
-        mod_proxy.c, alias_match (2.4.71, probed): any number of slashes in the path are as good as one in the line, and what of them is left over is gone.
-        """
-        merges = self.context.last(self.levels, "mergeslashes")
-        if merges is None or merges.args[:1] == [] or merges.args[0].lower() != "off":
+        """A line by a prefix, before which stands, where slashes are not merged, what else it is for."""
+        if not self.context.keeps_slashes:
             return [route]
         label, prefix = self.context.label("proxy"), route.label
-        text = "^" + re.sub("/+", "/+", re.escape(prefix)) + ("(.*)$" if prefix.endswith("/") else "(/.*)?$")
-        loose = AllOf((PathMatches(Pattern(text, "pcre", label=label), span=route.span), PathMatches(Pattern("//", "pcre"), span=route.span)), route.span)
+        loose = AllOf((PathMatches(Pattern(loose_pattern(prefix), "pcre", label=label), span=route.span), PathMatches(Pattern("//", "pcre"), span=route.span)), route.span)
         return [Route(loose, (Rewrite(SetPath((prefix, Capture(1, label))), internal=False, span=route.span), *route.steps), route.span, accident=True), route]
 
     def _prefix(self, node: Node, prefix: str, words: list[str], without: tuple[Route, ...]) -> Route:

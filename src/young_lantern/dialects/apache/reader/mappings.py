@@ -56,9 +56,19 @@ def _redirect(node: Node, context: Context, in_section: bool, form: PathForm) ->
         return _route(status, words[1] if len(words) > 1 else "", held, None, node, context, label)
     label = context.label("redirect")
     if status >= 400 or not 300 <= status < 400:
-        return _route(status, "", below(words[0], node.span, form), (), node, context)
-    held = PathMatches(labelled(context.pattern(rest_pattern(words[0]), node), label), form, span=node.span)
+        held = below(words[0], node.span, form)
+        return _route(status, "", PathMatches(Pattern(loose_pattern(words[0]), "pcre"), form, span=node.span) if context.keeps_slashes else held, (), node, context)
+    text = loose_pattern(words[0]) if context.keeps_slashes else rest_pattern(words[0])
+    held = PathMatches(labelled(context.pattern(text, node), label), form, span=node.span)
     return _route(status, words[1], held, (Capture(1, label, escaped=True),), node, context)
+
+
+def loose_pattern(prefix: str) -> str:
+    """What a prefix is asked as where slashes are not merged, with what is left over as its group.
+
+    mod_alias.c and mod_proxy.c, alias_match (2.4.71, probed): any number of slashes in the path are as good as one in the line, and gone from what is left over.
+    """
+    return "^" + re.sub("/+", "/+", re.escape(prefix)) + ("(.*)$" if prefix.endswith("/") else "(/.*)?$")
 
 
 def labelled(pattern: Pattern, label: str) -> Pattern:

@@ -42,6 +42,8 @@ class Program:
         self.host, self.context = host, context
         self.sections = merged(host.sections)
         self.place = Place("", host.document_root.rstrip("/"))
+        merges = context.last(host.levels, "mergeslashes")
+        context.keeps_slashes = merges is not None and [word.lower() for word in merges.args] == ["off"]
         self.proxies = forwards.Proxies(host.levels, self.sections, host.server_name, context, host.document_root.rstrip("/"), lambda section: self._condition(section, None))
         # mod_rewrite.c, hook_uri2file: a host without a line of the module's has the configuration of the main server, which is for that alone
         # (2.4.71, probed: not even InheritDown reaches it).

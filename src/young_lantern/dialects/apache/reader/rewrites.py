@@ -295,7 +295,7 @@ def _without_links(nodes: list[Node], context: Context) -> list[Node]:
         if rest and group[-1] in left_out:
             # The last of a group has no OR: whoever is last now.
             flags = [piece for piece in rest[-1].args[2].strip("[]").split(",") if piece.strip().lower() not in ("or", "ornext")]
-            rest[-1] = replace(rest[-1], args=(*rest[-1].args[:2], *([f"[{','.join(flags)}]"] if flags else [])))
+            rest[-1] = replace(rest[-1], args=[*rest[-1].args[:2], *([f"[{','.join(flags)}]"] if flags else [])])
         kept += rest
     return kept
 

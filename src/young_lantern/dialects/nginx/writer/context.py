@@ -168,8 +168,10 @@ class Context(Noting):
         key = f"{wish} {self.within[wish]}" if self.within[wish] > 1 else wish
         if self.scratches.get(key) not in self.names:
             self.scratches[key] = self.name(key)
-        yield "$" + self.scratches[key]
-        self.within[wish] -= 1
+        try:
+            yield "$" + self.scratches[key]
+        finally:
+            self.within[wish] -= 1
 
     def pattern_text(self, pattern: Pattern) -> str:
         """The text of a pattern; with names for its groups if something asks for them by name."""

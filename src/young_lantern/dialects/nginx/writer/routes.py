@@ -8,59 +8,35 @@ Rule:     a place by path is a location; what else a route asks is an `if` if it
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
 from ....fitting.aliases import stripped_below
-from ....fitting.closing import must_close
 from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places
 from ....codes import STATUS_PAGE
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, SUCCESS_STATUSES, Abort, AllOf, Capture, Condition, Disposition, Forward, Gateway, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable,
-    Span, StripPrefix, TextIs, Unserved, Var, Variable, fixed, join,
+    ALWAYS, SUCCESS_STATUSES, Abort, Condition, Disposition, Forward, Gateway, PathIs, PathMatches, PathStartsWith, Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable,
+    Span, StripPrefix, TextIs, Unserved, Var, Variable, join,
 )
 from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
-from . import answers, files, forwards, frames, gateways, rewrites, types
+from . import answers, files, forwards, frames, gateways, types
 from .addresses import content_follows, denies, deny
+from .bodies import ERROR_501, WHY_501, Body, Where, items_of, look_up_again, lose, write_effect
 from .conditional import at_whole_path, conditions_in, holding, not_holding
-from .conditions import alternatives, guarded, write_condition
+from .conditions import guarded
 from .context import Context, TooLarge
 from .forks import as_frame, ends_alike, is_answer, is_place, is_short, is_text_beside_files
 from .frames import Frame
+from .ifs import MOST_ALTERNATIVES, asked_again, single_rewrite, write_asked, write_if
 from .inherited import HIDES, without_inherited
 from .output import Node
 
 _FIRST_JUMP = 470
 _WHY_JUMP = ("No error: the way to rules for some of these requests.",)
-_ERROR_501 = ["return", "501"]
-_WHY_501 = ("Not carried over: see the report.",)
 _WHY_EXACT = ("nginx would add the slash here by itself.",)
-
-
-@dataclass(frozen=True, slots=True)
-class Where:
-    """The location that is written: its kind (exact, prefix, pattern, named, server) and text, and the settings above it.
-
-    inside: the text of the location by prefix around it, if it is nested in one
-    """
-
-    kind: str
-    text: str
-    frame: Frame
-    chain: Chain
-    inside: str = ""
-
-    @property
-    def prefix(self) -> str:
-        return self.text if self.kind == "prefix" else ""
-
-    @property
-    def exact(self) -> str:
-        return self.text if self.kind == "exact" else ""
 
 
 _current: list[tuple[Frame, Chain]] = []
@@ -217,17 +193,6 @@ def _spans_of(chain: Chain) -> tuple[Span, ...]:
     return tuple(item for item in walk([leaf.answer for leaf in leaves(chain)]) if isinstance(item, Span))
 
 
-@dataclass(slots=True)
-class _Body:
-    """Lines that run first, the content, and whether a rewrite must be kept from a new search."""
-
-    phase: list[Node]
-    settings: list[Node]
-    content: list[Node]
-    jumps: list[Node]
-    changes: bool = False
-
-
 def _body(chain: Chain, where: Where, context: Context) -> list[Node]:
     """What stands in a location: fields that some of its paths get first make locations within it."""
     if where.kind == "exact":
@@ -252,7 +217,7 @@ def _text_of(atom: PathIs | PathStartsWith) -> str:
 
 
 def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
-    body = _Body([], [], [], [])
+    body = Body([], [], [], [])
     _walk(list(chain.items), where, body, context)
     answers_there = bool(body.content) and body.content[0].words[0] in ("return", "if", "rewrite")
     if body.changes and not answers_there and not (body.phase and body.phase[-1].words[-1] == "break"):
@@ -273,7 +238,7 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
         body.jumps.insert(0, Node(["recursive_error_pages", "on"]))
     _without_repeated(body)
     # A path that is changed on the way may have another ending.
-    path = where.text if where.kind == "exact" and not any(isinstance(item, Rewrite) for item in _items_of(chain)) else ""
+    path = where.text if where.kind == "exact" and not any(isinstance(item, Rewrite) for item in items_of(chain)) else ""
     said = types.write(types.of_leaves(leaves(chain), where.frame.types, context, path), where.frame.types, leaves(chain), context) if where.kind != "server" else []
     return [*body.settings, *said, *body.jumps, *body.phase, *body.content]
 
@@ -281,7 +246,7 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
 _SENT = ("add_header", "expires", *HIDES)
 
 
-def _without_repeated(body: _Body) -> None:
+def _without_repeated(body: Body) -> None:
     """Answers of an `if` have no fields of their own where the location's give the same: what goes with success only does not tell a refusal."""
     own = [node for node in body.settings if node.words[0] in _SENT]
     if not any(node.words[0] == "add_header" for node in own):
@@ -314,7 +279,7 @@ def _has_pages(name: str, context: Context) -> bool:
     return False
 
 
-def _walk(items: list, where: Where, body: _Body, context: Context) -> None:  # type: ignore[type-arg]
+def _walk(items: list, where: Where, body: Body, context: Context) -> None:  # type: ignore[type-arg]
     effects: list[Rewrite] = []
     while items:
         item, rest = items[0], items[1:]
@@ -327,7 +292,7 @@ def _walk(items: list, where: Where, body: _Body, context: Context) -> None:  # 
             context.idle.setdefault(item.span, "the redirect that follows says where to")
             rest = folded
         elif isinstance(item, Rewrite | SetVariable):
-            _effect(item, body, context)
+            write_effect(item, body, context)
         elif isinstance(item, Leaf):
             _leaf(item, effects, where, body, context)
             return
@@ -372,23 +337,11 @@ def _redirect_there(item: Rewrite, rest: list) -> list | None:  # type: ignore[t
     return [Leaf(replace(answer, location=location), rest[0].settings, rest[0].through)]
 
 
-def _effect(item: Rewrite | SetVariable, body: _Body, context: Context) -> None:
-    made = rewrites.write_rewrite(item, context) if isinstance(item, Rewrite) else rewrites.write_variable(item, context)
-    if isinstance(made, Unwritable):
-        context.lost(item.span, "this", f"nginx has no variable for {made.what}")
-        body.phase.append(Node(_ERROR_501, None, (), _WHY_501))
-        return
-    body.phase.append(made)
-    if isinstance(item, Rewrite):
-        body.changes = True
-        context.rewritten = "path" if item.edit is not None else context.rewritten or "query"
-
-
-def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context: Context) -> None:
+def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: Body, context: Context) -> None:
     answer = leaf.answer
     through = tuple(span for span in leaf.through if span)
     if isinstance(answer, Restart):
-        _look_up_again(body)
+        look_up_again(body)
         return
     made: list[Node] | Unwritable
     if isinstance(answer, Unserved) and answer.page == "status":
@@ -409,7 +362,7 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
     if isinstance(made, Unwritable):
         context.lost(answer.span, "this", f"nginx cannot say {made.what}")
         context.left.update(item for item in walk(leaf) if isinstance(item, Span))
-        body.content.append(Node(_ERROR_501, None, (), _WHY_501))
+        body.content.append(Node(ERROR_501, None, (), WHY_501))
         return
     while made and (made[0].words[0] == "rewrite" and made[0].words[-1] == "break" or made[0].words[0] == "if"):
         node = made.pop(0)
@@ -427,23 +380,13 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: _Body, context
     body.content += made
 
 
-def _look_up_again(body: _Body) -> None:
-    """The path as it is now goes through the locations once more: rewrite module, `last`."""
-    last = body.phase[-1] if body.phase else None
-    if last is not None and last.words[0] == "rewrite" and len(last.words) == 3:
-        last.words.append("last")
-    else:
-        body.phase.append(Node(["rewrite", "^", "$uri", "last"]))
-    body.changes = False
-
-
-def _tried(tried: files.Tried, where: Where, body: _Body, context: Context) -> None:
+def _tried(tried: files.Tried, where: Where, body: Body, context: Context) -> None:
     leaf = tried.served
     body.settings += frames.write_own(leaf, where.frame, where.chain, context)
     made = gateways.write_gateway(leaf.answer, leaf.settings.request_fields, where, context) if isinstance(leaf.answer, Gateway) else files.write_serving(leaf.answer, where, context)  # type: ignore[arg-type]
     if isinstance(made, Unwritable):
         context.lost(leaf.answer.span, "this", f"nginx cannot say {made.what}")
-        body.content.append(Node(_ERROR_501, None, (), _WHY_501))
+        body.content.append(Node(ERROR_501, None, (), WHY_501))
         return
     assert tried.fallback is not None
     body.content += made
@@ -484,22 +427,14 @@ def _serves(there: Chain, leaf: Leaf) -> bool:
 
 # --- branches ---------------------------------------------------------------------------------------------------------
 
-def _nests(branch: Branch, where: Where, body: _Body) -> bool:
+def _nests(branch: Branch, where: Where, body: Body) -> bool:
     """Whether the branch asks for paths within a location by prefix, before anything was changed there."""
     if where.kind != "prefix" or body.phase or where.text == "/":
         return False
     return any(is_place(fork) for fork in branch.forks) and all(is_place(fork) or fork.condition is ALWAYS for fork in branch.forks)
 
 
-def _items_of(chain: Chain) -> Iterator[object]:
-    """All items of a chain, and of those within."""
-    for item in chain.items:
-        yield item
-        for fork in item.forks if isinstance(item, Branch) else ():
-            yield from _items_of(fork.chain)
-
-
-def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Context) -> list:  # type: ignore[type-arg]
+def _branch(branch: Branch, rest: list, where: Where, body: Body, context: Context) -> list:  # type: ignore[type-arg]
     """Writes the forks; gives what is left to be written after them."""
     before: list[Condition] = []
     forks = list(branch.forks)
@@ -508,12 +443,12 @@ def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Cont
         if fork.condition is ALWAYS or fork.sure:
             if fork.sure and isinstance(fork.condition, PathMatches):
                 first = fork.chain.items[0] if len(fork.chain.items) > 1 else None
-                if isinstance(first, Rewrite) and (line := _single_rewrite(fork.condition, first, where, body, context)) is not None:
+                if isinstance(first, Rewrite) and (line := single_rewrite(fork.condition, first, where, body, context)) is not None:
                     line.spans, line.comments = tuple(dict.fromkeys((*(span for span in (fork.span, *fork.also) if span), *line.spans))), (*fork.comments, *line.comments)
                     body.phase.append(line)
                     return [*fork.chain.items[1:], *(rest if fork.chain.falls else [])]
                 if is_short(fork, where.frame) or is_answer(fork):
-                    _if(fork, [], where, body, context)
+                    write_if(fork, [], where, body, context)
                     return [] if not fork.chain.falls else rest
             return [*fork.chain.items, *(rest if fork.chain.falls else [])]
         if fork.condition == NEVER:
@@ -531,11 +466,11 @@ def _branch(branch: Branch, rest: list, where: Where, body: _Body, context: Cont
             forks[place] = replace(acting[0], condition=guarded(acting[0].condition, (fork.condition,)), sure=False, also=(*acting[0].also, *((fork.span,) if fork.span else ())))
             continue
         if (changes := ends_alike(fork, later, rest)) is not None and where.kind != "server":
-            _if(changes, [], where, body, context)
+            write_if(changes, [], where, body, context)
             continue
         if (is_short(fork, where.frame) or (is_answer(fork) and where.kind not in ("server",))) and not (context.in_pages and is_text_beside_files(fork, later, rest)):
             extra = _went(before, number, forks, falls, body, context)
-            _if(fork, extra, where, body, context)
+            write_if(fork, extra, where, body, context)
             continue
         if where.kind == "server":
             context.lost(fork.span, "this route", "it holds for some requests of all paths, and no `if` at this level can say what it does", "write it into the locations concerned")
@@ -554,7 +489,7 @@ def _goes_without(fork: Fork, later: list[Fork], rest: list) -> bool:  # type: i
     return False
 
 
-def _went(before: list[Condition], number: int, forks: list[Fork], falls: bool, body: _Body, context: Context) -> list[Node]:
+def _went(before: list[Condition], number: int, forks: list[Fork], falls: bool, body: Body, context: Context) -> list[Node]:
     """A fork that goes on keeps the later ones from being asked: it says so in a variable."""
     later = forks[number + 1:]
     if not falls or not later or not any(fork.chain.items for fork in later):
@@ -569,163 +504,16 @@ def _went(before: list[Condition], number: int, forks: list[Fork], falls: bool, 
     return [Node(["set", f"${before[0].template[0].name}", "1"])]
 
 
-def _if(fork: Fork, extra: list[Node], where: Where, body: _Body, context: Context) -> None:
-    """An `if` with the fork's effects or answer, or a single `rewrite` where its pattern is the whole condition."""
-    spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also) if span))
-    if not fork.chain.items and not extra:
-        context.implied(fork.span, "nothing happens there that an answer depends on")
-        return
-    item = fork.chain.items[0] if fork.chain.items else None
-    if isinstance(fork.condition, PathMatches) and (len(fork.chain.items) == 1 or _looked_up_again(fork)) and not extra:
-        before = body.changes, context.rewritten
-        line = _single_rewrite(fork.condition, item, where, body, context)
-        if line is not None:
-            if _looked_up_again(fork):
-                line.words.append("last")
-                body.changes, context.rewritten = before
-            line.spans, line.comments = tuple(dict.fromkeys((*spans, *line.spans))), (*fork.comments, *line.comments)
-            body.phase.append(line)
-            return
-    if isinstance(fork.condition, AllOf) and (len(fork.chain.items) == 1 or _looked_up_again(fork)) and not extra and _rewrite_within(fork, spans, where, body, context):
-        return
-    items = fork.chain.items
-    constant = len(items) == 1 and (isinstance(items[0], Leaf) or isinstance(items[0], SetVariable) and fixed(items[0].value) is not None)
-    asked = _asked(fork, constant and not extra or not items, context)
-    if isinstance(asked, Unwritable):
-        _lose(fork, asked, body, context)
-        return
-    inner = _Body([], [], [], [])
-    rewritten = context.rewritten
-    for piece in fork.chain.items:
-        if isinstance(piece, Leaf) and isinstance(piece.answer, Restart):
-            _look_up_again(inner)
-        elif isinstance(piece, Leaf):
-            answer = answers.WRITES[type(piece.answer)](piece.answer, context)  # type: ignore[index]
-            if isinstance(answer, Unwritable):
-                context.lost(piece.answer.span, "this", f"nginx has no variable for {answer.what}")
-                answer = [Node(_ERROR_501, None, (), _WHY_501)]
-            if answer[0].words[0] == "if":
-                before, answer = answers.asked_before(answer[0], context)
-                asked[0] = ([*before, *asked[0][0]], asked[0][1])
-            if where.kind != "server" and not isinstance(piece.answer, Abort):
-                inner.settings += frames.write_own(piece, where.frame, where.chain, context)
-            inner.content += answer
-        else:
-            _effect(piece, inner, context)
-            body.changes = body.changes or inner.changes and fork.chain.falls
-    if not fork.chain.falls:
-        context.rewritten = rewritten
-    for number, (lines, words) in enumerate(asked):
-        body.phase += [*lines, Node(["if", words], [*inner.settings, *inner.phase, *extra, *inner.content], spans, () if number else fork.comments)]
-
-
-def _asked_again(fork: Fork) -> Chain:
-    """The chain of a fork; a redirect at its end for which the pattern must be asked once more, since what stands between takes its groups away."""
-    items = fork.chain.items
-    last = items[-1] if len(items) > 1 else None
-    if not isinstance(fork.condition, PathMatches) or not isinstance(last, Leaf) or not isinstance(last.answer, Redirect):
-        return fork.chain
-    own = fork.condition.pattern.label
-    takes = any(isinstance(item, Capture) and item.pattern == own and item.escaped for item in walk(last.answer))
-    changes = any(isinstance(item, Rewrite) and item.edit is not None and item.edit != SetPath((Var(Variable.PATH),)) for item in _items_of(fork.chain))
-    if not takes or changes:
-        return fork.chain
-    return Chain([*items[:-1], Branch([Fork(fork.condition, Chain([last]), fork.span, sure=True)], fork.span)], fork.chain.shared)
-
-
-# How often an answer of one line may stand, each time for another of the tests that lead to it.
-_MOST_ALTERNATIVES = 6
-
-
-def _asked(fork: Fork, may_repeat: bool, context: Context) -> list[tuple[list[Node], str]] | Unwritable:
-    """The lines and words of each `if` that a fork needs: what it does may stand once for each of its alternatives, where it asks for none of their groups."""
-    found = alternatives(fork.condition) if may_repeat else (fork.condition,)
-    if len(found) > _MOST_ALTERNATIVES or len(found) > 1 and _takes_groups(fork):
-        found = (fork.condition,)
-    made = []
-    for each in found:
-        written = write_condition(each, context)
-        if isinstance(written, Unwritable):
-            return written
-        made.append(written)
-    return made
-
-
-def _takes_groups(fork: Fork) -> bool:
-    own = {item.label for item in walk(fork.condition) if isinstance(item, Pattern)}
-    return any(isinstance(item, Capture) and item.pattern in own for inner in _items_of(fork.chain) for item in walk(_values_of(inner)))
-
-
-def _values_of(item: object) -> object:
-    """What of an item of a chain is of the model."""
-    return (item.answer, item.settings) if isinstance(item, Leaf) else [fork.condition for fork in item.forks] if isinstance(item, Branch) else item
-
-
-def _looked_up_again(fork: Fork) -> bool:
-    """Whether a fork gives a path that is looked up again, and does nothing else."""
-    match fork.chain.items:
-        case [Rewrite(), Leaf(answer=Restart())]:
-            return True
-    return False
-
-
-def _rewrite_within(fork: Fork, spans: tuple[Span, ...], where: Where, body: _Body, context: Context) -> bool:
-    """Where a pattern holds and something else as well: a `rewrite` with the pattern, whose groups it asks for, in an `if` for the rest."""
-    assert isinstance(fork.condition, AllOf)
-    rewrite = fork.chain.items[0]
-    patterns = [part for part in fork.condition.conditions if isinstance(part, PathMatches)]
-    if len(patterns) != 1 or not isinstance(rewrite, Rewrite) or not any(isinstance(item, Capture) for item in walk(rewrite)):
-        return False
-    others = tuple(part for part in fork.condition.conditions if part is not patterns[0])
-    made = write_condition(others[0] if len(others) == 1 else AllOf(others, fork.condition.span), context)
-    before = body.changes, context.rewritten
-    line = None if isinstance(made, Unwritable) else _single_rewrite(patterns[0], rewrite, where, body, context)
-    if line is None or isinstance(made, Unwritable):
-        return False
-    if _looked_up_again(fork):
-        line.words.append("last")
-        body.changes, context.rewritten = before
-    line.spans, line.comments = tuple(dict.fromkeys((*spans, *line.spans))), (*fork.comments, *line.comments)
-    body.phase += [*made[0], Node(["if", made[1]], [line])]
-    return True
-
-
-def _single_rewrite(condition: PathMatches, item: object, where: Where, body: _Body, context: Context) -> Node | None:
-    if isinstance(item, Rewrite) and item.edit is not None and not isinstance(item.edit, StripPrefix):
-        made = rewrites.write_rewrite(item, context, condition)
-        if isinstance(made, Unwritable):
-            return None
-        body.changes, context.rewritten = True, "path"
-        return made
-    if isinstance(item, Leaf) and isinstance(item.answer, Redirect) and as_frame(item, where.frame):
-        before = context.pattern, context.asked
-        context.matched(condition.pattern)
-        words = answers.rewrite_words(("(?i)" if condition.pattern.ignores_case else "") + condition.pattern.text, item.answer, context)
-        if words is None:
-            context.pattern, context.asked = before
-            return None
-        return Node(words, None, tuple(span for span in (item.answer.span,) if span), item.answer.comments)
-    return None
-
-
-def _lose(fork: Fork, what: Unwritable, body: _Body, context: Context) -> None:
-    context.lost(fork.span, "this route", f"nginx has no condition for {what.what}")
-    if must_close(fork, context.deciding):
-        # Whom it keeps out cannot be said: all are, rather than nobody.
-        body.phase.append(Node(_ERROR_501, None, (), _WHY_501))
-    context.left.update(item for item in walk(fork) if isinstance(item, Span))
-
-
-def _jump(fork: Fork, where: Where, body: _Body, context: Context) -> None:
+def _jump(fork: Fork, where: Where, body: Body, context: Context) -> None:
     """Requests that meet a condition go to a named location, by a status that its error page catches."""
-    asked = _asked(fork, True, context)
+    asked = write_asked(fork, MOST_ALTERNATIVES, context)
     if isinstance(asked, Unwritable):
-        _lose(fork, asked, body, context)
+        lose(fork, asked, body, context)
         return
     status = _FIRST_JUMP + context.jumps
     context.jumps += 1
     jumps = context.jumps
-    name = write_named(fork.label or (fork.span.directive if fork.span else "some"), _asked_again(fork), context)
+    name = write_named(fork.label or (fork.span.directive if fork.span else "some"), asked_again(fork), context)
     context.jumps = jumps
     spans = tuple(dict.fromkeys(span for span in (fork.span, *fork.also) if span))
     # A page goes out with the status of its error, unless it says another one.

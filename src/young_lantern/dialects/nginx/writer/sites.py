@@ -32,6 +32,7 @@ from ....model.walk import transform, walk
 from ....patterns import host_matches
 from ..values import quote
 from . import asking, files, frames, heads, logs, page_loops, routes, tls, types
+from .bodies import Body, Where
 from .context import Context, NotNative
 from .early import with_early_tables
 from .fields import by_condition
@@ -151,9 +152,9 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     forwards = any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain))
     if _relative_redirects(chain, before):
         head.append(Node(["absolute_redirect", "off"], None, (), ("Redirects to a path go out as they are written, as before.",)))
-    phase = routes._Body([], [], [], [])
+    phase = Body([], [], [], [])
     if before:
-        routes._walk(before, routes.Where("server", "", frame, Chain([*before, *after])), phase, context)
+        routes._walk(before, Where("server", "", frame, Chain([*before, *after])), phase, context)
         phase.content = []
     routes._current.append((frame, chain))
     try:
