@@ -1,4 +1,4 @@
-"""What is the same when a site begins anew with another path: the variables that each pass settles by itself.
+"""What is the same when a site begins anew with a changed path: whether it is another one at all, and the variables that each pass settles by itself.
 
 Rule:     a variable is settled by a pass if it is set before it is asked for, and either always, or by one line alone that holds wherever it is asked for,
           but for what is the client's own: then it does not matter what it was when the pass began. What is overlooked here the comparison shows.
@@ -9,8 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from ..model import ALWAYS, AllOf, AnyOf, Block, Choose, Condition, Not, SetVariable, Step, Var, Variable
+from ..model import ALWAYS, AllOf, AnyOf, Block, Capture, Choose, Condition, Not, Pattern, Rewrite, Rewritten, SetPath, SetVariable, Step, TextIs, Var, Variable
 from ..model.walk import walk
+from ..patterns.lengths import change, left_alone_without
 from .static import bare, lasting, lasting_text
 
 
@@ -23,6 +24,40 @@ class _Event:
     where: frozenset[object]
     otherwise: bool
     lasts: bool = True
+
+
+def surely_another(step: Rewrite, patterns: dict[str, Pattern]) -> bool:
+    """Whether the new path is surely not the one that it is made of, since it is longer or shorter. patterns: those asked of the path, by label."""
+    pattern = _pattern_of(step, patterns)
+    if pattern is None or not isinstance(step.edit, SetPath):
+        return False
+    least, most = change(pattern, step.edit.template)
+    return least > 0 or most < 0
+
+
+def another_where(step: Rewrite, patterns: dict[str, Pattern]) -> Condition | None:
+    """When the new path is another one, if that is where a group took something, and the query stays; None: that is not known."""
+    pattern = _pattern_of(step, patterns)
+    group = left_alone_without(pattern, step.edit.template) if pattern is not None and isinstance(step.edit, SetPath) and step.query is None else None
+    return None if pattern is None or group is None else Not(TextIs((Capture(group, pattern.label),), ("",)), step.span)
+
+
+def _pattern_of(step: Rewrite, patterns: dict[str, Pattern]) -> Pattern | None:
+    """The pattern that a path is made of the groups of."""
+    labels = {item.pattern for item in walk(step.edit) if isinstance(item, Capture)}
+    return patterns.get(labels.pop()) if len(labels) == 1 else None
+
+
+def asks_whether_anew(block: Block) -> bool:
+    """Whether something in a block is otherwise once it is entered again."""
+    return any(isinstance(item, Rewritten) and item.label in ("", block.label) for item in walk(block.steps))
+
+
+def forgotten(block: Block) -> frozenset[str]:
+    """The variables that are empty again when a block begins anew, but for those that it settles by itself."""
+    if not block.new_request:
+        return frozenset()
+    return frozenset({"REDIRECT_STATUS", *(item.name for item in walk(block) if isinstance(item, SetVariable) and item.environment)}) - settled_anew(block.steps)
 
 
 def settled_anew(steps: tuple[Step, ...]) -> frozenset[str]:

@@ -12,7 +12,7 @@ from functools import lru_cache
 from typing import Any
 
 from ..model import (
-    ALWAYS, AllOf, Always, AnyOf, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, LetInBefore, LookedUpInside, Lookup, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Pinned, Rewritten, Route, SchemeIs, Step, Template, TextIs,
+    ALWAYS, AllOf, Always, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, LetInBefore, LookedUpInside, Lookup, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Pinned, Rewritten, Route, SchemeIs, Step, Template, TextIs,
     TextMatches, Var, Variable, fixed, literal,
 )
 from ..model.placeholders import is_open
@@ -229,6 +229,22 @@ def of_query(condition: Condition | Once) -> bool:
     if not isinstance(condition, TextIs | TextMatches):
         return False
     return all(isinstance(part, str) or (isinstance(part, Var) and part.variable in _LASTING | _OF_QUERY) for part in condition.template)
+
+
+def with_groups(route: Route, path: str) -> Route:
+    """A route for a path that is known, with what its pattern takes of that written out."""
+    asked = route.condition
+    if not isinstance(asked, PathMatches) or asked.form is not PathForm.CURRENT or not asked.pattern.label or literal((path,)) is None:
+        return route
+    found = search(asked.pattern, path)
+
+    def put_in(value: object) -> object:
+        if not isinstance(value, Capture) or value.pattern != asked.pattern.label or not isinstance(value.group, int) or found is None or value.group > len(found.groups()):
+            return value
+        text = found[value.group] or ""
+        return text if re.fullmatch(r"[\w./-]*", text, re.ASCII) else value  # the same, encoded or not
+
+    return replace(route, steps=tuple(transform(step, put_in) for step in route.steps))
 
 
 def simplified(condition: Condition, known: Known, captured: frozenset[str] = frozenset()) -> Condition:

@@ -17,11 +17,10 @@ from ..model import (
 )
 from ..model.media_types import of_name
 from ..model.walk import transform, walk
-from ..patterns import goes_on, may_end_in_slash, search
-from ..patterns.lengths import change, left_alone_without
-from .anew import settled_anew
+from ..patterns import goes_on, may_end_in_slash
+from .anew import another_where, asks_whether_anew, forgotten, surely_another
 from .endings_added import adds_again
-from .static import Known, narrowed, plainly, simplified, truth, without
+from .static import Known, narrowed, plainly, simplified, truth, with_groups, without
 from .tree import Branch, Chain, Effect, Fork, Leaf, Settings, leaves
 
 # How often a path that is not fully known may be looked up again, and how many leaves a site may grow to: more would be
@@ -258,7 +257,7 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
         if value is False or not walker.strict and adds_again(route.condition, known_here):
             continue
         if value and known_here.path is not None:
-            route = _with_groups(route, known_here.path)
+            route = with_groups(route, known_here.path)
         captures = value and not isinstance(route.condition, Not) and any(isinstance(item, PathMatches | TextMatches) for item in walk(route.condition)) and any(
             isinstance(item, Capture) for item in walk(route.steps))
         captured = frozenset(item.pattern for item in walk((route.condition, route.steps)) if isinstance(item, Capture))
@@ -307,22 +306,6 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
             return [branch], True, env
         return [branch, *tail.items], True, env  # type: ignore[list-item]
     return [branch], done, replace(env, known=known_after)
-
-
-def _with_groups(route: Route, path: str) -> Route:
-    """A route for a path that is known, with what its pattern takes of that written out."""
-    asked = route.condition
-    if not isinstance(asked, PathMatches) or asked.form is not PathForm.CURRENT or not asked.pattern.label or literal((path,)) is None:
-        return route
-    found = search(asked.pattern, path)
-
-    def put_in(value: object) -> object:
-        if not isinstance(value, Capture) or value.pattern != asked.pattern.label or not isinstance(value.group, int) or found is None or value.group > len(found.groups()):
-            return value
-        text = found[value.group] or ""
-        return text if re.fullmatch(r"[\w./-]*", text, re.ASCII) else value  # the same, encoded or not
-
-    return replace(route, steps=tuple(transform(step, put_in) for step in route.steps))
 
 
 def _where_it_leads(steps: tuple[Step, ...], known: Known) -> Known:
@@ -413,7 +396,7 @@ def _effect(step: Rewrite | SetVariable, env: _Env, walker: _Walker) -> tuple[Ef
     if made.edit is None and not made.internal:
         return made, env
     if made.edit is not None:
-        env = replace(env, below=made.below is not None, previous=known, moved=known.entered if _is_another(made, walker) else frozenset())
+        env = replace(env, below=made.below is not None, previous=known, moved=known.entered if surely_another(made, walker.patterns) else frozenset())
     known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=(), held=frozenset(), cleaned="")
     if _changes_query(made):
         known = replace(known, queried=frozenset())
@@ -422,27 +405,14 @@ def _effect(step: Rewrite | SetVariable, env: _Env, walker: _Walker) -> tuple[Ef
     return made, replace(env, known=known)
 
 
-def _is_another(step: Rewrite, walker: _Walker) -> bool:
-    """Whether the new path is surely not the one that it is made of, since it is longer or shorter."""
-    labels = {item.pattern for item in walk(step.edit) if isinstance(item, Capture)}
-    pattern = walker.patterns.get(labels.pop()) if len(labels) == 1 else None
-    if pattern is None or not isinstance(step.edit, SetPath):
-        return False
-    least, most = change(pattern, step.edit.template)
-    return least > 0 or most < 0
-
-
 def _apart_if_there(step: Restart, items: list[Effect | Branch | Leaf], steps: list[_Item], env: _Env, walker: _Walker) -> Branch | None:
     """The rewrite and the restart of a path that stays what it was where a group of the pattern took nothing, as a branch for where it took something."""
     rewrite = items[-1] if items else None
-    if not isinstance(rewrite, Rewrite) or not isinstance(rewrite.edit, SetPath) or rewrite.query is not None or env.previous is None or step.unless is None or step.unless[0] not in env.previous.entered:
+    if not isinstance(rewrite, Rewrite) or env.previous is None or step.unless is None or step.unless[0] not in env.previous.entered:
         return None
-    labels = {item.pattern for item in walk(rewrite.edit) if isinstance(item, Capture)}
-    pattern = walker.patterns.get(next(iter(labels))) if len(labels) == 1 else None
-    group = left_alone_without(pattern, rewrite.edit.template) if pattern is not None else None
-    if pattern is None or group is None or not _begins_alike(step, steps, replace(env, moved=env.previous.entered), walker):
+    there = another_where(rewrite, walker.patterns)
+    if there is None or not _begins_alike(step, steps, replace(env, moved=env.previous.entered), walker):
         return None
-    there = Not(TextIs((Capture(group, pattern.label),), ("",)), rewrite.span)
     return Branch([Fork(there, Chain([rewrite, Leaf(Restart(step.label, step.span), Settings())]), rewrite.span)], rewrite.span)
 
 
@@ -451,12 +421,9 @@ def _begins_alike(step: Restart, steps: list[_Item], env: _Env, walker: _Walker)
     block = next((item for item in steps if isinstance(item, _End) and item.block.label == step.label), None)
     if block is None or env.known.path is not None or steps[-1] is not block or step.asks or step.unless is not None and step.unless[0] not in env.moved:
         return False
-    if env.settings.guard != block.before.guard or env.settings.asks != block.before.asks:
+    if env.settings.guard != block.before.guard or env.settings.asks != block.before.asks or asks_whether_anew(block.block):
         return False
-    if any(isinstance(item, Rewritten) and item.label in ("", step.label) for item in walk(block.block.steps)):
-        return False
-    if block.block.new_request:
-        walker.forgets |= {"REDIRECT_STATUS", *(item.name for item in walk(block.block) if isinstance(item, SetVariable) and item.environment)} - settled_anew(block.block.steps)
+    walker.forgets |= forgotten(block.block)
     return True
 
 
