@@ -7,8 +7,10 @@ from pathlib import Path
 import pytest
 
 from tests.support.reading import SITE, Reads, caddy, nginx
+from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.lab.live import check_live
+from young_lantern.model import Disposition
 from young_lantern.translate import read, save, translate
 
 POOLS = (
@@ -111,3 +113,24 @@ def test_a_target_as_received_is_written_as_none(reads: Reads) -> None:
 @pytest.mark.parametrize(("query", "value"), [("x=a+b", "a b"), ("x=a%2bb", "a+b"), ("x=%31", "1"), ("x=%zz", ""), ("y=1;x=3", ""), ("%78=5", "5"), ("X=1", "")])
 def test_caddy_decodes_arguments(reads: Reads, query: str, value: str) -> None:
     assert reads.decide("caddy", caddy('respond "{query.x}"'), f"/?{query}").body == value
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+def test_the_clients_query_follows_a_written_one(reads: Reads, target: str) -> None:
+    """RewriteRule with P and QSA: the sign between both is there only where both are."""
+    rules = "RewriteRule ^/a/(de|fr)/(.*)$ http://192.0.2.1:8000/v1/$2?lang=$1 [P,QSA]\nRewriteRule ^/b/(.*)$ http://192.0.2.1:8000/v2/$1?k=v [P]\nRewriteRule ^/c/(.*)$ http://192.0.2.1:8000/v3/$1 [P,QSA]"
+    made = translate(reads.write("apache", httpd(f"RewriteEngine On\n{rules}")), target)
+    assert not [entry.span for entry in made.ledger if entry.disposition is Disposition.UNSUPPORTED]
+    live = check_live(made.reading, made.read_back, most=200)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+    asked = {outcome.origin.target for row in live.rows if (outcome := row.outcomes[1]).origin is not None and "?" not in row.request.target}
+    assert any(text.endswith("?lang=de") or text.endswith("?lang=fr") for text in asked)
+
+
+def test_two_rules_for_one_pattern_have_one_location(reads: Reads) -> None:
+    rules = "RewriteCond %{HTTP_COOKIE} lang=(de|fr)\nRewriteRule ^/$ /%1/ [R,L]\nRewriteCond %{HTTP:Accept-Language} ^(de|fr)\nRewriteRule ^/$ /%1/ [R,L]"
+    made = translate(reads.write("apache", httpd(f"RewriteEngine On\n{rules}")), "nginx")
+    text = made.writing.files["sites/www.fernhollow.example.conf"]
+    assert text.count("return 302") == 2 and text.rstrip().endswith("location / {\n    }\n}")
+    live = check_live(made.reading, made.read_back, most=100)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []

@@ -282,7 +282,7 @@ def _known_at(place: Place, places: list[Place]) -> tuple[Known, frozenset[objec
     if isinstance(place.atom, PathIs):
         return Known(path=place.atom.path, prefix=place.atom.path, suffix=place.atom.path), frozenset()
     prefix = place.atom.prefix if isinstance(place.atom, PathStartsWith) else "/"
-    false = {bare(other.atom) for other in others if isinstance(other.atom, PathIs)}
+    false = {_asked(other.atom) for other in others if isinstance(other.atom, PathIs)}
     longer = {other.atom.prefix for other in others if isinstance(other.atom, PathStartsWith) and not other.as_pattern
               and (len(other.atom.prefix) > len(prefix) if not isinstance(place.atom, PathMatches) and not place.as_pattern else other.beats_patterns)}
     patterns = [other for other in others if isinstance(other.atom, PathMatches) or other.as_pattern]
@@ -290,7 +290,7 @@ def _known_at(place: Place, places: list[Place]) -> tuple[Known, frozenset[objec
         patterns = [other for other in patterns if other.order < place.order]
     elif place.beats_patterns:
         patterns = []
-    false |= {bare(other.atom) for other in patterns}
+    false |= {_asked(other.atom) for other in patterns}
     known = Known(prefix=prefix, excluded=frozenset(longer))
     return (narrowed(known, place.atom) if isinstance(place.atom, PathMatches) else known), frozenset(false)
 
@@ -368,12 +368,17 @@ def _branch(branch: Branch, known: Known, false: frozenset[object]) -> Branch:
     return Branch(forks, branch.span)
 
 
+def _asked(atom: object) -> object:
+    """What a condition asks for, whoever asks it."""
+    return bare(replace(atom, pattern=replace(atom.pattern, label="")) if isinstance(atom, PathMatches) else atom)
+
+
 def _without_false(condition: Condition, false: frozenset[object]) -> Condition:
     if not false:
         return condition
 
     def change(value: object) -> object:
-        if isinstance(value, PathIs | PathStartsWith | PathMatches) and bare(value) in false:
+        if isinstance(value, PathIs | PathStartsWith | PathMatches) and _asked(value) in false:
             return NEVER
         if isinstance(value, AnyOf):
             left = tuple(item for item in value.conditions if item != NEVER)

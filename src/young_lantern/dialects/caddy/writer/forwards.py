@@ -121,13 +121,17 @@ def _target(step: Forward, context: Context) -> tuple[list[Node], list[Node] | U
             if template[-1:] == (Var(Variable.TARGET),):
                 # A path that is put into a target is escaped by Caddy itself, and the query stays (2.6.2, probed).
                 template, adds_query = (*template[:-1], Var(Variable.ORIGINAL_PATH)), True
+            behind = ""
+            if template[-1:] == (Var(Variable.QUERY, "&"),) and any(isinstance(part, str) and "?" in part for part in template):
+                # rewrite.go, buildQueryString (2.6.2, probed): of a query that is empty nothing comes, the sign before it neither.
+                template, behind = template[:-1], "&{query}"
             if Var(Variable.TARGET) in template:
                 return [], Unwritable("the target as received, within another")
             text = context.template(before_encoding(template, values.SPOILS), step.span)
             if isinstance(text, Unwritable):
                 return [], text
-            if adds_query:
-                return [], [Node(["rewrite", quote(text)])]
+            if adds_query or behind:
+                return [], [Node(["rewrite", quote(text + behind)])]
             return [], [Node(["rewrite", quote(text if "?" in text else f"{text}?")])]
         case Mapped(prefix, replacement):
             base = context.template(before_encoding(replacement, values.SPOILS), step.span)

@@ -182,6 +182,9 @@ def put_before(item: Rewrite) -> Template | None:
 
 def _written(template: Template, adds_query: bool, step: Forward, context: Context) -> tuple[list[Node], str] | Unwritable:
     pattern = "^"
+    if template[-1:] == (Var(Variable.QUERY, "&"),) and any(isinstance(part, str) and "?" in part for part in template):
+        # rewrite module, "rewrite": the client's query follows a written one by itself.
+        template, adds_query = template[:-1], True
     if any(isinstance(part, Capture) and part.pattern in context.of_paths for part in template) and not context.rewritten:
         # The replacement of a rewrite is decoded, and goes out percent-encoded again.
         if all(part.pattern == context.pattern and part.pattern not in context.by_name for part in template if isinstance(part, Capture)):
