@@ -11,6 +11,7 @@ from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.lab.live import check_live
 from young_lantern.model import Disposition
+from young_lantern.patterns.groups import is_plain
 from young_lantern.translate import read, save, translate
 
 POOLS = (
@@ -134,3 +135,35 @@ def test_two_rules_for_one_pattern_have_one_location(reads: Reads) -> None:
     assert text.count("return 302") == 2 and text.rstrip().endswith("location / {\n    }\n}")
     live = check_live(made.reading, made.read_back, most=100)
     assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+
+
+@pytest.mark.parametrize(("text", "group", "wanted"), [
+    (r"^/t/(\d+)$", 1, True), (r"^/(a|b-c)/(.*)$", 1, True), (r"^/(a|b-c)/(.*)$", 2, False), (r"^/((?:[\w-]+/)*)x", 1, True), (r"^/([^/]+)$", 1, False), (r"^/(\w+\.html?)$", 1, True),
+    (r"^/(é)$", 1, False), (r"^/([ -z])$", 1, False), (r"^/(\D)$", 1, False), (r"^/x$", 1, False),
+])  # fmt: skip
+def test_which_groups_are_never_encoded(text: str, group: int, wanted: bool) -> None:
+    assert is_plain(text, group) is wanted
+
+
+def test_such_groups_need_no_rewrite(reads: Reads) -> None:
+    lines = "RewriteEngine On\nRewriteCond %{HTTP_COOKIE} old=(\\w)\nRewriteRule ^/r/([a-z]+)-(\\d+)$ /n/$2/$1 [R=308,L]\nRedirectMatch 303 ^/ticket/(\\d+)$ https://desk.fernhollow.example/show?id=$1"
+    made = translate(reads.write("apache", httpd(lines)), "nginx")
+    text = made.writing.files["sites/www.fernhollow.example.conf"]
+    assert "return 308" in text and "return 303" in text and "501" not in text
+    live = check_live(made.reading, made.read_back, most=100)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+def test_a_rule_for_every_path_is_no_place(reads: Reads, target: str) -> None:
+    """What a host leads to by a rule that takes every path in: places that stand behind it are reached all the same."""
+    (reads.root / "teams" / "lend").mkdir(parents=True)
+    (reads.root / "teams" / "lend" / "a.html").write_text("lend\n")
+    lines = ("ServerAlias *.fernhollow.example\nRewriteEngine On\nRewriteCond %{HTTP_HOST} !^www\\.\nRewriteCond %{HTTP_HOST} ^([^.]+)\\.fernhollow\\.example$\nRewriteRule ^/(.*)$ /teams/%1/$1 [PT]\n"
+             "RewriteRule ^/go/(\\w+)$ https://links.fernhollow.example/$1 [R,L]\nProxyPass /api/ http://192.0.2.1:8000/v2/")
+    made = translate(reads.write("apache", httpd(lines)), target)
+    text = "\n".join(made.writing.files.values())
+    assert target == "caddy" or "location ~ ^/(" not in text and "location ~ ^/go/" in text
+    live = check_live(made.reading, made.read_back, most=200)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []
+    assert {row.request.host for row in live.rows if row.answers[0].status == 200} >= {"www.fernhollow.example"}

@@ -1,4 +1,4 @@
-"""Routes for patterns that every path meets (`^/?(.*)$`) -> routes that do not ask for the path, and Locations and targets at origins with the whole path in them.
+"""Routes for patterns that every path meets (`^/?(.*)$`) -> routes that do not ask for the path, and Locations, targets at origins and new paths with the whole path in them.
 
 Rule:     so that what else the route asks is known to have been asked, wherever the path leads afterwards. A capture that is used for something
           else keeps its pattern.
@@ -11,7 +11,7 @@ from dataclasses import replace
 from typing import Any
 
 from ..model import (
-    ALWAYS, AllOf, Capture, Condition, FileExists, FileKind, Forward, Mapped, Not, PathMatches, Redirect, Route, Step, Template, TextMatches, Var, Variable, Written, join,
+    ALWAYS, AllOf, Capture, Condition, FileExists, FileKind, Forward, Mapped, Not, PathMatches, Redirect, Rewrite, Route, SetPath, Step, Template, TextMatches, Var, Variable, Written, join,
 )
 from ..model.walk import transform, walk
 
@@ -66,6 +66,10 @@ def whole_path_in(steps: Any, every: PathMatches) -> Any:
     label, lead = every.pattern.label, EVERY_PATH.get(every.pattern.text)
     if lead is None:
         return steps
+    match steps:
+        case (Rewrite(edit=SetPath(template)) as first, *rest):
+            # Nothing has changed the path by then; what comes behind sees another one.
+            steps = (replace(first, edit=replace(first.edit, template=_whole(template, label, lead, Variable.PATH))), *rest)
 
     def change(value: object) -> object:
         match value:
@@ -83,8 +87,8 @@ def whole_path_in(steps: Any, every: PathMatches) -> Any:
     return transform(steps, change)
 
 
-def _whole(location: Template, label: str, lead: str) -> Template:
-    """A Location with the whole path where it has the capture that stands for it."""
+def _whole(location: Template, label: str, lead: str, path: Variable = Variable.PATH_ESCAPED) -> Template:
+    """A Location, or another path, with the whole path where it has the capture that stands for it."""
     out: list = []
     for part in location:
         if isinstance(part, Capture) and part.pattern == label and part.group == 1:
@@ -92,7 +96,7 @@ def _whole(location: Template, label: str, lead: str) -> Template:
                 return location
             if lead:
                 out[-1] = out[-1][:-len(lead)]
-            out.append(Var(Variable.PATH_ESCAPED))
+            out.append(Var(path))
         else:
             out.append(part)
     return join(*out)

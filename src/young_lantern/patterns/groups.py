@@ -1,4 +1,4 @@
-"""Groups of a pattern: what stands in one, replaced."""
+"""Groups of a pattern: what stands in one, replaced, and which signs it may have."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import re
 
 from ..model import Pattern
 from .engines import compiled
+from .syntax import Alternatives, Anchor, Characters, Group, Node, PatternUnreadable, Repeat, Sequence, parse
 
 _SIGNS = re.compile(r"\\.|\[\^?\]?[^\]]*\]|\((?!\?)|\(\?|\)")
 
@@ -38,3 +39,29 @@ def inside_group(text: str, group: int) -> str | None:
 def fits(pattern: Pattern, text: str) -> bool:
     """Whether a pattern takes the whole of a text."""
     return compiled(pattern).fullmatch(text) is not None
+
+
+# What a path holds as it is (RFC 3986 section 3.3), whoever encodes it.
+_PLAIN = frozenset(map(ord, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_./"))
+
+
+def is_plain(text: str, group: int) -> bool:
+    """Whether a numbered group takes such signs only as are never percent-encoded."""
+    try:
+        inside = inside_group(text, group)
+        return inside is not None and _has_plain_signs(parse(inside).tree)
+    except PatternUnreadable:
+        return False
+
+
+def _has_plain_signs(node: Node) -> bool:
+    match node:
+        case Characters(ranges, negated):
+            return not negated and all(high - low < 128 and _PLAIN >= set(range(low, high + 1)) for low, high in ranges)
+        case Sequence(items) | Alternatives(items):
+            return all(map(_has_plain_signs, items))
+        case Repeat(item) | Group(item):
+            return _has_plain_signs(item)
+        case Anchor():
+            return True
+    return False

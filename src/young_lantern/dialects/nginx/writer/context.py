@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from ....fitting.unroll import LIMIT_UNKNOWN
 from ....model import Capture, HttpDate, Lookup, Pattern, Placeholder, SetVariable, Span, Template, Unread, Var, Variable
 from ....model.walk import walk
+from ....patterns.groups import is_plain
 from ...noting import Noting, Unwritable
 from .. import values
 from .output import Node
@@ -125,6 +126,8 @@ class Context(Noting):
         raise AssertionError(part)
 
     def _capture(self, group: int | str, label: str, escaped: bool, escapes: bool) -> str | Unwritable:
+        if escaped and isinstance(group, int) and label in self.texts and is_plain(self.texts[label].removeprefix("(?i)"), group):
+            escaped = False  # it is the same either way
         by_name = isinstance(group, str) or label != self.pattern or label in self.by_name or group == 0
         if escaped and (by_name or not escapes):
             # ngx_http_script_copy_capture_code escapes what has a number; what has a name is a variable (1.22.1, probed).
