@@ -77,3 +77,13 @@ def test_rules_that_are_inherited_are_told(reads: Reads, around: str) -> None:
 def test_the_scheme_is_a_group_of_a_condition(reads: Reads) -> None:
     text = httpd("RewriteEngine On\nRewriteCond %{HTTPS} ^(.*)$\nRewriteRule ^ /by-%1 [R,L]")
     assert reads.decide("apache", text, "/a").location == "http://www.fernhollow.example/by-off"
+
+
+@pytest.mark.parametrize("section", ["<Directory ROOT/dir>", "<Directory ROOT>", "<Directory ROOT/*>"])
+@pytest.mark.parametrize("beside", ["", "Alias /api ROOT/dir", "<Location /dir>\nOptions Indexes\n</Location>"])
+def test_a_folder_without_its_slash_is_left_to_another_module(reads: Reads, tmp_path: Path, section: str, beside: str) -> None:
+    """Rules of a folder are refused without FollowSymLinks, but for the folder's own name."""
+    options = "" if beside.startswith("<") else "\nOptions Indexes"
+    text = httpd(f"{beside}\n{section}\nRewriteEngine On\nRewriteRule ^nix /y{options}\n</Directory>").replace("ROOT", str(reads.root))
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/api", "/api/", "/api/x", "/dir", "/dir/", "/dir/x", "/bare", "/nix", "/")]
+    assert disagreements("apache", text, rows, tmp_path / "asked") == (len(rows), [])

@@ -147,9 +147,10 @@ class SectionRules:
         if not rules or not rule_lists.is_on([node for other in above for node in other.nodes], context):
             return ()
         self.stand_apart = self.stand_apart and rule_lists.stand_apart(rules)
-        if not files.follows_links([*self.host.levels, *(node for other in above for node in other.nodes)]):
-            return self.unless_ended((Respond(403, raises=True, span=section.node.span),))
         folder = section.text.rstrip("/")
+        own = place.url + folder[len(place.folder):] if (folder + "/").startswith(place.folder + "/") else ""
+        if not files.follows_links([*self.host.levels, *(node for other in above for node in other.nodes)]):
+            return self.unless_ended(_but_for(own, (Respond(403, raises=True, span=section.node.span),)))
         lead = place.folder[len(folder):] if place.folder.startswith(folder + "/") else ""
         if lead and place.url != lead:
             # The rules see the path of the file below the section's folder, which is none of the request's here.
@@ -178,7 +179,7 @@ class SectionRules:
         unmerged = merges is not None and merges.args[:1] != [] and merges.args[0].lower() == "off"
         # The file's name has its slashes merged all the same, and rules of a folder see that; the model has the path alone.
         slashes = (Choose((Route(PathMatches(Pattern("//"), span=merges.span), (Unserved(section.node.span.directive, section.node.span),), accident=True),)),) if unmerged and merges else ()
-        return self.unless_ended((*slashes, *self._unfollowed(above, section, place), Block(label, rewrites.read_phase(rules, level, context)),
+        return self.unless_ended((*slashes, *_but_for(own, tuple(self._unfollowed(above, section, place))), Block(label, rewrites.read_phase(rules, level, context)),
                                     Block(ending, (Choose((Route(Rewritten(label), (Restart(SITE, reads_anew=True, unless=(label, ending), walks=(place.folder, place.url)),)),)),))))
 
     def _adds_slash(self, above: list[Section], place: Place) -> Condition:
@@ -198,3 +199,8 @@ class SectionRules:
         said = [(held, files.index_names(other.nodes, self.context)) for other in reversed(self.sections[last + 1:])
                 if any(node.name == "directoryindex" for node in other.nodes) and (held := self.condition(other, place)) != NEVER]
         return (*said, (ALWAYS, plain)) if plain or said else ()
+
+
+def _but_for(own: str, refusals: tuple[Step, ...]) -> tuple[Step, ...]:
+    """Refusals that the folder's own name without a slash is not among: mod_rewrite.c, hook_fixup, leaves it to mod_dir (2.4.71, probed)."""
+    return (Choose((Route(PathIs(own), ()), Route(ALWAYS, refusals))),) if own and refusals else refusals
