@@ -347,7 +347,10 @@ class Proxies:
             if found and found[1].lower() == "balancer":
                 pool = self.context.balancer(found[2])
                 protocol = self.context.protocols.get(pool.name, "http") if pool else ""
-                members = [f"{protocol}://{member.address}{found[3]}" for member in pool.members] if pool and protocol in ("http", "https") else []
+                # proxy_util.c, ap_proxy_location_reverse_map (2.4.71, probed): a slash behind the balancer's name counts as nothing, so that `/api/` is put
+                # before what begins with one; `/` alone is not.
+                rest = found[3] if found[3] not in ("", "/") else "/" if path == "/" else ""
+                members = [f"{protocol}://{member.address}{rest}" for member in pool.members] if pool and protocol in ("http", "https") else []
                 made += [LocationMapping((member,), join(front, path), node.span, when) for member in members]
             else:
                 made.append(LocationMapping((url,), join(front, path), node.span, when))
