@@ -15,6 +15,8 @@ spread.py  changes of the path, each with its own end
 disjoint.py whether two conditions can hold at once
 closing.py what keeps somebody out, and cannot be said
 places.py  places by path, for dialects whose sites are lists of them
+addresses.py who is refused by address
+flow.py    how a request leaves steps
 unroll.py  a site's program -> tree: restarts looked up beforehand, settings pushed to the leaves
 anew.py    what is the same when a site begins anew with another path
 own_types.py Content-Type as a field or as a setting

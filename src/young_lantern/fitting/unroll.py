@@ -11,15 +11,17 @@ import re
 from dataclasses import dataclass, field, replace
 
 from ..model import (
-    ALWAYS, Abort, AddressRule, AllOf, AnswerLimit, AnyOf, AskFirst, Block, BodyLimit, Capture, Choose, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
+    ALWAYS, Abort, AllOf, AnswerLimit, AnyOf, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
     ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, MediaTypes, Not, Note, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
     Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, fixed, literal, with_field,
 )
 from ..model.media_types import of_name
 from ..model.walk import transform, walk
 from ..patterns import goes_on, may_end_in_slash
+from .addresses import denied
 from .anew import another_where, asks_whether_anew, forgotten, surely_another
 from .endings_added import adds_again
+from .flow import falls_through, without_leaves
 from .static import Known, narrowed, plainly, simplified, truth, with_groups, without
 from .tree import Branch, Chain, Effect, Fork, Leaf, Settings, leaves
 
@@ -172,7 +174,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                     env = replace(env, through=(*env.through, step.span))
                 if step.fresh:
                     env = replace(env, settings=replace(Settings(), limit=env.settings.limit, guard=env.settings.guard, asks=env.settings.asks))
-                body = _without_leaves(list(step.steps), step.label)
+                body = without_leaves(list(step.steps), step.label)
                 env = replace(env, known=replace(env.known, entered=env.known.entered | {step.label}, unsure=env.known.unsure - {step.label}))
                 steps = [*body, _End(step, env.settings), *steps]
             case Leave(label):
@@ -221,10 +223,10 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case Note() | AnswerLimit():
                 continue
             case Protect(rules):
-                denied = _denied(rules)
+                refused = denied(rules)
                 spans = tuple(rule.span for rule in rules if rule.span)
-                if denied is not None:
-                    steps = [Choose((Route(denied, (Respond(403, raises=True, span=step.span),), step.span, also=spans),), step.span), *steps]
+                if refused is not None:
+                    steps = [Choose((Route(refused, (Respond(403, raises=True, span=step.span),), step.span, also=spans),), step.span), *steps]
             case Choose():
                 branch, done, env = _choose(step, steps, env, walker)
                 items += branch
@@ -266,7 +268,7 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
         inner = replace(_with_captures(env, condition), known=narrowed(known_here, route.condition))
         known_before = known_here
         known_here = without(known_here, route.condition)
-        falls = _falls(list(route.steps))
+        falls = falls_through(list(route.steps))
         if falls and (_touches(route.steps) or _decides(route.steps, rest)):
             chain = _chain([*route.steps, *rest], inner, walker)
         else:
@@ -328,22 +330,7 @@ def _only_names(chain: Chain) -> bool:
 
 
 def _ends_all(steps: list[_Item]) -> bool:
-    return not _falls([step for step in steps if not isinstance(step, _End | _Stop)]) if not any(isinstance(step, _Stop) for step in steps) else False
-
-
-def _falls(steps: list[Step]) -> bool:
-    """Whether a request may come out at the end of the steps."""
-    for step in steps:
-        match step:
-            case Redirect() | Respond() | Abort() | Forward() | Gateway() | ServeFiles() | Unserved() | Restart() | Leave():
-                return False
-            case Choose(routes):
-                if routes and routes[-1].condition is ALWAYS and not any(_falls(list(route.steps)) for route in routes):
-                    return False
-            case Block(label, inner):
-                if not _falls(list(inner)) and not any(isinstance(item, Leave) and item.label == label for item in walk(inner)):
-                    return False
-    return True
+    return not falls_through([step for step in steps if not isinstance(step, _End | _Stop)]) if not any(isinstance(step, _Stop) for step in steps) else False
 
 
 def _touches(steps: tuple[Step, ...]) -> bool:
@@ -642,63 +629,13 @@ def _restart(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> t
         known = replace(env.known, internal=True, entered=frozenset({step.label}), unsure=frozenset())
         # Who was let in on the way there was asked for his name all the same.
         again = replace(env, settings=replace(item.before, guard=item.before.guard or env.settings.guard, asks=item.before.asks or env.settings.asks), known=known)
-        body = _without_leaves(list(item.block.steps), step.label)
+        body = without_leaves(list(item.block.steps), step.label)
         if item.block.new_request:
             forgotten = {inner.name: inner for inner in walk(item.block) if isinstance(inner, SetVariable) and inner.environment}
             body = [*(SetVariable(name, (), inner.span) for name, inner in forgotten.items()), SetVariable("REDIRECT_STATUS", ("200",)), *body]
         return [*body, replace(item, entries=item.entries + 1), *steps[number + 1:]], again
     return None
 
-
-def _without_leaves(steps: list[Step], label: str) -> list[Step]:
-    """The steps of a block in which nothing needs to leave it: what follows a leaving route becomes the other route."""
-    for number, step in enumerate(steps):
-        rest = steps[number + 1:]
-        if isinstance(step, Leave) and step.label == label:
-            return steps[:number]
-        if not isinstance(step, Choose) or not any(isinstance(item, Leave) and item.label == label for item in walk(step)):
-            continue
-        tail = _without_leaves(rest, label)
-        routes = []
-        for route in step.routes:
-            body = _without_leaves(list(route.steps), label)
-            if len(body) == len(route.steps) and _falls(list(route.steps)):
-                body = [*body, *tail]
-            routes.append(replace(route, steps=tuple(body)))
-        if tail and (not routes or routes[-1].condition is not ALWAYS):
-            if len(tail) == 1 and isinstance(tail[0], Choose):
-                routes += tail[0].routes
-            else:
-                routes.append(Route(ALWAYS, tuple(tail)))
-        return [*steps[:number], replace(step, routes=tuple(routes))]
-    return steps
-
-
-def _denied(rules: tuple[AddressRule, ...]) -> Condition | None:
-    """When the address rules refuse a client: the first rule that holds its address decides."""
-    denied: Condition | None = None
-    for rule in reversed(rules):
-        holds = ALWAYS if "0.0.0.0/0" in rule.networks else ClientIn(rule.networks, rule.span)
-        if rule.allows:
-            denied = None if holds is ALWAYS or denied is None else Not(holds, rule.span) if denied is ALWAYS else _both(Not(holds, rule.span), denied)
-        else:
-            denied = ALWAYS if holds is ALWAYS or denied is ALWAYS else holds if denied is None else AnyOf((holds, denied), rule.span)
-    return _merged(denied)
-
-
-def _both(first: Condition, second: Condition) -> Condition:
-    return AllOf((first, *(second.conditions if isinstance(second, AllOf) else (second,))))
-
-
-def _merged(condition: Condition | None) -> Condition | None:
-    """Several `not in network` become one: not in any of them."""
-    if isinstance(condition, AllOf) and all(isinstance(item, Not) and isinstance(item.condition, ClientIn) for item in condition.conditions):
-        networks = tuple(network for item in condition.conditions for network in item.condition.networks)  # type: ignore[union-attr]
-        return Not(ClientIn(networks, condition.conditions[0].span), condition.conditions[0].span)
-    return condition
-
-
-# --- captures ---------------------------------------------------------------------------------------------------------
 
 def _with_captures(env: _Env, condition: Condition) -> _Env:
     """The captures in sight once the condition held: those of the last pattern in it."""
