@@ -152,3 +152,15 @@ def test_files_that_are_not_compressed_anyway(reads: Reads, line: str, filters: 
     """A line that keeps images from being compressed says nothing where their types never are; where they are, it is told."""
     claim = next(item for item in reads.read("apache", httpd(f"{filters}\n{line}")).claims if item.span.directive.startswith("SetEnvIf"))
     assert (claim.disposition is Disposition.CHANGED, claim.finding is None) == (kept, kept)
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+def test_what_was_set_is_there_under_another_name_once_rules_begin_anew(reads: Reads, tmp_path: Path, target: str) -> None:
+    """http_request.c, rename_original_env."""
+    rules = "RewriteRule ^v(\\d+)/(.*)$ $2 [L,E=RELEASE:$1]\nRewriteCond %{ENV:REDIRECT_RELEASE} ^9\nRewriteRule ^ - [R=410]"
+    text = httpd(f"<Directory ROOT>\nRewriteEngine On\n{rules}\n</Directory>").replace("ROOT", str(reads.root))
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/v9/a.html", "/v8/a.html", "/v9/v8/a.html", "/v8/v9/a.html", "/a.html", "/v9/nix")]
+    assert disagreements("apache", text, rows, tmp_path / "asked") == (len(rows), [])
+    made = translate(reads.write("apache", text), target)
+    live = check_live(made.reading, made.read_back, most=150)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises] == []

@@ -181,8 +181,10 @@ class _Run:
             fields, request_fields, state.pages, state.compress, state.types = self.kept[step.label]
             state.answer_limit = None
             if step.new_request:
-                for name in state.environment:
-                    state.variables.pop(name, None)
+                # http_request.c, rename_original_env (2.4.71, probed): what was set is there under another name, and once more so the next time.
+                renamed = {f"REDIRECT_{name}": state.variables.pop(name) for name in state.environment if name in state.variables}
+                state.variables.update(renamed)
+                state.environment = frozenset(renamed)
                 state.asked_inside = True
                 state.variables["REDIRECT_STATUS"] = str(state.error_status or 200)
             # mod_headers changes the request itself, which a page for an error is asked with, in the place of whoever answers it (2.4.71, probed).

@@ -54,10 +54,11 @@ def asks_whether_anew(block: Block) -> bool:
 
 
 def forgotten(block: Block) -> frozenset[str]:
-    """The variables that are empty again when a block begins anew, but for those that it settles by itself."""
+    """The variables that are others when a block begins anew: empty again, but for those that it settles by itself, or what was set under another name."""
     if not block.new_request:
         return frozenset()
-    return frozenset({"REDIRECT_STATUS", *(item.name for item in walk(block) if isinstance(item, SetVariable) and item.environment)}) - settled_anew(block.steps)
+    names = {item.name for item in walk(block) if isinstance(item, SetVariable) and item.environment}
+    return frozenset({"REDIRECT_STATUS", *names} - settled_anew(block.steps) | {f"REDIRECT_{name}" for name in names})
 
 
 def settled_anew(steps: tuple[Step, ...]) -> frozenset[str]:

@@ -632,7 +632,10 @@ def _restart(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> t
         body = without_leaves(list(item.block.steps), step.label)
         if item.block.new_request:
             forgotten = {inner.name: inner for inner in walk(item.block) if isinstance(inner, SetVariable) and inner.environment}
-            body = [*(SetVariable(name, (), inner.span) for name, inner in forgotten.items()), SetVariable("REDIRECT_STATUS", ("200",)), *body]
+            said = dict(env.known.variables)
+            renamed = [SetVariable(f"REDIRECT_{name}", (Var(Variable.VARIABLE, name),) if (text := said.get(name)) is None else (text,) if text else (), inner.span)
+                       for name, inner in forgotten.items() if f"REDIRECT_{name}" in _variables(item.block.steps)]
+            body = [*renamed, *(SetVariable(name, (), inner.span) for name, inner in forgotten.items()), SetVariable("REDIRECT_STATUS", ("200",)), *body]
         return [*body, replace(item, entries=item.entries + 1), *steps[number + 1:]], again
     return None
 

@@ -118,7 +118,7 @@ class Block:
 
     fresh: entering it the first time forgets, too, what was set since the site was chosen
     limit: how often it may be entered again before the server gives up with 500
-    new_request: entering it again is a request of the server's own: its environment begins anew, but for REDIRECT_STATUS (httpd)
+    new_request: entering it again is a request of the server's own: its environment begins anew, with what was set under names with REDIRECT_ before them, and REDIRECT_STATUS (httpd)
     """
 
     label: str

@@ -97,7 +97,9 @@ def write_site(site: Site, context: Context) -> list[Node]:
 
 
 def _unrolled(program: tuple[Step, ...], captures_host: bool, site: Site, context: Context) -> tuple[Chain, list[LostRestart]]:
-    return unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True, most_unknown=context.most_unknown, natively=site.key not in context.unlike)
+    chain, lost = unroll(program, captures_host=captures_host, strict=context.options.strict, own_indexes=True, most_unknown=context.most_unknown, natively=site.key not in context.unlike)
+    context.set_names |= {item.name for item in _effects_of(chain) if isinstance(item, SetVariable)}
+    return chain, lost
 
 
 def _as_nginx(chain: Chain, context: Context) -> Chain:
