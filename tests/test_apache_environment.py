@@ -11,6 +11,7 @@ from tests.support.reading import Reads
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour.decide import decide
 from young_lantern.behaviour.request import Request, placed
+from young_lantern.lab.live import check_live
 from young_lantern.model import Disposition, FileKind
 from young_lantern.translate import translate
 
