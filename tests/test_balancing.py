@@ -509,3 +509,19 @@ def test_what_a_section_for_what_is_proxied_says_is_told(reads: Reads, section: 
 @pytest.mark.parametrize("section", SECTIONS[:2])
 def test_that_all_are_let_in_where_something_is_proxied_is_no_matter(reads: Reads, section: str) -> None:
     assert in_section(reads, section, "Require all granted") == ("implied", set())
+
+
+@pytest.mark.parametrize(
+    "lines",
+    [
+        "ProxyPass /api/ balancer://app/\nProxyPassReverse /api/ balancer://app/", "ProxyPass /api balancer://app\nProxyPassReverse /api balancer://app", "ProxyPass /api/ balancer://app/\nProxyPassReverse /api balancer://app",
+        "ProxyPass /api/ balancer://app/v2/\nProxyPassReverse /api/ balancer://app/v2/", "ProxyPass / balancer://app/\nProxyPassReverse / balancer://app/", "ProxyPass / balancer://app/\nProxyPassReverse / balancer://app",
+        "<Location /api/>\nProxyPass balancer://app/\nProxyPassReverse balancer://app/\n</Location>",
+    ],
+)  # fmt: skip
+def test_where_slashes_meet_in_redirects_of_members(reads: Reads, lines: str) -> None:
+    """ap_proxy_location_reverse_map: `/api/` is put before what begins with a slash, `/` alone is not."""
+    reading = reads.read("apache", httpd(held("192.0.2.1:8000", "192.0.2.2:8000") + lines))
+    live = check_live(reading, reading, most=150)
+    assert [f"{row.request} {row.request.fields} {row.defects}" for row in live.surprises] == []
+    assert any("self" in value for row in live.rows for _, value in row.request.fields)
