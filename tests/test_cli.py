@@ -272,6 +272,22 @@ def test_compare(source: Path, tmp_path: Path) -> None:
     assert [pair["after"]["status"] for pair in document["pairs"]] == [205, 200]
 
 
+def test_compare_says_which_lines_nobody_reads(tmp_path: Path) -> None:
+    """Two configurations that decide alike are not the same for that: a line that is not read may make any difference."""
+    made = "events {}\nhttp {\n  server { listen 80; server_name www.fernhollow.example; mirror /copy;%s }\n}\n"
+    for name, more in (("one", ""), ("same", ""), ("other", "\n    image_filter test;")):
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "nginx.conf").write_text(made % more)
+    same, differs = lantern("compare", tmp_path / "one", tmp_path / "same"), lantern("compare", tmp_path / "one", tmp_path / "other")
+    assert (same.returncode, differs.returncode) == (0, 1)
+    assert "both have them alike: 1 line" in same.stdout
+    assert "of the second configuration" in differs.stdout and "nginx.conf:4  image_filter test" in differs.stdout
+    document = json.loads(lantern("compare", tmp_path / "other", tmp_path / "one", "--json").stdout)
+    jsonschema.validate(document, schema("comparison"))
+    assert [row["at"]["line"] for row in document["unread"]["before"]] == [4]
+    assert (document["unread"]["after"], document["unread"]["both"]) == ([], 1)
+
+
 def test_compare_live(source: Path, tmp_path: Path) -> None:
     out = tmp_path / "caddy"
     lantern("translate", source, "--to", "caddy", "--out", out)

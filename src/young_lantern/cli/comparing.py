@@ -16,6 +16,7 @@ from ..dialects.dialect import Reading
 from ..errors import LanternError
 from ..report import documents, evidence, text
 from ..translate import read, read_beside
+from ..unread import unread_lines
 from .choices import facts_for, places
 from .output import DIFFERS, SAME, progress, say, show, show_json, write_all
 
@@ -56,7 +57,7 @@ def run(wanted: Wanted) -> int:
     facts = facts_for(before)
     comparison = compare_estates(before.estate, after.estate, extra)
     pairs = compare_requests(before.estate, after.estate, extra, facts) if wanted.requests else None
-    traffic = _traffic(wanted, before, after)
+    traffic, unread = _traffic(wanted, before, after), unread_lines(before, after)
     checked, hosts = None, None
     if wanted.live:
         from ..lab.live import check_live
@@ -72,15 +73,15 @@ def run(wanted: Wanted) -> int:
     if wanted.save_requests is not None:
         _save(wanted.save_requests, before, after, extra)
     if wanted.as_json:
-        show_json(documents.comparison_document(comparison, pairs, checked, traffic, hosts))
+        show_json(documents.comparison_document(comparison, pairs, checked, traffic, hosts, unread))
     else:
-        parts = [*([text.pairs_text(pairs)] if pairs else []), text.comparison_text(comparison), *([evidence.traffic_text(traffic)] if traffic else [])]
+        parts = [*([text.pairs_text(pairs)] if pairs else []), text.comparison_text(comparison), *([text.unread_text(unread)] if unread or unread.both else []), *([evidence.traffic_text(traffic)] if traffic else [])]
         parts += [text.live_text(item) for item in (checked, hosts) if item]
         for number, part in enumerate(parts):
             if number:
                 show("")
             show(part)
-    differs = (comparison.causes or comparison.undecided or (pairs and any(pair.differences for pair in pairs)) or (traffic and traffic.differing)
+    differs = (comparison.causes or comparison.undecided or unread or (pairs and any(pair.differences for pair in pairs)) or (traffic and traffic.differing)
                or (checked and checked.surprises) or (hosts and hosts.surprises))
     return DIFFERS if differs else SAME
 

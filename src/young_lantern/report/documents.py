@@ -14,7 +14,7 @@ from ..behaviour.differences import Difference
 from ..behaviour.outcome import Outcome
 from ..behaviour.request import Request
 from ..behaviour.traffic import Traffic
-from ..dialects.dialect import Reading
+from ..dialects.dialect import Claim, Reading
 from ..ledger import counted
 from ..behaviour.handshakes import Handshake
 from ..behaviour.request import HTTP2
@@ -24,6 +24,7 @@ from ..lab.live import findings_of as live_findings
 from ..model import AnswerPlainly, Entry, Finding, Listener, Placeholder, Refuse, Severity, Span
 from ..support import Support
 from ..translate import Translation
+from ..unread import Unread
 
 VERSION = 1
 
@@ -74,7 +75,7 @@ def outcome_document(outcome: Outcome) -> dict[str, Any]:
 
 
 def comparison_document(comparison: Comparison, pairs: list[Pair] | None = None, live: LiveCheck | None = None, traffic: Traffic | None = None,
-                        hosts: LiveCheck | None = None) -> dict[str, Any]:
+                        hosts: LiveCheck | None = None, unread: Unread | None = None) -> dict[str, Any]:
     return {
         "document": "comparison", "version": VERSION, "requests": comparison.requests, "same": comparison.same,
         "breaking": len(comparison.of(Severity.BREAKING)), "minor": len(comparison.of(Severity.MINOR)),
@@ -85,7 +86,13 @@ def comparison_document(comparison: Comparison, pairs: list[Pair] | None = None,
         "live": None if live is None else live_document(live),
         "traffic": None if traffic is None else traffic_document(traffic),
         "hosts": None if hosts is None else live_document(hosts),
+        "unread": None if unread is None else {"before": _unread(unread.before), "after": _unread(unread.after), "both": unread.both},
     }
+
+
+def _unread(claims: tuple[Claim, ...]) -> list[dict[str, Any]]:
+    """Lines that one of the two has, and nobody reads."""
+    return [{"at": place(claim.span), "directive": claim.name, "why": claim.finding.why if claim.finding else claim.why} for claim in claims]
 
 
 def _pair(pair: Pair) -> dict[str, Any]:

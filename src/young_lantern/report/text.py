@@ -24,6 +24,7 @@ from ..ledger import counted
 from ..model import AnswerPlainly, Disposition, Entry, Finding, Placeholder, Refuse, Severity, Span
 from ..support import Support
 from ..translate import Translation
+from ..unread import Unread
 
 STYLES = {Severity.BREAKING: "bold red", Severity.MINOR: "magenta", Severity.NOTE: "cyan"}
 _WORDS = {"kept": "kept", "changed": "changed", "implied": "implied", "manual": "to do by hand", "unsupported": "not carried"}
@@ -238,6 +239,23 @@ def comparison_text(comparison: Comparison, short: bool = False) -> RenderableTy
         parts.append(Text())
         for first, *others in alike(comparison.causes):
             parts += [cause_text(first, short), *([_more_like_it(others)] if others else [])]
+    return Group(*parts)
+
+
+def unread_text(unread: Unread, most: int = 10) -> RenderableType:
+    """The lines that a comparison says nothing of, since nobody reads them."""
+    parts: list[RenderableType] = []
+    for which, claims in (("first", unread.before), ("second", unread.after)):
+        if claims:
+            lines = "this line" if len(claims) == 1 else f"these {len(claims)} lines"
+            parts.append(Text(f"not compared: what {lines} of the {which} configuration would change, which nobody reads", style="magenta"))
+        for claim in claims[:most]:
+            parts.append(_indented(Text.assemble((f"{claim.span}  ", "bold"), shortened(claim.span.directive, 60)), 2))
+            parts.append(_indented(Text(claim.finding.why if claim.finding else claim.why, style="dim"), 6))
+        if len(claims) > most:
+            parts.append(_indented(Text(f"and {len(claims) - most} more; --json lists them", style="dim"), 2))
+    if unread.both:
+        parts.append(Text(f"not compared, for both have them alike: {plural(unread.both, 'line')} that nobody reads", style="dim"))
     return Group(*parts)
 
 
