@@ -247,6 +247,10 @@ COMPRESSES_ALL = _code("short-answers-compressed", _T, _MINOR,
     "answers of less than {least} bytes are compressed as well",
     "{target} has no shortest length for compression",
     "nothing: it costs little, and every client that asks for it can read it")
+SPEED_ROUNDED = _code("speed-rounded", _T, _MINOR,
+    "answers go out at {after} octets a second in the place of {before}",
+    "{target} counts in whole KiB",
+    "nothing, if it is near enough")
 CHARSET_BY_ENDING = _code("charset-by-ending-left-out", _T, _MINOR,
     "a file whose name has {endings} in it is sent without charset={charset}",
     "{target} has no charset by the ending of a file's name",

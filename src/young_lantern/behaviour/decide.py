@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from ..model import (
     CONTENT, SITE, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
-    ForgetFields, Forward, Gateway, Leave, LogTo, MediaTypes, Note, Operation, Protect,
+    SPEED, ForgetFields, Forward, Gateway, Leave, Limits, LogTo, MediaTypes, Note, Operation, Protect,
     Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Unserved, Var, Variable, Written, with_field,
 )
@@ -25,7 +25,7 @@ from .folder_walks import walked_first
 from .inside import Jump
 from .networks import in_network
 from .origin_answers import SELF, VERDICT, wanted
-from .outcome import OWN_WORDS, OriginRequest, Outcome, TraceEntry
+from .outcome import OWN_WORDS, Limited, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request, one_slash
 from .route_index import RouteIndex
 from .serving import AskIndexes, Found, GoOn, Methods, Missing, Moved, serve
@@ -112,7 +112,7 @@ class _Run:
 
     def __init__(self, estate: Estate, state: State) -> None:
         self.estate, self.state, self.steps = estate, state, 0
-        self.kept: dict[str, tuple[list[Field], list[Field], ErrorPages | None, Compress | None, MediaTypes | None]] = {}
+        self.kept: dict[str, tuple[list[Field], list[Field], ErrorPages | None, Compress | None, MediaTypes | None, tuple[Limited, ...]]] = {}
 
     def outcome(self) -> Outcome:
         result = self.run(self.state.site.program)
@@ -159,7 +159,7 @@ class _Run:
         state = self.state
         if step.fresh:
             self.forget(None)
-        self.kept[step.label] = (list(state.fields), list(state.request_fields), state.pages, state.compress, state.types)
+        self.kept[step.label] = (list(state.fields), list(state.request_fields), state.pages, state.compress, state.types, state.limits.get(SPEED, ()))
         entries = 0
         while True:
             state.entered[step.label], state.entered_at[step.label] = state.rewrites, state.path
@@ -178,7 +178,7 @@ class _Run:
                     state.path, state.raw_path, state.query = state.before
                 # http_request.c, ap_die (2.4.71, probed): on the way to an error's page the first error stays.
                 return self.end(step.span, status=state.error_status if state.in_error and state.keeps_first and state.error_status else 500, is_error=True)
-            fields, request_fields, state.pages, state.compress, state.types = self.kept[step.label]
+            fields, request_fields, state.pages, state.compress, state.types, state.limits[SPEED] = self.kept[step.label]
             state.answer_limit = None
             if step.new_request:
                 # http_request.c, rename_original_env (2.4.71, probed): what was set is there under another name, and once more so the next time.
@@ -311,6 +311,7 @@ class _Run:
     def forget(self, step: ForgetFields | None) -> _Next:
         state = self.state
         state.fields, state.pages, state.compress, state.types = [], None, None, None
+        state.limits.pop(SPEED, None)
         return None
 
     def field(self, step: Field) -> _Next:
@@ -336,6 +337,16 @@ class _Run:
 
     def compress(self, step: Compress) -> _Next:
         self.state.compress = step
+        return None
+
+    def limits(self, step: Limits) -> _Next:
+        """ngx_http_limit_req_handler, ngx_http_limit_conn_handler (1.22.1): once for a request, whatever places it comes to."""
+        held = self.state.limits
+        if step.kind == SPEED or not held.get(step.kind):
+            made = (Limited(row.kind, row.most, text(row.key, self.state), row.burst, row.at_once, row.status) for row in step.rows)
+            held[step.kind] = tuple(limit for limit in made if limit.key or limit.kind == SPEED)
+            for row in step.rows:
+                self.state.note("limited", row.span)
         return None
 
     def media_types(self, step: MediaTypes) -> _Next:
@@ -684,14 +695,19 @@ class _Run:
         fields = tuple(pair for pair in fields if pair[0] != "content-length")
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
-            state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, edits=edits, by_name=state.types if file is not None and not listing else None,
+            state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, edits=edits, limits=self._limits(file, origin), by_name=state.types if file is not None and not listing else None,
         )
+
+    def _limits(self, file: str | None, origin: OriginRequest | None) -> tuple[Limited, ...]:
+        """Those that hold; the few octets of what the server says itself are sent at any speed."""
+        held = self.state.limits
+        return tuple(limit for kind in sorted(held) if kind != SPEED or file or origin for limit in held[kind])
 
 
 _HANDLERS: dict[type, Callable[..., _Next]] = {
     Block: _Run.block, Choose: _Run.choose, Restart: _Run.jump, Leave: _Run.jump, Rewrite: _Run.rewrite,
     SetVariable: _Run.set_variable, ForgetFields: _Run.forget, Field: _Run.field, ErrorPages: _Run.error_pages,
     Compress: _Run.compress, MediaTypes: _Run.media_types, BodyLimit: _Run.body_limit, AnswerLimit: _Run.answer_limit, LogTo: _Run.nothing, Note: _Run.nothing,
-    Protect: _Run.protect, Credentials: _Run.credentials, AskFirst: _Run.ask_first, Redirect: _Run.redirect, Respond: _Run.respond, Abort: _Run.abort, Forward: _Run.forward, Gateway: _Run.gateway, Unserved: _Run.unserved,
+    Limits: _Run.limits, Protect: _Run.protect, Credentials: _Run.credentials, AskFirst: _Run.ask_first, Redirect: _Run.redirect, Respond: _Run.respond, Abort: _Run.abort, Forward: _Run.forward, Gateway: _Run.gateway, Unserved: _Run.unserved,
     ServeFiles: _Run.serve,
 }

@@ -11,7 +11,7 @@ import re
 from dataclasses import dataclass, replace
 from urllib.parse import parse_qsl, unquote, urljoin
 
-from ..model import Severity
+from ..model import CONNECTIONS, REQUESTS, SPEED, Severity
 from ..model.registered_types import usual_name
 from ..model.placeholders import canonical
 from .answering import EMPTY
@@ -100,6 +100,10 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
         differ("file", _path(before.file), _path(after.file), Severity.BREAKING if (before.status or 0) < 400 else Severity.MINOR)
         if before.body is not None and after.body is not None and request.method != "HEAD":
             differ("content", before.body, after.body, Severity.BREAKING)
+    for kind in (REQUESTS, CONNECTIONS, SPEED):
+        one, other = (tuple(limit for limit in outcome.limits if limit.kind == kind) for outcome in (before, after))  # type: ignore[assignment]
+        # A limit that is lost protects nobody any more, and a new one refuses clients that were answered.
+        differ(f"limit on {kind}", _limits(one), _limits(other), Severity.BREAKING if kind != SPEED and not (one and other) else Severity.MINOR)
     differ("whose certificates of clients are trusted", before.trusts, after.trusts, Severity.BREAKING)
     found += _fields(before, after)
     found += media_types(before, after)
@@ -109,6 +113,10 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
 
 def _shown(value: object) -> str:
     return "none" if value is None else "nothing" if value == "" else "yes" if value is True else "no" if value is False else str(value)
+
+
+def _limits(limits: object) -> str:
+    return "; ".join(map(str, limits)) or "none"  # type: ignore[call-overload]
 
 
 def _path(file: str | None) -> str | None:

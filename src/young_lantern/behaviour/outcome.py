@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
-from ..model import MediaTypes, Pattern, Span
+from ..model import CONNECTIONS, SPEED, MediaTypes, Pattern, Span
 from ..patterns.plain import plain_text
 from .balancing import Choice
 
@@ -60,6 +60,28 @@ class Edit:
 
 
 @dataclass(frozen=True, slots=True)
+class Limited:
+    """A limit that holds for a request, with what it is counted by. Members as in model.Limit."""
+
+    kind: str
+    most: float
+    key: str = ""
+    burst: int = 0
+    at_once: int | None = 0
+    status: int = 503
+
+    def __str__(self) -> str:
+        if self.kind == SPEED:
+            return f"{self.most:g} octets a second{f' after {self.burst}' if self.burst else ''}"
+        counted = f" for {self.key!r}, else {self.status}"
+        if self.kind == CONNECTIONS:
+            return f"{self.most:g} at a time{counted}"
+        rate = f"{self.most:g} a second" if self.most >= 1 else f"{self.most * 60:g} a minute"
+        waits = "" if not self.burst else f" and {self.burst} more" + (" at once" if self.at_once is None else ", which wait" if not self.at_once else f", of which {self.at_once} do not wait")
+        return rate + waits + counted
+
+
+@dataclass(frozen=True, slots=True)
 class Outcome:
     """status None: the connection is closed without an answer. fields: the response fields that rules decide.
 
@@ -68,6 +90,7 @@ class Outcome:
     asked_first: what the origin got that was asked whether the request may go on
     trusts:      whose certificates the client's was verified by
     edits:       what is changed in the content on its way
+    limits:      how often such requests are answered, and how fast
     by_name:     what says the type of a file by its name, where a file is the answer; no part of what is compared
     """
 
@@ -89,6 +112,7 @@ class Outcome:
     trusts: str = ""
     asked_first: OriginRequest | None = None
     edits: tuple[Edit, ...] = ()
+    limits: tuple[Limited, ...] = ()
     by_name: MediaTypes | None = field(default=None, compare=False, repr=False)
 
     def as_json(self) -> dict[str, Any]:
@@ -96,7 +120,7 @@ class Outcome:
         return {
             "status": self.status, "location": self.location, "origin": _json_origin(self.origin), "asked_first": _json_origin(self.asked_first), "file": self.file, "body": self.body,
             "fields": _json_fields(self.fields) | ({} if self.media_types is None else {"content-type": list(self.media_types)}), "coding": self.coding, "listing": self.listing, "missing": self.missing, "handshake": self.handshake, "trusts": self.trusts,
-            "site": self.site, "edits": [str(edit) for edit in self.edits],
+            "site": self.site, "edits": [str(edit) for edit in self.edits], "limits": [asdict(limit) for limit in self.limits],
             "trace": [
                 {"rule": entry.rule, "file": entry.span.file if entry.span else None,
                  "line": entry.span.line if entry.span else None, "saw": entry.saw, "held": entry.held}
@@ -114,6 +138,7 @@ def outcome_of(made: dict[str, Any]) -> Outcome:
         made.get("file"), made.get("body"), _pairs({name: values for name, values in fields.items() if name != "content-type"}), made.get("coding"), bool(made.get("listing")),
         bool(made.get("missing")), made.get("site"), media_types=tuple(value for _, value in _pairs({"": fields["content-type"]})) if "content-type" in fields else None,
         handshake=bool(made.get("handshake")), trusts=str(made.get("trusts", "")), asked_first=_origin_of(made.get("asked_first")),
+        limits=tuple(Limited(**limit) for limit in made.get("limits", ())),
     )
 
 

@@ -9,7 +9,7 @@ from ..model import (
     AnswerLimit, Below, BodyLimit, Compress, ErrorPages, Field, FileKind, MediaTypes, Site, Span, Step,
 )
 from . import paths
-from .outcome import OriginRequest, TraceEntry
+from .outcome import Limited, OriginRequest, TraceEntry
 from .request import Facts, Request
 from .route_index import RouteIndex
 from .verdicts import Verdict
@@ -53,6 +53,7 @@ class State:
     pages: ErrorPages | None = None
     compress: Compress | None = None
     types: MediaTypes | None = None
+    limits: dict[str, tuple[Limited, ...]] = field(default_factory=dict)  # by kind
     body_limit: BodyLimit | None = None
     answer_limit: AnswerLimit | None = None
     dialect: str = ""

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from ..model import (
-    Abort, AskFirst, BodyLimit, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, Forward, Gateway, LogTo, MediaTypes, MethodIn, Redirect, Respond, Restart, Rewrite, ServeFiles,
+    Abort, AskFirst, BodyLimit, ClientIn, Compress, Condition, Credentials, ErrorPages, Field, Forward, Gateway, Limits, LogTo, MediaTypes, MethodIn, Redirect, Respond, Restart, Rewrite, ServeFiles,
     SetVariable, Span, Unserved,
 )
 
@@ -33,6 +33,7 @@ class Settings:
     asks: tuple[AskFirst, ...] = ()
     exempt: ClientIn | MethodIn | None = None  # who, or what, needs none of them
     types: MediaTypes | None = None
+    limits: tuple[Limits, ...] = ()
 
 
 @dataclass(slots=True, eq=False)

@@ -11,7 +11,7 @@ import re
 from dataclasses import dataclass, field, replace
 
 from ..model import (
-    ALWAYS, Abort, AllOf, AnswerLimit, AnyOf, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Condition, Credentials, ErrorPages, Field, FileExists,
+    ALWAYS, Abort, AllOf, AnswerLimit, AnyOf, AskFirst, Block, BodyLimit, Capture, Choose, Compress, Condition, Credentials, ErrorPages, Field, Limits, SPEED, FileExists,
     ForgetFields, Forward, Gateway, Leave, LogTo, LookupRow, MediaTypes, Not, Note, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Restart, Rewrite,
     Rewritten, Route, ServeFiles, SetPath, SetVariable, Side, Span, Step, TextIs, TextMatches, Unserved, Var, Variable, fixed, literal, with_field,
 )
@@ -173,7 +173,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 if step.span is not None:
                     env = replace(env, through=(*env.through, step.span))
                 if step.fresh:
-                    env = replace(env, settings=replace(Settings(), limit=env.settings.limit, guard=env.settings.guard, asks=env.settings.asks))
+                    env = replace(env, settings=Settings(limit=env.settings.limit, guard=env.settings.guard, asks=env.settings.asks, limits=_but(SPEED, env.settings.limits)))
                 body = without_leaves(list(step.steps), step.label)
                 env = replace(env, known=replace(env.known, entered=env.known.entered | {step.label}, unsure=env.known.unsure - {step.label}))
                 steps = [*body, _End(step, env.settings), *steps]
@@ -216,7 +216,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
             case Rewrite() | SetVariable():
                 step, env = _effect(step, env, walker)
                 items.append(step)
-            case Field() | ErrorPages() | Compress() | MediaTypes() | BodyLimit() | ForgetFields() | Credentials() | AskFirst():
+            case Field() | ErrorPages() | Compress() | MediaTypes() | BodyLimit() | ForgetFields() | Credentials() | AskFirst() | Limits():
                 env = replace(env, settings=_set(env, step))
             case LogTo():
                 env = replace(env, settings=replace(env.settings, log=step))
@@ -334,7 +334,7 @@ def _ends_all(steps: list[_Item]) -> bool:
 
 
 def _touches(steps: tuple[Step, ...]) -> bool:
-    return any(isinstance(item, Field | ErrorPages | Compress | MediaTypes | BodyLimit | ForgetFields | Credentials | AskFirst) for item in walk(steps))
+    return any(isinstance(item, Field | ErrorPages | Compress | MediaTypes | BodyLimit | ForgetFields | Credentials | AskFirst | Limits) for item in walk(steps))
 
 
 def _decides(steps: tuple[Step, ...], rest: list[_Item]) -> bool:
@@ -479,11 +479,11 @@ def _both_guards(before: Credentials | None, step: Credentials) -> Credentials:
     return replace(step, users=tuple(name for name in step.names if name in before.names), also=spans)
 
 
-def _set(env: _Env, step: Field | ErrorPages | Compress | MediaTypes | BodyLimit | ForgetFields | Credentials | AskFirst) -> Settings:
+def _set(env: _Env, step: Field | ErrorPages | Compress | MediaTypes | BodyLimit | ForgetFields | Credentials | AskFirst | Limits) -> Settings:
     settings = env.settings
     match step:
         case ForgetFields():
-            return Settings(request_fields=settings.request_fields, limit=settings.limit, guard=settings.guard, asks=settings.asks)
+            return Settings(request_fields=settings.request_fields, limit=settings.limit, guard=settings.guard, asks=settings.asks, limits=_but(SPEED, settings.limits))
         case Field():
             known = None if step.when is None or step.asked_last else truth(step.when, env.known)
             if known is False:
@@ -501,11 +501,19 @@ def _set(env: _Env, step: Field | ErrorPages | Compress | MediaTypes | BodyLimit
             return replace(settings, types=step.onto(settings.types))
         case BodyLimit():
             return replace(settings, limit=step)
+        case Limits(kind):
+            # Speed is that of the last place, and all else counts once, where the request came to it first.
+            held = kind != SPEED and any(item.kind == kind for item in settings.limits)
+            return settings if held else replace(settings, limits=(*_but(kind, settings.limits), step))
         case AskFirst():
             return replace(settings, asks=(*settings.asks, _captured(step, env)))
         case Credentials():
             return replace(settings, guard=_both_guards(settings.guard, step))
     raise AssertionError(step)
+
+
+def _but(kind: str, limits: tuple[Limits, ...]) -> tuple[Limits, ...]:
+    return tuple(item for item in limits if item.kind != kind)
 
 
 def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -> list[Branch]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from .conditions import Condition
 from .fields import Field
+from .limits import CONNECTIONS, REQUESTS, SPEED, Limit, Limits  # noqa: F401
 from .media_types import MediaType, MediaTypes, TypeTable  # noqa: F401
 from .origins import Forward, Gateway
 from .span import Span
@@ -454,7 +455,7 @@ class AskFirst:
 
 
 Step = (
-    Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | Credentials | AskFirst | ErrorPages | Compress | MediaTypes | BodyLimit | AnswerLimit
+    Choose | Block | Restart | Leave | ForgetFields | Rewrite | Field | SetVariable | Protect | Credentials | AskFirst | Limits | ErrorPages | Compress | MediaTypes | BodyLimit | AnswerLimit
     | LogTo | Redirect | Respond | Abort | Forward | Gateway | ServeFiles | Unserved | Note
 )
 ENDS = (Redirect, Respond, Abort, Forward, Gateway, ServeFiles, Unserved, Restart, Leave)

@@ -143,6 +143,8 @@ def outcome_text(outcome: Outcome) -> RenderableType:
     for name, value in (("location", outcome.location), ("file", outcome.file), ("coding", outcome.coding)):
         if value is not None:
             line.append(f"\n   {name}: {value}")
+    for limit in outcome.limits:
+        line.append(f"\n   limit on {limit.kind}: {limit}")
     if outcome.asked_first and outcome.asked_first != outcome.origin:
         line.append(f"\n   asked first: {', '.join(outcome.asked_first.addresses)} {outcome.asked_first.method} {outcome.asked_first.target}")
         for name, value in ((name, value or "(taken away)") for name, value in outcome.asked_first.fields):

@@ -12,6 +12,10 @@ _LENGTH = "a rule asks for the length that the client states; content without on
 ABILITIES: dict[str, tuple[Disposition, str]] = {
     "logs": (Disposition.CHANGED, "written in the format combined; a format of its own must be defined by hand"),
     "limits": (Disposition.CHANGED, _LENGTH),
+    **dict.fromkeys(("limit_req", "limit_req_zone", "limit_req_status", "limit_req_log_level", "limit_req_dry_run"), (Disposition.UNSUPPORTED, "httpd as packaged has no limit on requests")),
+    **dict.fromkeys(("limit_conn", "limit_conn_zone", "limit_conn_status", "limit_conn_log_level", "limit_conn_dry_run"), (Disposition.UNSUPPORTED, "httpd as packaged has no limit on connections at a time")),
+    "limit_rate": (Disposition.CHANGED, "in whole KiB"),
+    "limit_rate_after": (Disposition.CHANGED, "in whole KiB"),
     "client_max_body_size": (Disposition.CHANGED, _LENGTH),
     "request_body": (Disposition.CHANGED, _LENGTH),
     "gzip_min_length": (Disposition.CHANGED, "answers of any length are compressed"),

@@ -217,6 +217,20 @@ _READ = [
         real_ip_header hsl 1 FIELD
         real_ip_recursive hsl 1 on | off
     """),
+    *_rows("limits", """
+        limit_req_zone h 3-4 KEY zone=NAME:SIZE rate=NUMBERr/s
+        limit_req hsl 1-3 zone=NAME [burst=NUMBER] [nodelay | delay=NUMBER]
+        limit_req_status hsl 1 STATUS
+        limit_req_log_level hsl 1 LEVEL
+        limit_req_dry_run hsl 1 on | off
+        limit_conn_zone h 2 KEY zone=NAME:SIZE
+        limit_conn hsl 2 NAME NUMBER
+        limit_conn_status hsl 1 STATUS
+        limit_conn_log_level hsl 1 LEVEL
+        limit_conn_dry_run hsl 1 on | off
+        limit_rate hsli 1 SIZE
+        limit_rate_after hsli 1 SIZE
+    """),
     *_rows("logs", """
         access_log hslix 1-5 FILE [FORMAT] | off
         log_format h 2+ NAME TEXT …
@@ -270,10 +284,6 @@ _HARMLESS = _settled(Disposition.IMPLIED, "the target does this by itself, or ha
 """)
 # What is not carried: why, in terms of what the directive did; what follows from that is for the engineer to judge.
 _NOT_CARRIED = [row for why, lines in (
-    ("it limits how often, or how fast, a client may ask; without it nothing does", """
-        hsl 1+: limit_req limit_conn limit_rate limit_rate_after limit_req_status limit_conn_status limit_req_log_level limit_conn_log_level
-        h 2-4: limit_req_zone limit_conn_zone
-    """),
     ("it changes the content of answers on their way; without it they go out as they are", """
         hsl 1+: sub_filter_last_modified addition_types add_before_body add_after_body
         hsl 1+: ssi ssi_types ssi_silent_errors charset_map override_charset source_charset
@@ -340,7 +350,7 @@ _REST = """
     hsl: grpc_ssl_certificate_key grpc_ssl_ciphers grpc_ssl_conf_command grpc_ssl_crl grpc_ssl_name grpc_ssl_password_file
     hsl: grpc_ssl_protocols grpc_ssl_server_name grpc_ssl_session_reuse grpc_ssl_trusted_certificate grpc_ssl_verify
     hsl: grpc_ssl_verify_depth gunzip gunzip_buffers gzip_hash gzip_no_buffer gzip_window http2_chunk_size http2_push
-    hsl: http2_push_preload limit_conn_dry_run limit_req_dry_run memcached_bind memcached_buffer_size memcached_connect_timeout
+    hsl: http2_push_preload memcached_bind memcached_buffer_size memcached_connect_timeout
     hsl: memcached_gzip_flag memcached_next_upstream memcached_next_upstream_timeout memcached_next_upstream_tries
     hsl: memcached_read_timeout memcached_send_timeout memcached_socket_keepalive min_delete_depth modern_browser modern_browser_value
     hsl: mp4_buffer_size mp4_max_buffer_size mp4_start_key_frame msie_refresh postpone_gzipping
@@ -374,7 +384,7 @@ _REST = """
 # Which of them matter how: the first pattern that holds decides.
 _REST_WHY: tuple[tuple[str, Disposition, str], ...] = (
     (r"_cache|_no_cache|_store", Disposition.UNSUPPORTED, "stored answers are not carried: every request is answered afresh"),
-    (r"^http2_push|^slice$|^mp4_|browser|^ssi_|^userid_|^dav_|secure_link|post_action|string$|modifier|^gunzip$|limit_rate", Disposition.UNSUPPORTED,
+    (r"^http2_push|^slice$|^mp4_|browser|^ssi_|^userid_|^dav_|secure_link|post_action|string$|modifier|^gunzip$|_limit_rate", Disposition.UNSUPPORTED,
      "nothing of this kind is read yet: requests are answered as if it were not there"),
     (r"^(?:uwsgi|scgi)_ssl", Disposition.UNSUPPORTED, "applications are not asked over TLS yet: requests meant for one that speaks it are not forwarded"),
     (r"^grpc_ssl_(?:session_reuse|server_name)$", Disposition.IMPLIED, "other servers do so by themselves"),
@@ -399,7 +409,7 @@ def _rest() -> list[Row]:
 # Blocks where the server takes them besides those that their rows name.
 _WIDER = {
     "add_trailer": "hsli", "dav_methods": "hsl", "grpc_pass": "li",
-    "limit_rate": "hsli", "limit_rate_after": "hsli", "memcached_pass": "li", "override_charset": "hsli", "proxy_headers_hash_bucket_size":
+    "memcached_pass": "li", "override_charset": "hsli", "proxy_headers_hash_bucket_size":
     "hsl", "proxy_headers_hash_max_size": "hsl", "scgi_pass": "li", "sendfile": "hsli", "source_charset": "hsli", "ssi": "hsli",
     "stub_status": "sl", "types_hash_bucket_size": "hsl", "types_hash_max_size": "hsl", "uwsgi_pass": "li",
 }

@@ -43,3 +43,6 @@ PROXY_DROPS = ("Keep-Alive", "Expect", "Upgrade", "TE")
 # The status of the redirect that a `rewrite` to a URL, or one with `redirect`, makes; and the added slash.
 REWRITE_REDIRECT = 302
 ADDED_SLASH = 301
+
+# What is answered beyond a limit on requests or connections (nginx manual, limit_req_status, limit_conn_status).
+LIMITED = 503

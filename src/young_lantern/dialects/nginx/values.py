@@ -33,6 +33,12 @@ def read_size(text: str) -> int | None:
     return int(found[1]) * _SIZES[found[2].lower()] if found else None
 
 
+def read_rate(text: str) -> float | None:
+    """Requests a second. `30r/m` -> 0.5; None when it is no rate (nginx manual, limit_req_zone)."""
+    found = re.fullmatch(r"(\d+)r/([sm])", text)
+    return int(found[1]) / (60 if found[2] == "m" else 1) if found else None
+
+
 def read_time_or_open(text: str) -> float | None:
     """Seconds, also where they are left to deployment: an OpenNumber."""
     return read_time(text) if (made := open_time(text, _NAMED_UNITS)) is None else made

@@ -10,6 +10,7 @@ from fnmatch import fnmatchcase
 from ....model import Compress, Pattern, Step
 from ....model.registered_types import REGISTERED, usual_name
 from ....patterns import search
+from . import rates
 from .content import FILTER
 from .context import Context, Node
 
@@ -41,17 +42,24 @@ def leaves_alone(pattern: Pattern, types: tuple[str, ...], named: dict[str, tupl
     return bool(names) and not others and not any(fnmatchcase(usual_name(item), kind) for ending in names for item in named[ending] for kind in types)
 
 
-def read_compression(nodes: list[Node], context: Context) -> tuple[Step, ...]:
+def read_compression(nodes: list[Node], above: list[Node], context: Context) -> tuple[Step, ...]:
     """The codings that some directives switch on, for one table of media types."""
     codings: list[str] = []
     media_types: list[str] = []
     used: list[Node] = []
+    # core.c, merge_core_dir_configs: the last line counts, and one in a section takes the place of those further out.
+    counting, outer = context.last(nodes, "setoutputfilter"), context.last(above, "setoutputfilter")
     for node in nodes:
         if node.name not in ("addoutputfilterbytype", "setoutputfilter") or not node.args:
             continue
         context.use(node)
+        if node.name == "setoutputfilter" and node is not counting:
+            continue
         wanted = [_CODINGS[name] for name in node.args[0].lower().split(";") if name in _CODINGS]
-        if not wanted and node.args[0].lower() == FILTER:
+        if not wanted and node is counting and outer is not None and any(name in _CODINGS for name in outer.args[0].lower().split(";")):
+            context.value(node, node.args[0], "the filters of the line further out, in whose place it is, were expected beside it")
+            continue
+        if not wanted and node.args[0].lower() in (FILTER, rates.FILTER):
             continue
         if not wanted:
             context.value(node, node.args[0], "DEFLATE or BROTLI_COMPRESS was expected; other filters are not carried")

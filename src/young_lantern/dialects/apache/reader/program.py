@@ -23,7 +23,7 @@ from ....model.placeholders import PLACEHOLDER
 from ....model.walk import with_steps
 from ....patterns.path_languages import exclude_each_other
 from .. import catalogue, defaults, values
-from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rewrites, rule_lists, tls
+from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rates, rewrites, rule_lists, tls
 from .context import Context, Node
 from .host import Host
 from .places import EARLY, NEVER, Place, Section, below, condition, is_within, merged, where_on
@@ -314,7 +314,7 @@ class Program:
         context = self.context
         return (
             *fields.read_request_fields(nodes, context),
-            *fields.read_response_fields(nodes, False, context), *content.read_edits(nodes, above, context), *compression.read_compression(nodes, context),
+            *fields.read_response_fields(nodes, False, context), *content.read_edits(nodes, above, context), *compression.read_compression(nodes, above, context), *rates.read_speed(nodes, above, context),
             *media_types.read_media_types(nodes, not above, context),
             *limits.read_body_limit(nodes, place is None, context),
         )

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ....fitting.hosts import with_hosts_inside
-from ....model import Estate, Span
+from ....model import CONNECTIONS, REQUESTS, Estate, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
 from .. import catalogue, values
@@ -63,6 +63,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
         if pool.span in context.reached:
             context.reached.update(item for item in walk(pool) if isinstance(item, Span))
     context.tell_trace()
+    context.lose_limits(REQUESTS, CONNECTIONS)
     context.lose_the_rest(output.targets)
     told = {note.span for note in context.notes}
     for span in context.structure - told - set(output.targets):

@@ -20,7 +20,7 @@ from ....model import ALWAYS, UNDERSCORED, Abort, Capture, Condition, Field, For
 from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
-from . import access, compression, errors, fields, files, forwards, types
+from . import access, compression, errors, fields, files, forwards, rates, types
 from .conditions import write_conditions
 from .context import Context
 from .output import Node
@@ -191,9 +191,17 @@ def _requests(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 
 def _compress(case: Case, chain: Chain, context: Context) -> Lines | None:
+    """The filters of an answer: what an inner section says of them takes the place of all that an outer one says (core, SetOutputFilter)."""
+    speed = rates.write_speed(case.leaf.settings.limits, context)
     if not isinstance(case.leaf.answer, Forward | ServeFiles):
-        return None
-    return tuple(Said(node, tuple(node.words), "compress") for node in compression.write_compress(case.leaf.settings.compress, context))
+        return tuple(Said(node, tuple(node.words), "compress") for node in speed) if speed and isinstance(case.leaf.answer, Gateway) else None
+    nodes = [*compression.write_compress(case.leaf.settings.compress, context), *speed]
+    filters = [node for node in nodes if node.words[0] == "SetOutputFilter"]
+    for node in filters[1:]:
+        filters[0].words[1] += f";{node.words[1]}"
+        filters[0].spans = tuple(dict.fromkeys((*filters[0].spans, *node.spans)))
+        nodes.remove(node)
+    return tuple(Said(node, tuple(node.words), "compress") for node in nodes)
 
 
 def _types(case: Case, chain: Chain, context: Context) -> Lines | None:

@@ -9,7 +9,7 @@ Left out: nothing is decided here: what the source says is written, or noted.
 from __future__ import annotations
 
 from ....fitting.hosts import with_hosts_inside
-from ....model import Estate, Span
+from ....model import CONNECTIONS, REQUESTS, SPEED, Estate, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
 from . import errors, sites, snippets, types
@@ -33,6 +33,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
             by_file.setdefault(f"sites/{sites.file_of(site)}.caddy", []).extend(nodes)
     sites.unanswered(estate, context)
     types.note_types(estate, context)
+    context.lose_limits(REQUESTS, CONNECTIONS, SPEED)
     head = tuple(line.format(dialect=estate.dialect) for line in _HEAD)
     shared = snippets.factor(by_file)
     for nodes in (shared, *by_file.values()):

@@ -21,7 +21,7 @@ from ....model.walk import with_steps
 from ....patterns import search
 from .. import catalogue, defaults
 from ..syntax import Directive
-from . import access, answers, asking, client, compression, content, fields, files, gateways, grpc, logs, media_types, origins, rewrites
+from . import access, answers, asking, client, compression, content, fields, files, gateways, grpc, limits, logs, media_types, origins, rewrites
 from .context import Context, Scope
 from .load import broken
 
@@ -251,7 +251,7 @@ class SiteLocations:
     def _guards(self, scope: Scope) -> tuple[Step, ...]:
         """Who may enter: by his address, by what he says of himself, and by what an origin says of him."""
         asked = asking.read_question(scope, self._leading_to(scope), self.context)
-        return (*access.read_guards(scope, self.context), *((asked,) if asked is not None else ()))
+        return (*limits.read_limits(scope, self.context), *access.read_guards(scope, self.context), *((asked,) if asked is not None else ()))
 
     def _leading_to(self, scope: Scope) -> tuple[Scope, str | None] | None:
         """The location, and its text, that the path of a question leads to; None where that is not one by a plain text."""
@@ -324,7 +324,7 @@ class SiteLocations:
         added: tuple[Field, ...] = (*fields.read_fields(scope, context), *content.read_edits(scope, context))
         if own and not any(scope.own(name) for name in _OWN_SETTINGS):
             return ()
-        made = (*pages, *added, *compression.read_compression(scope, context), *media_types.read_media_types(scope, context))
+        made = (*pages, *added, *compression.read_compression(scope, context), *limits.read_speed(scope, context), *media_types.read_media_types(scope, context))
         if own or scope.kind == "if":
             made = (ForgetFields(), *made)
         return files.with_root_said(made, scope, context)

@@ -13,7 +13,7 @@ from ....fitting import Chain, Leaf, leaves
 from ....fitting.static import bare
 from ....model import Abort, BodyLimit, Compress, Credentials, ErrorPages, Field, Forward, Gateway, Redirect, Respond, Restart, SUCCESS_STATUSES, ServeFiles, Span, Template, literal
 from ....model.walk import walk
-from . import asking, compression, errors, fields, forwards, guards, limits, logs, types
+from . import asking, compression, errors, fields, forwards, guards, limits, logs, rates, types
 from .conditional import conditions_in
 from .context import Context
 from .files import trim
@@ -147,6 +147,8 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
     if not isinstance(leaf.answer, Respond | Redirect | Abort | Restart):
         # What a rule answers is answered before anybody is asked, and in an `if` nginx takes no such line.
         nodes += asking.write_asking(leaf, context)
+    if isinstance(leaf.answer, ServeFiles | Forward | Gateway):
+        nodes += rates.write_limits(settings.limits, context)
     if settings.log is not None:
         nodes += logs.write_logs((settings.log,), context)
     return nodes
