@@ -247,6 +247,22 @@ COMPRESSES_ALL = _code("short-answers-compressed", _T, _MINOR,
     "answers of less than {least} bytes are compressed as well",
     "{target} has no shortest length for compression",
     "nothing: it costs little, and every client that asks for it can read it")
+CACHE_OWN_FOLDER = _code("cache-begins-anew", _T, _MINOR,
+    "kept answers begin anew, in {folder}",
+    "the files of a cache can be read by no other server than the one that made them",
+    "make the folder, owned by the user that {target} runs as; see that nothing grows without bounds there")
+CACHE_LESS = _code("cache-keeps-less", _T, _MINOR,
+    "fewer answers are kept: not {what}",
+    "{target} keeps these only where the answer says itself for how long",
+    "have the origin send Cache-Control with them, if it is asked too often")
+CACHE_OTHERWISE = _code("cache-works-otherwise", _T, _MINOR,
+    "{what} of the cache is not carried",
+    "{target} has no such setting",
+    "nothing, if the origin bears what comes of it")
+CACHE_BEFORE_ACCESS = _code("cache-before-access", _H, _MINOR,
+    "kept answers are given before anybody is asked who he is",
+    "CacheQuickHandler is on, as it is where nothing is said of it",
+    "say CacheQuickHandler Off, or keep nothing where only some may enter")
 SPEED_ROUNDED = _code("speed-rounded", _T, _MINOR,
     "answers go out at {after} octets a second in the place of {before}",
     "{target} counts in whole KiB",

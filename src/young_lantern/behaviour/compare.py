@@ -63,7 +63,7 @@ class Reason(Enum):
     SIGNS = "the path has an encoded percent sign or #, which not both pass on as it came"
     RAW_SIGNS = "the path has a sign that none may hold, such as [, which not both pass on as it came"
     ENCODED_QUERY = "the query has characters percent-encoded, which one of them encodes once more in a redirect"
-    PAGE = "one of them asks for the page of an error by GET, whatever the client asked by"
+    PAGE = "one of them asks for what it keeps, or for the page of an error, by GET, whatever the client asked by"
     INSIDE = "the path is one by which the new configuration asks an origin first; nothing is answered to clients there"
     UNASKED = "the redirect goes out before anybody is asked who he is"
     HANDSHAKE = "it is settled before any request is sent"
@@ -278,7 +278,7 @@ def _plainer(decider: _Decider, row: Witness, one: Outcome, other: Outcome, diff
 
 def _parts(differing: tuple[Difference, ...]) -> list[tuple[Difference, ...]]:
     """Differences that go by themselves: another content coding or field has its own cause."""
-    alone = [item for item in differing if item.what.startswith(("asked first, ", "field ", "parameter HTTP_", "parameter SERVER_NAME", "content coding", "choice of", "changes of the content", "limit on "))]
+    alone = [item for item in differing if item.what.startswith(("asked first, ", "field ", "parameter HTTP_", "parameter SERVER_NAME", "content coding", "choice of", "changes of the content", "limit on ", "kept for", "gets what", "what is kept"))]
     together = tuple(item for item in differing if item not in alone)
     return [*([together] if together else []), *((item,) for item in alone)]
 
@@ -289,7 +289,7 @@ def _key(row: _Row) -> tuple[object, ...]:
     first = row.part[0].what
     if row.reason is not Reason.OTHER:
         return row.reason, row.severity, row.before.site if row.severity is Severity.BREAKING else ""
-    if first.startswith(("asked first, ", "field ", "parameter HTTP_", "parameter SERVER_NAME", "choice of", "content coding", "limit on ")):
+    if first.startswith(("asked first, ", "field ", "parameter HTTP_", "parameter SERVER_NAME", "choice of", "content coding", "limit on ", "kept for", "gets what", "what is kept")):
         return row.severity, kinds, row.reason
     if row.severity is Severity.MINOR:
         return row.severity, kinds, row.reason
@@ -326,7 +326,7 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
             return Reason.LABELS
     name = request.target.partition("?")[0].rstrip("/").rpartition("/")[2]
     is_file = _has_file(row.facts.name, unquote(name)) if row.facts.name.startswith(PLACED) else row.facts.name == Assumed.FILES.value or "." in name
-    files = is_file and not part[0].what.startswith(("field ", "choice of", "limit on "))
+    files = is_file and not part[0].what.startswith(("field ", "choice of", "limit on ", "kept for", "gets what", "what is kept"))
     if "%2f" in request.target.lower() and any(twin.status != seen.status for twin, seen in zip(decider.both(_plain_slash(request), row.facts), (one, other), strict=True)):
         return Reason.ENCODED_SLASH
     # What an origin gets by a method, and the fields of an answer that is the same but for these, are as much as with GET: forms are sent so.

@@ -10,13 +10,13 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ..model import (
-    CONTENT, SITE, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    CONTENT, SITE, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Cache, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     SPEED, ForgetFields, Forward, Gateway, Leave, Limits, LogTo, MediaTypes, Note, Operation, Protect,
     Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Unserved, Var, Variable, Written, with_field,
 )
 from ..model.media_types import has_charset
-from . import answering, asking, blanks, client_certificates, content_types, contents, cookies, early, forwarding, gateway, heads, inside, origin_errors, paths, redirects, targets
+from . import answering, asking, blanks, caching, client_certificates, content_types, contents, cookies, early, forwarding, gateway, heads, inside, origin_errors, paths, redirects, targets
 from .balancing import choice_of, one_of
 from .choosing import choose_listener, choose_site
 from .client import seen_from
@@ -24,7 +24,7 @@ from .evaluate import holds, said, text, user_of, with_placeholders
 from .folder_walks import walked_first
 from .inside import Jump
 from .networks import in_network
-from .origin_answers import SELF, VERDICT, wanted
+from .origin_answers import SELF, VERDICT, OriginAnswer, wanted
 from .outcome import OWN_WORDS, Limited, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request, one_slash
 from .route_index import RouteIndex
@@ -535,7 +535,7 @@ class _Run:
         if state.body_limit is not None and not origin_errors.leaves_content(step, self.estate.dialect) and self._too_large(state.body_limit):
             return self.fail(origin_errors.too_large(step, state.body_limit, self.estate.dialect), state.body_limit.span)
         state.let_in = True
-        origin = forwarding.request_of(self.estate, step, state, step.method or state.method, self.rewrite)
+        origin = forwarding.request_of(self.estate, step, state, step.method or self._asked_by(step.cache), self.rewrite)
         if self.estate.dialect == "apache" and isinstance(step.target, Written) and not step.target.adds_query and "?" in origin.target:
             # mod_rewrite.c, splitout_queryargs (2.4.71, probed): the query that a rule asks an origin with is the request's from then on.
             state.query = origin.target.partition("?")[2]
@@ -549,6 +549,7 @@ class _Run:
             state.gave_up = "the origin would get a malformed request line"
         state.note("forward", step.span, f"{state.pool_label}{origin.target}")
         answer = asking.answer_of(self.estate, step.pool, state.received or state.request)
+        self._keep(step.cache, answer)
         state.answered_by = state.member_label
         if (late := origin_errors.unanswered(step, answer, self.estate.dialect)) is not None:
             return self.fail(late, step.span)
@@ -567,6 +568,17 @@ class _Run:
         return self.end(step.span, status=status, location=self._sent_back(step, answer.location, origin) if answer.location else None, origin=origin,
                         extra=step.response_fields, sent=tuple(cookies.mapped(pair, step.cookies, state) for pair in answer.fields))
 
+    def _asked_by(self, cache: Cache | None) -> str:
+        """The method by which an origin is asked (ngx_http_upstream_cache, convert_head; 1.22.1, probed)."""
+        state = self.state
+        return "GET" if cache is not None and cache.asks_whole and state.method == "HEAD" and caching.is_used(cache, state) else state.method
+
+    def _keep(self, cache: Cache | None, answer: OriginAnswer) -> None:
+        if cache is not None and caching.is_used(cache, self.state):
+            self.state.cache_status = caching.status(cache, self.state)
+            self.state.kept = None if answer.refused else caching.kept(cache, answer, answer.status, self.state)
+            self.state.note("kept" if self.state.kept and self.state.kept.seconds else "not kept", cache.span)
+
     def _sent_back(self, step: Forward, location: str, origin: OriginRequest) -> str:
         """The Location that a client gets for an origin's."""
         if location == SELF:
@@ -581,12 +593,14 @@ class _Run:
         pool = self.estate.pool(step.pool)
         members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
         script, parameters = gateway.parameters(step, state)
+        parameters["REQUEST_METHOD"] = self._asked_by(step.cache) if step.cache is not None and parameters.get("REQUEST_METHOD") == state.method else parameters.get("REQUEST_METHOD", "")
         state.note("application", step.span, f"{pool.name if pool else step.pool} {script}")
         origin = OriginRequest(members, False, parameters.pop("REQUEST_METHOD", ""), script, tuple(sorted(parameters.items())), choice_of(step, pool, members, state.request.method, state.request), protocol=step.protocol)
         # PHP's process manager answers 404 by itself for a script that is not there; what other applications do, they alone know.
         missing = step.protocol == "fastcgi" and script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
         answer = wanted(state.received or state.request)
         state.answered_by = one_of(members)
+        self._keep(step.cache, answer)
         if (late := origin_errors.unanswered(step, answer, self.estate.dialect)) is not None and not (missing and (state.asked_inside or answer.after)):
             # mod_dir.c, fixup_dir: the index file was found by then, so that no other is looked for (2.4.71, probed).
             state.intercepted = state.intercepted or state.for_index
@@ -695,7 +709,7 @@ class _Run:
         fields = tuple(pair for pair in fields if pair[0] != "content-length")
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
-            state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, edits=edits, limits=self._limits(file, origin), by_name=state.types if file is not None and not listing else None,
+            state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, edits=edits, limits=self._limits(file, origin), kept=state.kept, by_name=state.types if file is not None and not listing else None,
         )
 
     def _limits(self, file: str | None, origin: OriginRequest | None) -> tuple[Limited, ...]:

@@ -19,7 +19,7 @@ from .balancing import by_one_of, choices
 from .content_types import ORIGINS
 from .contents import come_to_the_same
 from .origin_answers import SELF, asks_origin, cookie_attributes, wanted
-from .outcome import OriginRequest, Outcome
+from .outcome import Kept, OriginRequest, Outcome
 from .own_values import alike_but_for_form
 from .request import Request
 
@@ -100,6 +100,7 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
         differ("file", _path(before.file), _path(after.file), Severity.BREAKING if (before.status or 0) < 400 else Severity.MINOR)
         if before.body is not None and after.body is not None and request.method != "HEAD":
             differ("content", before.body, after.body, Severity.BREAKING)
+    found += _kept(before.kept, after.kept)
     for kind in (REQUESTS, CONNECTIONS, SPEED):
         one, other = (tuple(limit for limit in outcome.limits if limit.kind == kind) for outcome in (before, after))  # type: ignore[assignment]
         # A limit that is lost protects nobody any more, and a new one refuses clients that were answered.
@@ -113,6 +114,26 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
 
 def _shown(value: object) -> str:
     return "none" if value is None else "nothing" if value == "" else "yes" if value is True else "no" if value is False else str(value)
+
+
+def _kept(before: Kept | None, after: Kept | None) -> list[Difference]:
+    """What caches make of an answer. That an origin is asked more often than it was costs time; that it is asked less may show what is old, or another client's."""
+    found = []
+    one, other = (None if kept is None else kept.seconds for kept in (before, after))
+    if one != other:
+        found.append(Difference("kept for later requests", _span_of(one), _span_of(other), Severity.BREAKING if one is None else Severity.MINOR))
+    if before is None or after is None or before.seconds is None and after.seconds is None:
+        return found
+    if before.given != after.given:
+        found.append(Difference("gets what is kept", _shown(before.given), _shown(after.given), Severity.BREAKING if after.given else Severity.MINOR))
+    if before.by != after.by:
+        lost = set(before.by) - set(after.by) | {"(not the query)"} & set(after.by) - set(before.by)
+        found.append(Difference("what is kept is told apart by", ", ".join(before.by) or "the URL", ", ".join(after.by) or "the URL", Severity.BREAKING if lost - {"(not the query)"} or "(not the query)" in after.by else Severity.MINOR))
+    return found
+
+
+def _span_of(seconds: float | None) -> str:
+    return "no" if seconds is None else f"{seconds:g} seconds"
 
 
 def _limits(limits: object) -> str:

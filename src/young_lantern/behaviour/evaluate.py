@@ -219,6 +219,8 @@ def _value(variable: Variable, name: str, state: State) -> str:
             return str(state.error_status or "")
         case Variable.STATUS_WORDS:
             return status_words(state.error_status) if state.error_status else ""
+        case Variable.CACHE_STATUS:
+            return state.cache_status
         case Variable.SENT_STATUS:
             # ngx_http_variable_status (1.22.1, probed): err_status, which is set on the way to a page, before that of the answer.
             return f"{state.forced_status or state.sending or 0:03d}"

@@ -82,6 +82,20 @@ class Limited:
 
 
 @dataclass(frozen=True, slots=True)
+class Kept:
+    """What a cache makes of an answer.
+
+    seconds: for which it is kept; None: it is not
+    given:   whether the request may get what is kept, rather than ask anew
+    by:      what besides the URL must be alike in requests that get it
+    """
+
+    seconds: float | None
+    given: bool = True
+    by: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Outcome:
     """status None: the connection is closed without an answer. fields: the response fields that rules decide.
 
@@ -91,6 +105,7 @@ class Outcome:
     trusts:      whose certificates the client's was verified by
     edits:       what is changed in the content on its way
     limits:      how often such requests are answered, and how fast
+    kept:        what becomes of an origin's answer in a cache; None: there is none
     by_name:     what says the type of a file by its name, where a file is the answer; no part of what is compared
     """
 
@@ -113,6 +128,7 @@ class Outcome:
     asked_first: OriginRequest | None = None
     edits: tuple[Edit, ...] = ()
     limits: tuple[Limited, ...] = ()
+    kept: Kept | None = None
     by_name: MediaTypes | None = field(default=None, compare=False, repr=False)
 
     def as_json(self) -> dict[str, Any]:
@@ -121,6 +137,7 @@ class Outcome:
             "status": self.status, "location": self.location, "origin": _json_origin(self.origin), "asked_first": _json_origin(self.asked_first), "file": self.file, "body": self.body,
             "fields": _json_fields(self.fields) | ({} if self.media_types is None else {"content-type": list(self.media_types)}), "coding": self.coding, "listing": self.listing, "missing": self.missing, "handshake": self.handshake, "trusts": self.trusts,
             "site": self.site, "edits": [str(edit) for edit in self.edits], "limits": [asdict(limit) for limit in self.limits],
+            "kept": None if self.kept is None else asdict(self.kept) | {"by": list(self.kept.by)},
             "trace": [
                 {"rule": entry.rule, "file": entry.span.file if entry.span else None,
                  "line": entry.span.line if entry.span else None, "saw": entry.saw, "held": entry.held}
@@ -139,6 +156,7 @@ def outcome_of(made: dict[str, Any]) -> Outcome:
         bool(made.get("missing")), made.get("site"), media_types=tuple(value for _, value in _pairs({"": fields["content-type"]})) if "content-type" in fields else None,
         handshake=bool(made.get("handshake")), trusts=str(made.get("trusts", "")), asked_first=_origin_of(made.get("asked_first")),
         limits=tuple(Limited(**limit) for limit in made.get("limits", ())),
+        kept=Kept(made["kept"]["seconds"], bool(made["kept"]["given"]), tuple(made["kept"]["by"])) if made.get("kept") else None,
     )
 
 

@@ -9,7 +9,7 @@ from ..model import (
     AnswerLimit, Below, BodyLimit, Compress, ErrorPages, Field, FileKind, MediaTypes, Site, Span, Step,
 )
 from . import paths
-from .outcome import Limited, OriginRequest, TraceEntry
+from .outcome import Kept, Limited, OriginRequest, TraceEntry
 from .request import Facts, Request
 from .route_index import RouteIndex
 from .verdicts import Verdict
@@ -53,6 +53,8 @@ class State:
     pages: ErrorPages | None = None
     compress: Compress | None = None
     types: MediaTypes | None = None
+    cache_status: str = ""
+    kept: Kept | None = None  # what becomes of the origin's answer
     limits: dict[str, tuple[Limited, ...]] = field(default_factory=dict)  # by kind
     body_limit: BodyLimit | None = None
     answer_limit: AnswerLimit | None = None

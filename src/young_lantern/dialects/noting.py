@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from ..codes import CLIENTS_LOOSE, NO_COUNTERPART, OTHER_DEFAULT, POLICY_DIFFERS, TLS_VERSIONS_SHARED, TRACE_ECHO_LOST, TRACE_PASSED, TRACE_REFUSED
 from ..fitting.constants import with_constants, without_lengths
 from ..fitting.names import apart_by_names
-from ..model import TLS_ERRORS, Code, Disposition, ErrorPage, Estate, Field, Limit, Listener, Operation, Placeholder, Pool, Side, Site, SiteTls, Span, finding
+from ..model import TLS_ERRORS, Cache, Code, Disposition, ErrorPage, Estate, Field, Limit, Listener, Operation, Placeholder, Pool, Side, Site, SiteTls, Span, finding
 from ..model.walk import walk
 from .dialect import WriterNote, WriterOptions
 
@@ -80,6 +80,14 @@ class Noting:
                 if isinstance(item, Limit) and item.kind in kinds:
                     for span in (item.span, *item.also):
                         self.lost(span, "this", f"{self.target} as packaged has no limit on {item.kind}, so that nothing holds clients back", "put the limit where requests come in before, or add a module for it, before the move")
+
+    def lose_caches(self) -> None:
+        """Notes each line of each cache, for a target that keeps no answers."""
+        for site in self.estate.sites:
+            for item in walk(site.program):
+                if isinstance(item, Cache):
+                    for span in (item.span, *item.also, item.store.span, *item.store.also):
+                        self.lost(span, "the cache", f"{self.target} as packaged keeps no answers, so that the origin is asked every time", "see that the origin bears it, or put a cache in between, before the move")
 
     def chosen_otherwise(self, pool: Pool, after: str, reason: str = "") -> None:
         """The members of a pool are chosen in another way. after: which; reason: why, unless the target has no such way."""

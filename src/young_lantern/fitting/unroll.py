@@ -241,7 +241,7 @@ def _chain(steps: list[_Item], env: _Env, walker: _Walker) -> Chain:
                 if isinstance(step, ServeFiles):
                     settings = _typed_by_path(step, settings, env)
                 step = _mapped(_typed(_with_its_text(step, settings), settings, env), env)
-                items.append(Leaf(_captured(step, env), _relevant(step, settings, walker.strict), env.through))
+                items.append(Leaf(_cached(_captured(step, env), env), _relevant(step, settings, walker.strict), env.through))
                 return Chain(items)
     return Chain(items)
 
@@ -453,6 +453,18 @@ def _typed_by_path(answer: ServeFiles, settings: Settings, env: _Env) -> Setting
         return settings
     made = of_name(types, path)
     return settings if not made or made == of_name(types, file) else replace(settings, types=replace(types, forced=made))
+
+
+def _cached(step: Step, env: _Env) -> Step:
+    """The answer, with what its cache asks of a request as far as that is not known."""
+    cache = getattr(step, "cache", None)
+    if cache is None:
+        return step
+    if cache.when is not None and truth(cache.when, env.known) is False:
+        return replace(step, cache=None)  # type: ignore[call-arg]
+    asked = {name: None if condition is None or truth(condition, env.known) is gone else simplified(condition, env.known)
+             for name, gone in (("when", True), ("bypasses", False), ("skips", False)) for condition in (getattr(cache, name),)}
+    return replace(step, cache=replace(cache, **asked))  # type: ignore[call-arg]
 
 
 def _settled(env: _Env) -> Settings:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from .caches import Cache
 from .conditions import Condition, Pattern
 from .fields import Field
 from .pools import Retry
@@ -168,6 +169,7 @@ class Forward:
     retry: Retry = Retry()
     buffers: bool = True
     upgrades: bool = False
+    cache: Cache | None = None
     asks_gzip: bool = False  # where no coding is asked for, gzip is, and it is unpacked (Go, net/http, Transport)
     http_version: str = "1.1"
     span: Span | None = None
@@ -232,6 +234,7 @@ class Gateway:
     intercepts_span: Span | None = None
     sends_status: int | None = None
     method: str = ""
+    cache: Cache | None = None
     span: Span | None = None
     root_span: Span | None = None
     also: tuple[Span, ...] = ()

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from .conditions import Condition
 from .fields import Field
+from .caches import Cache, CacheStore, Guess, Lifetime  # noqa: F401
 from .limits import CONNECTIONS, REQUESTS, SPEED, Limit, Limits  # noqa: F401
 from .media_types import MediaType, MediaTypes, TypeTable  # noqa: F401
 from .origins import Forward, Gateway

@@ -67,6 +67,7 @@ class Variable(Enum):
     TLS_CIPHER = "tls_cipher"  # likewise
     TLS_NAME = "tls_name"  # the host that the client named in the handshake (RFC 6066 section 3), likewise
     ORIGIN_ADDRESS = "origin_address"  # of the origin that answered, once it has; the name is what stands there where none was asked
+    CACHE_STATUS = "cache_status"  # what a cache says of a request: MISS, BYPASS; nothing where it was not asked
     ANSWER_TYPE = "answer_type"  # the Content-Type of the answer before field operations: of a file without charset, of an origin as it says it
 
 

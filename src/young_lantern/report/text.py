@@ -145,6 +145,9 @@ def outcome_text(outcome: Outcome) -> RenderableType:
             line.append(f"\n   {name}: {value}")
     for limit in outcome.limits:
         line.append(f"\n   limit on {limit.kind}: {limit}")
+    if outcome.kept is not None:
+        by = f", told apart by the URL{''.join(f', {name}' for name in outcome.kept.by)}" if outcome.kept.seconds else ""
+        line.append(f"\n   kept for later requests: {'no' if outcome.kept.seconds is None else f'{outcome.kept.seconds:g} seconds'}{by}{'' if outcome.kept.given else '; asks the origin whatever is kept'}")
     if outcome.asked_first and outcome.asked_first != outcome.origin:
         line.append(f"\n   asked first: {', '.join(outcome.asked_first.addresses)} {outcome.asked_first.method} {outcome.asked_first.target}")
         for name, value in ((name, value or "(taken away)") for name, value in outcome.asked_first.fields):

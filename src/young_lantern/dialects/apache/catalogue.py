@@ -254,6 +254,7 @@ _READ = {
     "limits": "LimitRequestBody",
     "heads": "LimitRequestLine LimitRequestFieldsize LimitRequestFields TraceEnable",
     "client": "RemoteIPHeader RemoteIPInternalProxy RemoteIPTrustedProxy RemoteIPInternalProxyList RemoteIPTrustedProxyList",
+    "caches": "CacheEnable CacheDisable CacheRoot CacheQuickHandler CacheDefaultExpire CacheMaxExpire CacheMinExpire CacheLastModifiedFactor CacheIgnoreNoLastMod CacheIgnoreHeaders CacheIgnoreQueryString CacheIgnoreCacheControl CacheStoreExpired CacheStoreNoStore CacheStorePrivate CacheLock CacheDirLevels CacheDirLength CacheStaleOnError",
     "logs": "CustomLog LogFormat TransferLog",
 }
 
@@ -302,7 +303,7 @@ _REASONS = {
     "rewrite": "its part of the rewriting is not carried",
     "proxy": "its part of proxying is not carried",
     "auth": "who may enter is not carried",
-    "cache": "stored answers are not carried: every request is answered afresh",
+    "cache": "its part of keeping answers is not carried",
 }
 _REASON = "the module {module} is not carried"
 

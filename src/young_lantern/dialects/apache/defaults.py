@@ -33,3 +33,6 @@ TEXT_TYPE = "text/html; charset=iso-8859-1"
 # core: LimitRequestLine and LimitRequestFieldSize, LimitRequestFields (DEFAULT_LIMIT_REQUEST_* in httpd.h).
 HEAD_LINE = 8190
 HEAD_FIELDS = 100
+
+# Where kept answers lie on Debian (its mods-available/cache_disk.conf).
+CACHE_FOLDER = "/var/cache/apache2/mod_cache_disk"

@@ -217,6 +217,73 @@ _READ = [
         real_ip_header hsl 1 FIELD
         real_ip_recursive hsl 1 on | off
     """),
+    *_rows("caches", """
+        proxy_cache hsl 1 ZONE | off
+        proxy_cache_path h 2+ FOLDER keys_zone=NAME:SIZE …
+        proxy_cache_key hsl 1 TEXT
+        proxy_cache_valid hsl 1+ [STATUS … | any] TIME
+        proxy_cache_bypass hsl 1+ TEXT …
+        proxy_no_cache hsl 1+ TEXT …
+        proxy_cache_use_stale hsl 1+ CASE … | off
+        proxy_cache_lock hsl 1 on | off
+        proxy_cache_lock_age hsl 1 TIME
+        proxy_cache_lock_timeout hsl 1 TIME
+        proxy_cache_max_range_offset hsl 1 NUMBER
+        proxy_cache_methods hsl 1+ METHOD …
+        proxy_cache_min_uses hsl 1 NUMBER
+        proxy_cache_revalidate hsl 1 on | off
+        proxy_cache_background_update hsl 1 on | off
+        proxy_ignore_headers hsl 1+ FIELD …
+        fastcgi_cache hsl 1 ZONE | off
+        fastcgi_cache_path h 2+ FOLDER keys_zone=NAME:SIZE …
+        fastcgi_cache_key hsl 1 TEXT
+        fastcgi_cache_valid hsl 1+ [STATUS … | any] TIME
+        fastcgi_cache_bypass hsl 1+ TEXT …
+        fastcgi_no_cache hsl 1+ TEXT …
+        fastcgi_cache_use_stale hsl 1+ CASE … | off
+        fastcgi_cache_lock hsl 1 on | off
+        fastcgi_cache_lock_age hsl 1 TIME
+        fastcgi_cache_lock_timeout hsl 1 TIME
+        fastcgi_cache_max_range_offset hsl 1 NUMBER
+        fastcgi_cache_methods hsl 1+ METHOD …
+        fastcgi_cache_min_uses hsl 1 NUMBER
+        fastcgi_cache_revalidate hsl 1 on | off
+        fastcgi_cache_background_update hsl 1 on | off
+        fastcgi_ignore_headers hsl 1+ FIELD …
+        uwsgi_cache hsl 1 ZONE | off
+        uwsgi_cache_path h 2+ FOLDER keys_zone=NAME:SIZE …
+        uwsgi_cache_key hsl 1 TEXT
+        uwsgi_cache_valid hsl 1+ [STATUS … | any] TIME
+        uwsgi_cache_bypass hsl 1+ TEXT …
+        uwsgi_no_cache hsl 1+ TEXT …
+        uwsgi_cache_use_stale hsl 1+ CASE … | off
+        uwsgi_cache_lock hsl 1 on | off
+        uwsgi_cache_lock_age hsl 1 TIME
+        uwsgi_cache_lock_timeout hsl 1 TIME
+        uwsgi_cache_max_range_offset hsl 1 NUMBER
+        uwsgi_cache_methods hsl 1+ METHOD …
+        uwsgi_cache_min_uses hsl 1 NUMBER
+        uwsgi_cache_revalidate hsl 1 on | off
+        uwsgi_cache_background_update hsl 1 on | off
+        uwsgi_ignore_headers hsl 1+ FIELD …
+        scgi_cache hsl 1 ZONE | off
+        scgi_cache_path h 2+ FOLDER keys_zone=NAME:SIZE …
+        scgi_cache_key hsl 1 TEXT
+        scgi_cache_valid hsl 1+ [STATUS … | any] TIME
+        scgi_cache_bypass hsl 1+ TEXT …
+        scgi_no_cache hsl 1+ TEXT …
+        scgi_cache_use_stale hsl 1+ CASE … | off
+        scgi_cache_lock hsl 1 on | off
+        scgi_cache_lock_age hsl 1 TIME
+        scgi_cache_lock_timeout hsl 1 TIME
+        scgi_cache_max_range_offset hsl 1 NUMBER
+        scgi_cache_methods hsl 1+ METHOD …
+        scgi_cache_min_uses hsl 1 NUMBER
+        scgi_cache_revalidate hsl 1 on | off
+        scgi_cache_background_update hsl 1 on | off
+        scgi_ignore_headers hsl 1+ FIELD …
+        proxy_cache_convert_head hsl 1 on | off
+    """),
     *_rows("limits", """
         limit_req_zone h 3-4 KEY zone=NAME:SIZE rate=NUMBERr/s
         limit_req hsl 1-3 zone=NAME [burst=NUMBER] [nodelay | delay=NUMBER]
@@ -292,14 +359,11 @@ _NOT_CARRIED = [row for why, lines in (
     ("it decides who may see this; what it guards is answered with an error until it is carried over by hand, and not left open", """
         hsl 1+: secure_link secure_link_md5
     """),
-    ("it keeps answers of origins for later requests; without it the origin is asked every time", """
-        hsl 1+: proxy_cache proxy_cache_key proxy_cache_valid proxy_cache_bypass proxy_no_cache proxy_cache_use_stale proxy_cache_lock
-        hsl 1+: proxy_cache_methods proxy_cache_min_uses proxy_cache_revalidate proxy_cache_background_update proxy_store proxy_store_access
-        h 2+: proxy_cache_path fastcgi_cache_path
-        hsl 1+: fastcgi_cache fastcgi_cache_key fastcgi_cache_valid
+    ("it keeps answers of origins as files for other programs; nothing does here", """
+        hsl 1+: proxy_store proxy_store_access
     """),
     ("it changes what passes between client and origin; without it that passes as it is", """
-        hsl 1+: proxy_pass_header proxy_ignore_headers proxy_bind
+        hsl 1+: proxy_pass_header proxy_bind
         hsl 1+: proxy_pass_request_body proxy_pass_request_headers proxy_set_body proxy_limit_rate proxy_force_ranges
         hsl 1+: add_trailer mirror mirror_request_body proxy_ignore_client_abort
     """),
@@ -315,7 +379,7 @@ _NOT_CARRIED = [row for why, lines in (
         l 1: memcached_pass
     """),
     ("what applications answer by FastCGI passes as it is; the target has no line for it", """
-        hsl 1+: fastcgi_pass_header fastcgi_ignore_headers fastcgi_catch_stderr
+        hsl 1+: fastcgi_pass_header fastcgi_catch_stderr
     """),
     ("it belongs to the handshake and decides no request; the target has its own setting for it", """
         hs 1+: ssl_conf_command ssl_ocsp ssl_password_file
@@ -338,11 +402,10 @@ _NOT_CARRIED = [row for why, lines in (
 # What remains of the stock server, with the places where it takes them (1.22.1: each was tried in each block; tests hold them together).
 _REST = """
     hsl: ancient_browser ancient_browser_value auth_delay create_full_put_path dav_access fastcgi_bind fastcgi_buffer_size
-    hsl: fastcgi_buffering fastcgi_buffers fastcgi_busy_buffers_size fastcgi_cache_background_update fastcgi_cache_bypass
-    hsl: fastcgi_cache_lock fastcgi_cache_lock_age fastcgi_cache_lock_timeout fastcgi_cache_max_range_offset fastcgi_cache_methods
-    hsl: fastcgi_cache_min_uses fastcgi_cache_revalidate fastcgi_cache_use_stale fastcgi_connect_timeout fastcgi_force_ranges
+    hsl: fastcgi_buffering fastcgi_buffers fastcgi_busy_buffers_size
+    hsl: fastcgi_connect_timeout fastcgi_force_ranges
     hsl: fastcgi_ignore_client_abort fastcgi_keep_conn fastcgi_limit_rate fastcgi_max_temp_file_size
-    hsl: fastcgi_next_upstream_timeout fastcgi_no_cache fastcgi_pass_request_body
+    hsl: fastcgi_next_upstream_timeout fastcgi_pass_request_body
     hsl: fastcgi_pass_request_headers fastcgi_request_buffering fastcgi_send_lowat fastcgi_send_timeout
     hsl: fastcgi_store fastcgi_store_access fastcgi_temp_file_write_size grpc_bind grpc_buffer_size
     hsl: grpc_ignore_headers grpc_next_upstream_timeout
@@ -354,22 +417,20 @@ _REST = """
     hsl: memcached_gzip_flag memcached_next_upstream memcached_next_upstream_timeout memcached_next_upstream_tries
     hsl: memcached_read_timeout memcached_send_timeout memcached_socket_keepalive min_delete_depth modern_browser modern_browser_value
     hsl: mp4_buffer_size mp4_max_buffer_size mp4_start_key_frame msie_refresh postpone_gzipping
-    hsl: proxy_cache_convert_head proxy_cache_lock_age proxy_cache_lock_timeout proxy_cache_max_range_offset proxy_send_lowat
+    hsl: proxy_send_lowat
     hsl: proxy_ssl_conf_command proxy_ssl_crl proxy_ssl_password_file scgi_bind scgi_buffer_size scgi_buffering scgi_buffers
-    hsl: scgi_busy_buffers_size scgi_cache scgi_cache_background_update scgi_cache_bypass scgi_cache_key scgi_cache_lock
-    hsl: scgi_cache_lock_age scgi_cache_lock_timeout scgi_cache_max_range_offset scgi_cache_methods scgi_cache_min_uses
-    hsl: scgi_cache_revalidate scgi_cache_use_stale scgi_cache_valid scgi_connect_timeout scgi_force_ranges
-    hsl: scgi_ignore_client_abort scgi_ignore_headers scgi_limit_rate scgi_max_temp_file_size
-    hsl: scgi_next_upstream_timeout scgi_no_cache scgi_pass_header scgi_pass_request_body
+    hsl: scgi_busy_buffers_size
+    hsl: scgi_connect_timeout scgi_force_ranges
+    hsl: scgi_ignore_client_abort scgi_limit_rate scgi_max_temp_file_size
+    hsl: scgi_next_upstream_timeout scgi_pass_header scgi_pass_request_body
     hsl: scgi_pass_request_headers scgi_request_buffering scgi_send_timeout scgi_socket_keepalive scgi_store
     hsl: scgi_store_access scgi_temp_file_write_size secure_link_secret slice ssi_ignore_recycled_buffers ssi_last_modified
     hsl: ssi_min_file_chunk ssi_value_length userid_flags userid_mark userid_p3p userid_service uwsgi_bind uwsgi_buffer_size
-    hsl: uwsgi_buffering uwsgi_buffers uwsgi_busy_buffers_size uwsgi_cache uwsgi_cache_background_update uwsgi_cache_bypass
-    hsl: uwsgi_cache_key uwsgi_cache_lock uwsgi_cache_lock_age uwsgi_cache_lock_timeout uwsgi_cache_max_range_offset
-    hsl: uwsgi_cache_methods uwsgi_cache_min_uses uwsgi_cache_revalidate uwsgi_cache_use_stale uwsgi_cache_valid uwsgi_connect_timeout
-    hsl: uwsgi_force_ranges uwsgi_ignore_client_abort uwsgi_ignore_headers uwsgi_limit_rate
+    hsl: uwsgi_buffering uwsgi_buffers uwsgi_busy_buffers_size
+    hsl: uwsgi_connect_timeout
+    hsl: uwsgi_force_ranges uwsgi_ignore_client_abort uwsgi_limit_rate
     hsl: uwsgi_max_temp_file_size uwsgi_modifier1 uwsgi_modifier2 uwsgi_next_upstream_timeout
-    hsl: uwsgi_no_cache uwsgi_pass_header uwsgi_pass_request_body uwsgi_pass_request_headers
+    hsl: uwsgi_pass_header uwsgi_pass_request_body uwsgi_pass_request_headers
     hsl: uwsgi_request_buffering uwsgi_send_timeout uwsgi_socket_keepalive uwsgi_ssl_certificate
     hsl: uwsgi_ssl_certificate_key uwsgi_ssl_ciphers uwsgi_ssl_conf_command uwsgi_ssl_crl uwsgi_ssl_name uwsgi_ssl_password_file
     hsl: uwsgi_ssl_protocols uwsgi_ssl_server_name uwsgi_ssl_session_reuse uwsgi_ssl_trusted_certificate uwsgi_ssl_verify
@@ -378,7 +439,7 @@ _REST = """
     hs: http2_body_preread_size http2_idle_timeout http2_max_concurrent_pushes http2_max_concurrent_streams http2_max_field_size
     hs: http2_max_header_size http2_max_requests http2_pool_size http2_recv_timeout http2_streams_index_size max_headers ssl
     hs: ssl_ocsp_cache ssl_ocsp_responder ssl_session_ticket_key
-    h: http2_recv_buffer_size scgi_cache_path uwsgi_cache_path
+    h: http2_recv_buffer_size
     hsli: post_action
 """
 # Which of them matter how: the first pattern that holds decides.

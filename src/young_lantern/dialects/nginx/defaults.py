@@ -44,5 +44,8 @@ PROXY_DROPS = ("Keep-Alive", "Expect", "Upgrade", "TE")
 REWRITE_REDIRECT = 302
 ADDED_SLASH = 301
 
+# What is kept where proxy_cache_valid names no status (nginx manual, proxy module).
+KEPT_STATUSES = ["200", "301", "302"]
+
 # What is answered beyond a limit on requests or connections (nginx manual, limit_req_status, limit_conn_status).
 LIMITED = 503

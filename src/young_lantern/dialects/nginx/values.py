@@ -56,7 +56,7 @@ VARIABLES: dict[str, Variable] = {
     "uri": Variable.PATH, "document_uri": Variable.PATH, "args": Variable.QUERY, "query_string": Variable.QUERY,
     "is_args": Variable.QUERY_MARK, "remote_addr": Variable.CLIENT,
     "proxy_add_x_forwarded_for": Variable.CLIENT_CHAIN, "proxy_host": Variable.POOL, "upstream_addr": Variable.ORIGIN_ADDRESS, "document_root": Variable.ROOT,
-    "status": Variable.SENT_STATUS, "server_protocol": Variable.PROTOCOL, "remote_user": Variable.USER, "request_id": Variable.REQUEST_ID, "remote_port": Variable.CLIENT_PORT,
+    "status": Variable.SENT_STATUS, "upstream_cache_status": Variable.CACHE_STATUS, "server_protocol": Variable.PROTOCOL, "remote_user": Variable.USER, "request_id": Variable.REQUEST_ID, "remote_port": Variable.CLIENT_PORT,
     "server_addr": Variable.SERVER_ADDRESS, "hostname": Variable.MACHINE_NAME, "ssl_protocol": Variable.TLS_VERSION, "ssl_cipher": Variable.TLS_CIPHER, "ssl_server_name": Variable.TLS_NAME,
     "ssl_client_verify": Variable.CERTIFICATE, "ssl_client_s_dn": Variable.CERTIFICATE_SUBJECT, "ssl_client_i_dn": Variable.CERTIFICATE_ISSUER,
 }
@@ -71,7 +71,7 @@ _KNOWN_UNREAD = frozenset(
     "ssl_client_cert request_time time_iso8601 time_local msec pid request_filename realpath_root body_bytes_sent"
     " bytes_sent connection connection_requests limit_rate nginx_version pipe request_body"
     " request_completion request_length tcpinfo_rtt proxy_port upstream_status upstream_response_time"
-    " upstream_cache_status proxy_protocol_addr gzip_ratio invalid_referer".split()
+    " proxy_protocol_addr gzip_ratio invalid_referer".split()
 )
 # Beginnings of the names of nginx's own variables.
 _OF_MODULES = ("https", "http2", "ssl_", "sent_", "upstream_", "proxy_", "fastcgi_", "realip_", "geoip_", "connections_", "tcpinfo_", "date_", "binary_", "time_", "uid_")

@@ -23,7 +23,7 @@ from ....model.placeholders import PLACEHOLDER
 from ....model.walk import with_steps
 from ....patterns.path_languages import exclude_each_other
 from .. import catalogue, defaults, values
-from . import access, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rates, rewrites, rule_lists, tls
+from . import access, caches, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rates, rewrites, rule_lists, tls
 from .context import Context, Node
 from .host import Host
 from .places import EARLY, NEVER, Place, Section, below, condition, is_within, merged, where_on
@@ -75,7 +75,8 @@ class Program:
             # A changed path skips the mapping; what an earlier round of the rules changed counts, too.
             changed = Choose((Route(Rewritten(SITE), named),))
             mapping = (Block(_PHASE, phase, limit=rule_lists.rounds(rules)), changed, *mapping)
-        return (Block(SITE, (*known, *head, *mapping), limit=defaults.RESTARTS, new_request=True),)
+        program: tuple[Step, ...] = (Block(SITE, (*known, *head, *mapping), limit=defaults.RESTARTS, new_request=True),)
+        return caches.with_caches(program, self.host.levels, self.sections, lambda section: self._condition(section, None), self.context)
 
     def _condition(self, section: Section, place: Place | None) -> Condition:
         # request.c, ap_directory_walk (2.4.71, probed): where links are followed unseen, the last name is taken for a folder's without a look at it.

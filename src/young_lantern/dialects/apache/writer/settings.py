@@ -20,7 +20,7 @@ from ....model import ALWAYS, UNDERSCORED, Abort, Capture, Condition, Field, For
 from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
-from . import access, compression, errors, fields, files, forwards, rates, types
+from . import access, caches, compression, errors, fields, files, forwards, rates, types
 from .conditions import write_conditions
 from .context import Context
 from .output import Node
@@ -77,6 +77,10 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
         _place(topic, caring, held, sections, context)
     head += context.marked
     context.marked = []
+    for line in head:
+        if line.words == ["CacheEnable", "disk"]:
+            line.words.append(quote("/"))  # a host says which paths (mod_cache, CacheEnable)
+    head += caches.write_host([case.leaf.answer.cache for case in plan.cases if isinstance(case.leaf.answer, Forward | Gateway) and case.leaf.answer.cache is not None], context)
     made = [context.line(name, quote(word), block=[forwards.in_section(line, name, word) for line in lines]) for (name, word), lines in (*sections.items(), *((("Location", "/") if place == ("LocationMatch", "^") else place, lines) for place, lines in last.items()))]
     return head, made
 
@@ -272,9 +276,16 @@ def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
     return tuple(Said(node, ("access", str(node.words), str([line.words for line in node.block or []])), "access") for node in nodes)
 
 
+def _caches(case: Case, chain: Chain, context: Context) -> Lines | None:
+    """What is kept of origins' answers; what else answers says that nothing is, so that it is not said for the whole host."""
+    answer = case.leaf.answer
+    nodes = caches.write_cache(answer.cache, context) if isinstance(answer, Forward | Gateway) else []
+    return tuple(Said(node, tuple(node.words), "cache") for node in nodes)
+
+
 # In the order in which the lines stand.
 _TOPICS = (
-    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("types", _types), ("default type", _default_type), ("requests", _requests), ("errors of origins", _intercepts), ("applications", _told_besides),
+    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("types", _types), ("default type", _default_type), ("requests", _requests), ("caches", _caches), ("errors of origins", _intercepts), ("applications", _told_besides),
 )
 
 

@@ -16,6 +16,7 @@ from ....model import (
 )
 from .. import defaults
 from ..syntax import Directive
+from .caches import read_cache
 from .context import Context, Scope
 from .interception import intercepts
 from .pools import read_retry
@@ -64,7 +65,7 @@ def read_forward(directive: Directive, scope: Scope, prefix: str | None, context
         connect_seconds=context.seconds(scope, "proxy_connect_timeout"),
         read_seconds=context.seconds(scope, "proxy_read_timeout"),
         send_seconds=context.seconds(scope, "proxy_send_timeout"),
-        retry=read_retry(scope, "proxy", context),
+        retry=read_retry(scope, "proxy", context), cache=read_cache(scope, "proxy", context),
         buffers=buffering, upgrades=_upgrades(set_fields, version), http_version=version,
         span=directive.span, comments=directive.comments,
     )

@@ -3,7 +3,7 @@
 Source:   nginx manual, fastcgi, uwsgi and scgi modules; PHP's own use of the parameters (RFC 3875 section 4.1).
 Rule:     one fastcgi_param at a level hides all above; of several with one name the last one counts. What is not written is not sent.
           The three modules have the same lines, and so has the model; only FastCGI finds scripts by their files.
-Left out: grpc, which stays unread; caches of such answers; applications that are asked over TLS.
+Left out: grpc, which stays unread; applications that are asked over TLS.
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ import re
 
 from ....model import Field, Gateway, Member, Operation, Pattern, Pool, SENT_PARAMETERS, Side, Template, Var, Variable, join
 from ..syntax import Directive
+from .caches import read_cache
 from .context import Context, Scope
 from .files import read_root, split_of
 from .interception import intercepts
@@ -76,7 +77,7 @@ def read_gateway(directive: Directive, scope: Scope, context: Context) -> Gatewa
             parameters[name] = _template(text, root, split, item, context)
     return Gateway(
         protocol=protocol, pool=_pool(address, directive, context), root=root, strip=usual_strip, split=split, index=index.args[0] if index else "",
-        remainder=keeps_info, parameters=tuple(parameters.items()), server_name=server_name, read_seconds=timeout, retry=read_retry(scope, protocol, context),
+        remainder=keeps_info, parameters=tuple(parameters.items()), server_name=server_name, read_seconds=timeout, retry=read_retry(scope, protocol, context), cache=read_cache(scope, protocol, context),
         response_fields=tuple(Field(Side.RESPONSE, Operation.REMOVE, hidden.args[0], span=context.use(hidden).span) for hidden in scope.inherited(f"{protocol}_hide_header")),
         **intercepts(scope, f"{protocol}_intercept_errors", context), span=directive.span, root_span=root_directive.span if root_directive else None,
         comments=directive.comments,

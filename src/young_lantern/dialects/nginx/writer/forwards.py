@@ -24,6 +24,7 @@ from ...encodings import before_encoding, encoded
 from ...noting import Unwritable
 from ..values import quote, write_time
 from .balancing import write_retry, write_upstream
+from .caches import write_cache
 from .context import Context
 from .cookies import write_cookie, write_edit
 from .fields import by_condition
@@ -66,6 +67,7 @@ def write_forward(step: Forward, before: tuple[Field, ...], prefix: str, exact: 
         if seconds and not is_usual(seconds, context):
             nodes.append(Node([f"proxy_{name}_timeout", write_time(seconds)]))
     nodes += write_retry(step.retry, context.estate.pool(step.pool), "proxy", context)
+    nodes += write_cache(step.cache, "proxy", context)
     if step.method:
         nodes.append(Node(["proxy_method", step.method], None, (step.method_span,) if step.method_span else ()))
     if not step.buffers:

@@ -17,6 +17,7 @@ from .. import values
 from ..values import quote
 from . import forwards
 from .balancing import write_retry
+from .caches import write_cache
 from .context import Context
 from .files import Location, write_root
 from .output import Node
@@ -101,6 +102,7 @@ def write_gateway(step: Gateway, before: tuple[Field, ...], where: Location, con
         else:
             context.lost(field.span, field.name, "of an application's field nginx takes the whole away, or leaves it", "give the field by add_header, with a map on $upstream_http_… for its value")
     nodes += write_retry(step.retry, context.estate.pool(step.pool), kind, context)
+    nodes += write_cache(step.cache, kind, context)
     if step.read_seconds and not forwards.is_usual(step.read_seconds, context):
         nodes.append(Node([f"{kind}_read_timeout", values.write_time(step.read_seconds)]))
     if step.intercepts_errors:

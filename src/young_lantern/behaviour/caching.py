@@ -1,0 +1,130 @@
+"""Whether an origin's answer is kept for later requests, and for how long; and what tells requests apart that get the same kept answer.
+
+Source:   RFC 9111; ngx_http_upstream_process_cache_control and its like; mod_cache.c, cache_save_filter, cache_util.c (nginx 1.22.1, httpd 2.4.71, probed).
+Rule:     a decision is on the first request for something: what is kept by then is nothing, and what would be given to the next is foretold.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from datetime import datetime, timezone
+from email.utils import parsedate_to_datetime
+
+from ..model import Cache, Operation, Template, Var, Variable
+from .evaluate import holds, text
+from .origin_answers import OriginAnswer
+from .outcome import Kept
+from .state import State
+
+MISS, BYPASS = "MISS", "BYPASS"
+# What tells requests apart for everybody: the names of these parts are not said.
+_USUAL = frozenset({Variable.SCHEME, Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY, Variable.PORT, Variable.SITE_NAME, Variable.POOL, Variable.METHOD, Variable.METHOD_SENT, Variable.TARGET, Variable.TARGET_NOW, Variable.PATH, Variable.PATH_ESCAPED, Variable.QUERY, Variable.QUERY_MARK})
+_WITH_QUERY = frozenset({Variable.TARGET, Variable.TARGET_NOW, Variable.QUERY})
+_YEAR = 31_536_000.0
+# RFC 9110 section 15.1: statuses whose answers may be kept though nothing says for how long, as mod_cache has them.
+_KEPT_BY_THEMSELVES = (200, 203, 300, 301)
+
+
+def is_used(cache: Cache | None, state: State) -> bool:
+    """Whether what is kept is looked for at all."""
+    return cache is not None and state.method in cache.methods and (cache.when is None or holds(cache.when, state))
+
+
+def status(cache: Cache, state: State) -> str:
+    """What is said of the first request for something."""
+    return BYPASS if cache.bypasses is not None and holds(cache.bypasses, state) else MISS
+
+
+def kept(cache: Cache, answer: OriginAnswer, code: int, state: State) -> Kept:
+    """What becomes of an answer. code: its status, as the origin sent it."""
+    skipped = cache.skips is not None and holds(cache.skips, state)
+    fields = [(name, value) for name, value in answer.fields if name not in cache.ignores]
+    seconds = None if skipped else _RULES[state.dialect](cache, fields, code, state)
+    refused = cache.heeds_clients and _refuses(cache, state)
+    return Kept(seconds, not refused and status(cache, state) != BYPASS, told_apart(cache.key))
+
+
+def told_apart(key: Template) -> tuple[str, ...]:
+    """What two requests for one URL must have alike for the same kept answer, besides it."""
+    parts = [part for part in key if isinstance(part, Var)]
+    names = {f"{part.variable.value} {part.name}".strip() for part in parts if part.variable not in _USUAL}
+    return tuple(sorted(names | (set() if any(part.variable in _WITH_QUERY for part in parts) else {"(not the query)"})))
+
+
+def _refuses(cache: Cache, state: State) -> bool:
+    """Whether the request says that it wants nothing that was kept; rules may say so for it, unless they come too late."""
+    names = ("Cache-Control", "Pragma")
+    for name in names:
+        state.looked_at("field", name)
+    said = ",".join(state.request.field(name) or "" for name in names)
+    for item in state.request_fields if not cache.before_all else ():
+        if item.name.title() in names and item.operation is not Operation.REMOVE and (item.when is None or holds(item.when, state)):
+            said += "," + text(item.value, state)
+    return bool(re.search(r"\bno-cache\b|\bno-store\b|\bmax-age=0\b", said, re.IGNORECASE))
+
+
+def _of_nginx(cache: Cache, fields: list[tuple[str, str]], code: int, state: State) -> float | None:
+    """The fields one by one, as they come: each may forbid it; the first that gives a time counts, X-Accel-Expires before all."""
+    given: float | None = None
+    for name, value in fields:
+        if name == "x-accel-expires":
+            given = float(value) if value.isdigit() else given
+            if given == 0:
+                return None
+        elif name == "set-cookie" or name == "vary" and value.strip() == "*":
+            return None
+        elif name == "cache-control":
+            if re.search(r"no-cache|no-store|private", value, re.IGNORECASE):
+                return None
+            age = re.search(r"s-maxage=(\d+)", value, re.IGNORECASE) or re.search(r"max-age=(\d+)", value, re.IGNORECASE)
+            if age is not None:
+                if int(age[1]) == 0:
+                    return None
+                given = float(age[1]) if given is None else given
+        elif name == "expires" and given is None:
+            until = _from_now(value)
+            if until is None or until <= 0:
+                return None
+            given = until
+    if given is not None:
+        return given
+    return next((row.seconds or None for row in cache.lifetimes if row.statuses is None or code in row.statuses), None)
+
+
+def _of_httpd(cache: Cache, fields: list[tuple[str, str]], code: int, state: State) -> float | None:
+    held = {name: value.lower() for name, value in fields}
+    control = held.get("cache-control", "")
+    if re.search(r"no-cache|no-store|private", control) or "no-cache" in held.get("pragma", "") or held.get("vary", "").strip() == "*" or code == 206:
+        return None
+    state.looked_at("field", "Authorization")
+    if state.request.field("Authorization") and not re.search(r"s-maxage|must-revalidate|proxy-revalidate|public", control):
+        return None
+    age = re.search(r"s-maxage=(\d+)", control) or re.search(r"max-age=(\d+)", control)
+    if age is not None:
+        return float(age[1]) or None
+    if "expires" in held:
+        until = _from_now(held["expires"])
+        return until if until is not None and until > 0 else None
+    if code not in _KEPT_BY_THEMSELVES:
+        return None
+    if not cache.queried and state.query is not None:
+        return None
+    if code == 200 and not cache.plain and not {"last-modified", "etag"} & set(held):
+        return None
+    since = _from_now(held.get("last-modified", ""))
+    if since is not None and since < 0 and cache.guess is not None:
+        return min(max(-since * cache.guess.part, cache.guess.least), cache.guess.most)
+    return next((row.seconds or None for row in cache.lifetimes), None)
+
+
+def _from_now(date: str) -> float | None:
+    """Seconds until a date (RFC 9110 section 5.6.7); None: it is none. How far off it is nobody foretells, so that all that are to come are a year away, and all others as long ago."""
+    try:
+        found = parsedate_to_datetime(date)
+    except (TypeError, ValueError):
+        return None
+    return _YEAR if found.replace(tzinfo=found.tzinfo or timezone.utc) > datetime.now(timezone.utc) else -_YEAR
+
+
+_RULES: dict[str, Callable[[Cache, list[tuple[str, str]], int, State], float | None]] = {"nginx": _of_nginx, "apache": _of_httpd}

@@ -1,0 +1,100 @@
+"""httpd `CacheEnable` and its like -> Cache, at each origin whose answers are kept. Mirror: ../writer/caches.py.
+
+Source:   Apache HTTP Server manual, mod_cache, mod_cache_disk; mod_cache.c, cache_util.c cache_get_providers (2.4.71, probed).
+Rule:     a line of the server says for which paths, as they came, the others of a section that it is for; those work with `CacheQuickHandler Off`
+          alone. `CacheDisable` takes paths out again. The variable no-cache keeps answers from being kept, and not from being given.
+Left out: files, which are kept as they lie, and looked at each time; hosts and schemes in the URL of a line; lines about the age of answers in
+          sections without a `CacheEnable` of their own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from ....codes import CACHE_BEFORE_ACCESS
+from ....model import ALWAYS, AllOf, AnyOf, Cache, CacheStore, Condition, Credentials, Forward, Gateway, Guess, Lifetime, Not, PathStartsWith, Protect, Step, TextIs, Var, Variable
+from ....model.walk import transform, walk
+from .. import defaults
+from .context import Context, Node
+from .places import NEVER, Section
+
+_AGES = ("cachedefaultexpire", "cachemaxexpire", "cacheminexpire", "cachelastmodifiedfactor", "cacheignorenolastmod", "cachestaleonerror", "cachestorenostore", "cachestoreprivate", "cachestoreexpired")
+_OF_HOST = ("cachequickhandler", "cacheroot", "cachelock", "cacheignorequerystring", "cacheignorecachecontrol", "cacheignoreheaders", "cachedirlevels", "cachedirlength")
+
+
+def with_caches(steps: tuple[Step, ...], levels: list[Node], sections: list[Section], condition: Callable[[Section], Condition], context: Context) -> tuple[Step, ...]:
+    """The program of a host, with the cache that stands before each of its origins."""
+    quick = context.last(levels, "cachequickhandler")
+    is_quick = quick is None or [word.lower() for word in quick.args] != ["off"]
+    found: list[tuple[Condition, Node, list[Node]]] = []
+    for node in (item for item in levels if item.name == "cacheenable"):
+        url = node.args[1] if len(node.args) > 1 else "/"
+        if not url.startswith("/"):
+            context.value(node, url, "a path was expected")
+            continue
+        found.append((ALWAYS if url == "/" else PathStartsWith(url, span=node.span), node, levels))
+    for section in sections:
+        node = context.last(section.nodes, "cacheenable")
+        if node is not None and not is_quick and (held := condition(section)) != NEVER:
+            found.append((held, node, [*levels, *section.nodes]))
+        elif node is None:
+            for item in section.nodes:
+                if item.name in _AGES:
+                    context.value(item, " ".join(item.args), "a CacheEnable beside it was expected")
+    if not found:
+        return steps
+    for node in levels:
+        if node.name == "cachedisable" and node.args and not node.args[0].startswith("/"):
+            context.value(node, node.args[0], "a path was expected")
+    out: list[Condition] = [PathStartsWith(node.args[0], span=node.span) for node in context.take(levels, "cachedisable") if node.args and node.args[0].startswith("/")]
+    out += [held for section in sections if context.last(section.nodes, "cachedisable") and (held := condition(section)) != NEVER]
+    if is_quick and any(isinstance(item, Credentials | Protect) for item in walk(steps)):
+        context.say(CACHE_BEFORE_ACCESS, found[0][1].span)
+    if len(found) > 1 and any(held is ALWAYS for held, _, _ in found):
+        found = [next(item for item in found if item[0] is ALWAYS)]
+    kinds = {tuple((item.name, *item.args) for item in nodes if item.name in _AGES) for _, _, nodes in found}
+    if len(kinds) > 1:
+        for _, node, _ in found[1:]:
+            context.value(node, " ".join(node.args), "places whose answers are kept alike were expected in one host")
+        found = found[:1]
+    span = found[0][1].span
+    held = AnyOf(tuple(item[0] for item in found), span) if len(found) > 1 else found[0][0]
+    asked = tuple(item for item in (held, *(Not(item, span) for item in out)) if item is not ALWAYS)
+    when = AllOf(asked, span) if len(asked) > 1 else asked[0] if asked else None
+    cache = _cache([node for _, node, _ in found], found[0][2], when, is_quick, context)
+    return transform(steps, lambda value: replace(value, cache=cache) if isinstance(value, Forward | Gateway) else value)
+
+
+def _cache(nodes: list[Node], lines: list[Node], when: Condition | None, is_quick: bool, context: Context) -> Cache:
+    with context.gather() as spans:
+        said = {name: node for name in (*_AGES, *_OF_HOST) if (node := context.last(lines, name)) is not None and node.args}
+
+    def number(name: str, silence: float) -> float:
+        node = said.get(name)
+        if node is None:
+            return silence
+        try:
+            return float(node.args[0])
+        except ValueError:
+            context.value(node, node.args[0], "a number was expected")
+            return silence
+
+    def is_on(name: str) -> bool:
+        return name in said and said[name].args[0].lower() == "on"
+
+    for name in ("cachestorenostore", "cachestoreprivate", "cachestoreexpired"):
+        if is_on(name):
+            context.value(said[name], "On", "Off was expected: what answers forbid to be kept is kept")
+    plain, queried = is_on("cacheignorenolastmod"), is_on("cacheignorequerystring")
+    ignores = frozenset(word.lower() for word in said["cacheignoreheaders"].args) if "cacheignoreheaders" in said else frozenset()
+    root = said.get("cacheroot")
+    return Cache(
+        CacheStore(root.args[0] if root is not None else defaults.CACHE_FOLDER, span=root.span if root is not None else None),
+        (Var(Variable.SCHEME), "://", Var(Variable.HOST), ":", Var(Variable.PORT), Var(Variable.PATH if queried else Variable.TARGET)),
+        (Lifetime(frozenset({200, 203, 300, 301}), number("cachedefaultexpire", 3600)),), ("GET", "HEAD"), ignores - {"none"}, plain, queried,
+        Guess(number("cachelastmodifiedfactor", 0.1), number("cacheminexpire", 0), number("cachemaxexpire", 86400)), when,
+        skips=Not(TextIs((Var(Variable.VARIABLE, "no-cache"),), ("",), span=nodes[0].span), nodes[0].span), heeds_clients=not is_on("cacheignorecachecontrol"), before_all=is_quick,
+        stale=("error", "timeout", "500", "502", "503", "504") if "cachestaleonerror" not in said or is_on("cachestaleonerror") else (), locks=is_on("cachelock"),
+        span=nodes[0].span, also=tuple(dict.fromkeys((*(node.span for node in nodes[1:]), *(span for span in spans if root is None or span != root.span)))), comments=nodes[0].comments,
+    )

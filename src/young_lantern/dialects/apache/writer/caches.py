@@ -1,0 +1,149 @@
+"""Cache -> `CacheEnable` and its like. Mirror: ../reader/caches.py.
+
+Source:   Apache HTTP Server manual, mod_cache, mod_cache_disk; mod_cache.c (2.4.71, probed).
+Rule:     `CacheQuickHandler Off`, so that who may enter, and where a path leads, is asked before what is kept is looked for, as in other servers. An answer
+          that sets a cookie would be kept, and the cookie sent to everybody: it is said to be private. For whom the origin is asked whatever is kept, the
+          request says so itself, for the variable no-cache only keeps answers from being kept.
+"""
+
+from __future__ import annotations
+
+import re
+
+from ....codes import CACHE_LESS, CACHE_OTHERWISE, CACHE_OWN_FOLDER
+from ....fitting.static import bare
+from ....model import AllOf, AnyOf, Cache, Condition, Disposition, Not, PathStartsWith, Span, Template, TextIs, TextMatches, Var, Variable
+from ..values import quote
+from .context import Context
+from .output import Node
+
+FOLDER = "/var/cache/apache2/mod_cache_disk"
+_WHY_PRIVATE = ("What sets a cookie is for one client only.",)
+_BY_ITSELF = frozenset({200, 203, 300, 301})
+_NEVER = "no-cache"
+# What a key may be made of besides what it always has here: scheme, host, port, path and query.
+_SAID = frozenset({Variable.SCHEME, Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY, Variable.PORT, Variable.SITE_NAME, Variable.POOL, Variable.METHOD, Variable.METHOD_SENT, Variable.TARGET, Variable.TARGET_NOW, Variable.PATH, Variable.PATH_ESCAPED, Variable.QUERY, Variable.QUERY_MARK})
+_QUERY = frozenset({Variable.TARGET, Variable.TARGET_NOW, Variable.QUERY})
+
+
+def write_host(caches: list[Cache], context: Context) -> list[Node]:
+    """What stands once for a host that keeps anything."""
+    written = [cache for cache in caches if _problem(cache) is None]
+    if not written:
+        return []
+    spans = tuple(dict.fromkeys(span for cache in written for span in (cache.store.span, *cache.store.also) if span))
+    own = context.estate.dialect == "apache"
+    folder = written[0].store.folder if own else FOLDER
+    if not own:
+        context.note(written[0].store.span or written[0].span, Disposition.CHANGED, CACHE_OWN_FOLDER, folder=folder)
+    nodes = [context.line("CacheRoot", quote(folder), spans=spans), context.line("CacheQuickHandler", "Off", spans=spans)]
+    if any(cache.locks for cache in written):
+        nodes.append(context.line("CacheLock", "On", spans=spans))
+    if all(_is_without_query(cache.key) for cache in written):
+        nodes.append(context.line("CacheIgnoreQueryString", "On", spans=spans))
+    if not any(cache.heeds_clients or cache.bypasses is not None for cache in written):
+        nodes.append(context.line("CacheIgnoreCacheControl", "On", spans=spans))
+    out = dict.fromkeys(prefix for cache in written for prefix in _left_out(cache) or ())
+    nodes += [context.line("CacheDisable", quote(prefix), spans=spans) for prefix in out]
+    context.modules |= {"cache", "cache_disk"}
+    return nodes
+
+
+def _is_without_query(key: Template) -> bool:
+    return not any(isinstance(part, Var) and part.variable in _QUERY for part in key)
+
+
+def _problem(cache: Cache) -> str | None:
+    """Why nothing is kept here: what is kept for the wrong requests is worse than nothing kept."""
+    if _left_out(cache) is None:
+        return "a condition under which answers are kept, other than by paths that are left out"
+    others = [part for part in cache.key if isinstance(part, Var) and part.variable not in _SAID or not isinstance(part, str | Var)]
+    if others:
+        return "a key that tells requests apart by more than their URL"
+    if any(_tests(condition) is None for condition in (cache.bypasses, cache.skips)):
+        return "a condition under which nothing is kept, other than a cookie, a field or an argument"
+    return None
+
+
+def _left_out(cache: Cache) -> list[str] | None:
+    """The beginnings of paths whose answers are not kept; None where that is said otherwise."""
+    found = []
+    for condition in cache.when.conditions if isinstance(cache.when, AllOf) else [cache.when] if cache.when is not None else []:
+        match condition:
+            case Not(PathStartsWith(prefix, False)):
+                found.append(prefix)
+            case _:
+                return None
+    return found
+
+
+def write_cache(cache: Cache | None, context: Context) -> list[Node]:
+    """The lines of a place whose answers are kept."""
+    if cache is None:
+        return []
+    spans = tuple(dict.fromkeys(span for span in (cache.span, *cache.also) if span))
+    if (reason := _problem(cache)) is not None:
+        for span in (*spans, *(span for span in (cache.store.span,) if span)):
+            context.lost(span, "the cache", f"it goes by {reason}, so that nothing is kept here")
+        return []
+    nodes = [context.line("CacheEnable", "disk", spans=spans, comments=cache.comments)]
+    nodes += _lifetimes(cache, spans, context)
+    if "set-cookie" not in cache.ignores and context.estate.dialect != "apache":
+        nodes.append(context.line("Header", "merge", "Cache-Control", "private", quote("expr=-n resp('Set-Cookie')"), spans=spans, comments=_WHY_PRIVATE))
+        context.modules.add("headers")
+    alike = cache.skips is not None and cache.bypasses is not None and bare(cache.skips) == bare(cache.bypasses)
+    name = _NEVER if alike else "asks-anew"
+    for variable, condition in ((_NEVER, cache.skips), (name, None if alike else cache.bypasses)):
+        nodes += [context.line(*words, variable, spans=spans) for words in _tests(condition) or ()]
+    if cache.bypasses is not None:
+        nodes.append(context.line("RequestHeader", "set", "Cache-Control", "no-cache", f"env={name}", spans=spans))
+        context.modules.add("headers")
+    if not {"error", "timeout"} & set(cache.stale):
+        nodes.append(context.line("CacheStaleOnError", "Off", spans=spans))
+    for is_said, what in ((cache.uses > 1, "that something is asked for several times before it is kept"), (cache.background, "that answers are renewed behind clients' backs"),
+                          (bool(set(cache.methods) - {"GET", "HEAD"}), "that answers to other methods than GET and HEAD are kept"), ("updating" in cache.stale, "that old answers go out while new ones are asked for")):
+        if is_said:
+            context.note(cache.span, Disposition.CHANGED, CACHE_OTHERWISE, what=what)
+    return nodes
+
+
+def _lifetimes(cache: Cache, spans: tuple[Span, ...], context: Context) -> list[Node]:
+    usual = next((row.seconds for row in cache.lifetimes if row.statuses is None or 200 in row.statuses), None)
+    plain = cache.plain and usual is not None
+    others = sorted({status for row in cache.lifetimes for status in row.statuses or ()} - _BY_ITSELF)
+    others_said = [str(status) for status in others] + (["errors"] if any(row.statuses is None for row in cache.lifetimes) else [])
+    if others_said:
+        context.note(cache.span, Disposition.CHANGED, CACHE_LESS, what=", ".join(others_said))
+    elif plain and cache.queried and not _is_without_query(cache.key):
+        context.note(cache.span, Disposition.CHANGED, CACHE_LESS, what="those to queries")
+    if not plain or usual is None:
+        nodes = [] if cache.lifetimes and context.estate.dialect == "apache" else [context.line("CacheMaxExpire", "0", spans=spans), context.line("CacheDefaultExpire", "0", spans=spans)]
+        return [*nodes, *([context.line("CacheDefaultExpire", f"{cache.lifetimes[0].seconds:g}", spans=spans)] if not nodes else [])]
+    nodes = [context.line("CacheIgnoreNoLastMod", "On", spans=spans), context.line("CacheDefaultExpire", f"{usual:g}", spans=spans)]
+    if cache.guess is None:
+        # What is reckoned from the date of a file is the same time.
+        nodes += [context.line("CacheMinExpire", f"{usual:g}", spans=spans), context.line("CacheMaxExpire", f"{usual:g}", spans=spans)]
+    return nodes
+
+
+def _tests(condition: Condition | None) -> list[tuple[str, ...]] | None:
+    """Lines, but for the variable that they set, of which each holds where the condition may; None where it cannot be said so."""
+    match condition:
+        case None:
+            return []
+        case AnyOf(conditions):
+            made = [_tests(item) for item in conditions]
+            return None if any(item is None for item in made) else [words for item in made for words in item or ()]
+        case Not(TextIs((Var(variable, name),), ("", "0") | ("",) as values)):
+            filled = "0?" if "0" in values else ""
+            if variable is Variable.COOKIE:
+                return [("SetEnvIf", "Cookie", quote(rf"(?:^|;\s*){re.escape(name)}=(?!{filled}(?:;|$))"))]
+            if variable is Variable.FIELD:
+                return [("SetEnvIf", quote(name.replace("_", "-")), quote(rf"^(?!{filled}$)"))]
+            if variable is Variable.ARGUMENT:
+                return [("SetEnvIfExpr", quote(rf"%{{QUERY_STRING}} =~ /(?:^|&){re.escape(name)}=(?!{filled}(?:&|$))/"))]
+            if variable is Variable.VARIABLE and name == _NEVER:
+                return []
+        case TextMatches((Var(Variable.FIELD, name),), pattern) if pattern.engine == "pcre":
+            return [("SetEnvIfNoCase" if pattern.ignores_case else "SetEnvIf", quote(name.replace("_", "-")), quote(pattern.text))]
+    return None

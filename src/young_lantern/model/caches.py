@@ -1,0 +1,93 @@
+"""Answers of origins that are kept for later requests (RFC 9111). Used by: origins.py."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from .conditions import Condition
+from .span import Span
+from .text import Template
+
+
+@dataclass(frozen=True, slots=True)
+class CacheStore:
+    """Where kept answers lie.
+
+    levels: how many characters of a key name each folder above a file
+    memory: octets for the keys; size: octets on the disk at the most, 0: any number
+    idle_seconds: after which an answer goes that nobody asked for; 0: never
+    """
+
+    folder: str
+    name: str = ""
+    levels: tuple[int, ...] = ()
+    memory: int = 0
+    size: int = 0
+    idle_seconds: float = 0
+    words: tuple[str, ...] = ()  # what else its line says, in its own dialect
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Lifetime:
+    """How many seconds answers are kept that do not say it themselves. statuses: None is any."""
+
+    statuses: frozenset[int] | None
+    seconds: float
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Guess:
+    """What is made of an answer's age where nothing else says how long it holds: a part of it, within bounds (RFC 9111 section 4.2.2)."""
+
+    part: float
+    least: float
+    most: float
+
+
+@dataclass(frozen=True, slots=True)
+class Cache:
+    """Answers of origins are kept, and given to later requests in their place. What answers say of it themselves goes first, as each server reads it (behaviour/caching.py).
+
+    key:       what a kept answer is found by
+    lifetimes: for answers that say nothing; the first that holds counts
+    methods:   by which requests ask for what is kept
+    ignores:   names of fields of answers that are not heeded, in lower case
+    plain:     answers without any sign of their age are kept as well; queried: so are those to a query (httpd)
+    guess:     by the field Last-Modified
+    when:      for which requests all this holds; None: all
+    bypasses:  for which the origin is asked all the same; skips: for which its answers are not kept
+    heeds_clients: so it is where the client says no-cache (RFC 9111 section 5.2.1)
+    asks_whole: HEAD is asked for by GET, that there be something to keep (nginx)
+    before_all: what is kept is given before anybody is asked who he is, and before rules change anything (httpd)
+    stale:     what is overcome by answers that have had their time: `error`, `timeout`, `updating`, or a status
+    locks:     of several requests for the same only one goes out
+    uses:      how often something is asked for before it is kept
+    revalidates: an answer that has had its time is asked for by its date and tag
+    background: an answer that has had its time goes out once more while another is asked for
+    """
+
+    store: CacheStore
+    key: Template
+    lifetimes: tuple[Lifetime, ...] = ()
+    methods: tuple[str, ...] = ("GET", "HEAD")
+    ignores: frozenset[str] = frozenset()
+    plain: bool = True
+    queried: bool = True
+    guess: Guess | None = None
+    when: Condition | None = None
+    bypasses: Condition | None = None
+    skips: Condition | None = None
+    heeds_clients: bool = False
+    asks_whole: bool = False
+    before_all: bool = False
+    stale: tuple[str, ...] = ()
+    locks: bool = False
+    uses: int = 1
+    revalidates: bool = False
+    background: bool = False
+    span: Span | None = None
+    also: tuple[Span, ...] = ()
+    comments: tuple[str, ...] = ()
