@@ -29,6 +29,20 @@ BLANKS = " \t"
 EMPTY = "(empty)"
 
 
+# ngx_http_proxy_hide_headers: what an origin says to nginx itself goes to nobody else (nginx manual, proxy_hide_header; 1.22.1, probed).
+_TO_THE_SERVER = frozenset({"x-accel-expires", "x-accel-redirect", "x-accel-limit-rate", "x-accel-buffering", "x-accel-charset"})
+
+
+def arrived(fields: tuple[tuple[str, str], ...], dialect: str) -> tuple[tuple[str, str], ...]:
+    """The fields of an origin's answer as a server has them before any rule."""
+    if dialect == "nginx":
+        return tuple(pair for pair in fields if pair[0] not in _TO_THE_SERVER)
+    if dialect == "caddy" and dict(fields).get("pragma", "").strip() == "no-cache" and "cache-control" not in dict(fields):
+        # net/http, fixPragmaCacheControl (Caddy 2.6.2, probed): what HTTP/1.0 says is said once more, so that all understand it.
+        return (*fields, ("cache-control", "no-cache"))
+    return fields
+
+
 def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, str], ...]:
     """What the origin gets of the fields that rules speak of; "" for one that the client sent and that is taken away. One whose value comes out empty
     is sent so by Caddy and httpd (2.6.2, 2.4.71, probed), and not by nginx."""

@@ -38,6 +38,7 @@ def status(cache: Cache, state: State) -> str:
 
 def kept(cache: Cache, answer: OriginAnswer, code: int, state: State) -> Kept:
     """What becomes of an answer. code: its status, as the origin sent it."""
+    state.sent = answer.fields  # what is kept may hang on what was answered
     skipped = cache.skips is not None and holds(cache.skips, state)
     fields = [(name, value) for name, value in answer.fields if name not in cache.ignores]
     seconds = None if skipped else _RULES[state.dialect](cache, fields, code, state)

@@ -566,7 +566,7 @@ class _Run:
             status = state.error_status  # mod_proxy_http.c: but not where ProxyErrorOverride holds for it (2.4.71, probed)
         status = origin_errors.sent(step, origin_errors.replaced(step, status, state), self.estate.dialect)
         return self.end(step.span, status=status, location=self._sent_back(step, answer.location, origin) if answer.location else None, origin=origin,
-                        extra=step.response_fields, sent=tuple(cookies.mapped(pair, step.cookies, state) for pair in answer.fields))
+                        extra=step.response_fields, sent=tuple(cookies.mapped(pair, step.cookies, state) for pair in answering.arrived(answer.fields, self.estate.dialect)))
 
     def _asked_by(self, cache: Cache | None) -> str:
         """The method by which an origin is asked (ngx_http_upstream_cache, convert_head; 1.22.1, probed)."""
@@ -576,8 +576,8 @@ class _Run:
     def _keep(self, cache: Cache | None, answer: OriginAnswer) -> None:
         if cache is not None and caching.is_used(cache, self.state):
             self.state.cache_status = caching.status(cache, self.state)
-            self.state.kept = None if answer.refused else caching.kept(cache, answer, answer.status, self.state)
-            self.state.note("kept" if self.state.kept and self.state.kept.seconds else "not kept", cache.span)
+            self.state.keeping = None if answer.refused else (cache, answer)
+            self.state.note("may be kept", cache.span)
 
     def _sent_back(self, step: Forward, location: str, origin: OriginRequest) -> str:
         """The Location that a client gets for an origin's."""
@@ -610,7 +610,7 @@ class _Run:
         if origin_errors.intercepts(step, said, state) and not (missing and state.for_index):
             return self.fail(origin_errors.known_status(said, step, state), step.intercepts_span or step.span)
         status = origin_errors.replaced(step, said if missing or state.restored or state.keeps_first else state.forced_status or said, state)
-        return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, extra=step.response_fields, sent=answer.fields)
+        return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, extra=step.response_fields, sent=answering.arrived(answer.fields, self.estate.dialect))
 
     # --- files --------------------------------------------------------------------------------------------------------
 
@@ -707,6 +707,12 @@ class _Run:
             fields = answering.response_fields(operations, status, is_error, state, sent, "" if types is None else "content-type", apart)
         # RFC 9112 section 6.3: how long an answer is belongs to the connection; a server corrects what a rule says of it (nginx 1.22.1 does not, for 204).
         fields = tuple(pair for pair in fields if pair[0] != "content-length")
+        if state.keeping is not None:
+            # mod_cache.c: the filter that keeps answers comes after those that change their fields (2.4.71, probed); nginx goes by what the origin sent.
+            cache, answer = state.keeping
+            changed = {name for name, _ in fields} if self.estate.dialect == "apache" else set()
+            seen = replace(answer, fields=(*(pair for pair in answer.fields if pair[0] not in changed), *(pair for pair in fields if pair[0] in changed)))
+            state.kept = caching.kept(cache, seen, answer.status, state)
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
             state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, edits=edits, limits=self._limits(file, origin), kept=state.kept, by_name=state.types if file is not None and not listing else None,

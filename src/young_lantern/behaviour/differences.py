@@ -16,6 +16,7 @@ from ..model.registered_types import usual_name
 from ..model.placeholders import canonical
 from .answering import EMPTY
 from .balancing import by_one_of, choices
+from .caching import BYPASS, MISS
 from .content_types import ORIGINS
 from .contents import come_to_the_same
 from .origin_answers import SELF, asks_origin, cookie_attributes, wanted
@@ -100,7 +101,7 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
         differ("file", _path(before.file), _path(after.file), Severity.BREAKING if (before.status or 0) < 400 else Severity.MINOR)
         if before.body is not None and after.body is not None and request.method != "HEAD":
             differ("content", before.body, after.body, Severity.BREAKING)
-    found += _kept(before.kept, after.kept)
+    found += _kept(before.kept, after.kept, before.status)
     for kind in (REQUESTS, CONNECTIONS, SPEED):
         one, other = (tuple(limit for limit in outcome.limits if limit.kind == kind) for outcome in (before, after))  # type: ignore[assignment]
         # A limit that is lost protects nobody any more, and a new one refuses clients that were answered.
@@ -116,12 +117,14 @@ def _shown(value: object) -> str:
     return "none" if value is None else "nothing" if value == "" else "yes" if value is True else "no" if value is False else str(value)
 
 
-def _kept(before: Kept | None, after: Kept | None) -> list[Difference]:
+def _kept(before: Kept | None, after: Kept | None, status: int | None) -> list[Difference]:
     """What caches make of an answer. That an origin is asked more often than it was costs time; that it is asked less may show what is old, or another client's."""
     found = []
     one, other = (None if kept is None else kept.seconds for kept in (before, after))
     if one != other:
-        found.append(Difference("kept for later requests", _span_of(one), _span_of(other), Severity.BREAKING if one is None else Severity.MINOR))
+        # RFC 9110 section 15.1: answers with some statuses may be kept by anybody on the way, and browsers keep them.
+        by_anybody = status in (203, 300, 301)
+        found.append(Difference("kept for later requests", _span_of(one), _span_of(other), Severity.BREAKING if one is None and not by_anybody else Severity.MINOR))
     if before is None or after is None or before.seconds is None and after.seconds is None:
         return found
     if before.given != after.given:
@@ -350,7 +353,8 @@ def _fields(before: Outcome, after: Outcome) -> list[Difference]:
         added = name not in one
         # RFC 9111 section 5.3: Expires does not count where Cache-Control has max-age; nor does it where nothing may be kept, or used unasked.
         superseded = name == "expires" and any(word in other.get("cache-control", "") for word in ("max-age", "no-cache", "no-store"))
-        severity = Severity.MINOR if added or superseded or alike_but_for_form(one[name], other.get(name)) or _but_for_unfilled(one[name], other.get(name)) or (after.status or 0) >= 500 else Severity.BREAKING
+        # What a cache says of itself is for those who watch it.
+        severity = Severity.MINOR if added or superseded or one[name] in (MISS, BYPASS) or alike_but_for_form(one[name], other.get(name)) or _but_for_unfilled(one[name], other.get(name)) or (after.status or 0) >= 500 else Severity.BREAKING
         found.append(Difference(f"field {name}", *("none" if name not in found_in else found_in[name] or EMPTY for found_in in (one, other)), severity))
     return found
 

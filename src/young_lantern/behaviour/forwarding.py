@@ -30,6 +30,9 @@ def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite
     target = target_of(step, state, estate.dialect, rewrite)
     state.member_label = one_of(members)
     fields = answering.request_fields([*state.request_fields, *step.fields], state)
+    if estate.dialect == "caddy" and (state.request.field("Pragma") or "").strip() == "no-cache" and state.request.field("Cache-Control") is None and "cache-control" not in dict(fields):
+        # net/http, fixPragmaCacheControl, as for answers (answering.py).
+        fields = tuple(sorted((*fields, ("cache-control", "no-cache"))))
     if step.asks_gzip and ("accept-encoding", "") in fields and method != "HEAD" and not state.request.field("Range"):
         fields = tuple((name, "gzip" if name == "accept-encoding" else value) for name, value in fields)
     back = _mapped_back(step, f"{'https' if step.secure else 'http'}://{dict(fields).get('host', '')}{target}", members, state, estate.dialect)

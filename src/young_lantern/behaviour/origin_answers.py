@@ -29,6 +29,12 @@ _MOST_STATUSES, _MOST_FIELDS = 8, 16
 # Nobody is asked to wait for longer than an hour, nor for more than so many times.
 _MOST_SECONDS, _MOST_TIMES = 3600, 4
 _OF_TYPE = Var(Variable.ANSWER_TYPE)
+# Where answers are kept: what they say of it, and requests whose answers are nobody else's (RFC 9111 sections 3, 3.5, 5.2.1).
+_OF_CACHES = (
+    "Cache-Control: max-age=60", "Cache-Control: private", "Cache-Control: public", "Expires: Thu, 01 Jan 1970 00:00:00 GMT", "Expires: Fri, 01 Jan 2100 00:00:00 GMT", "Set-Cookie: sid=1", "Vary: *",
+    "Last-Modified: Fri, 01 Jan 2016 00:00:00 GMT", "Pragma: no-cache", "X-Accel-Expires: 60",
+)
+_WANTS_NOTHING_KEPT = (("Authorization", "Basic eDp5"), ("Cache-Control", "no-cache"), ("Pragma", "no-cache"))
 # Field names that say what the connection or the content is: a proxy makes them itself.
 _OWN = frozenset({"content-length", "content-type", "content-encoding", "transfer-encoding", "connection", "date", "server", "location", "vary", "etag", "last-modified"})
 
@@ -113,10 +119,14 @@ def answers_to_ask(sites: list[Site], waits: Iterable[float | None] = ()) -> Ite
         elif isinstance(item, CookieFlags):
             names = list(examples(item.names, starts_with_slash=False))[:2] if isinstance(item.names, Pattern) else [item.names or "sid"]
             fields |= dict.fromkeys(f"Set-Cookie: {name}=1; Path=/; Secure; SameSite=None" for name in names)
+    keeps = [item.cache for item in items if isinstance(item, Forward | Gateway) and item.cache is not None]
+    if keeps:
+        statuses |= dict.fromkeys(str(status) for status in sorted({status for cache in keeps for row in cache.lifetimes for status in row.statuses or ()})[:_MOST_STATUSES])
     times = {seconds for seconds in (*waits, *(item.read_seconds for item in items if isinstance(item, Forward | Gateway))) if seconds is not None and seconds <= _MOST_SECONDS}
     yield from ((ANSWER, status) for status in statuses)
     yield from ((AFTER, f"{seconds + 1:g}") for seconds in sorted(times)[:_MOST_TIMES])
-    yield from ((FIELD, text) for text in list(fields)[:_MOST_FIELDS])
+    yield from ((FIELD, text) for text in (*list(fields)[:_MOST_FIELDS], *(_OF_CACHES if keeps else ())))
+    yield from _WANTS_NOTHING_KEPT if keeps else ()
 
 
 def _types(item: TextIs | TextMatches | Lookup) -> list[str]:

@@ -6,9 +6,10 @@ import re
 from dataclasses import dataclass, field
 
 from ..model import (
-    AnswerLimit, Below, BodyLimit, Compress, ErrorPages, Field, FileKind, MediaTypes, Site, Span, Step,
+    AnswerLimit, Below, BodyLimit, Cache, Compress, ErrorPages, Field, FileKind, MediaTypes, Site, Span, Step,
 )
 from . import paths
+from .origin_answers import OriginAnswer
 from .outcome import Kept, Limited, OriginRequest, TraceEntry
 from .request import Facts, Request
 from .route_index import RouteIndex
@@ -54,7 +55,8 @@ class State:
     compress: Compress | None = None
     types: MediaTypes | None = None
     cache_status: str = ""
-    kept: Kept | None = None  # what becomes of the origin's answer
+    keeping: tuple[Cache, OriginAnswer] | None = None  # the cache that an origin's answer comes to
+    kept: Kept | None = None  # what becomes of it
     limits: dict[str, tuple[Limited, ...]] = field(default_factory=dict)  # by kind
     body_limit: BodyLimit | None = None
     answer_limit: AnswerLimit | None = None

@@ -35,6 +35,7 @@ from .client import ask
 from .handshakes import HandshakeRow, otherwise, shake_hands
 from .http2 import may_be_asked
 from .judge import Difference, against_model, between_servers, but_for_keeping
+from .keeping import KeptRow, again, ask_twice, to_ask
 from .origin import Origins
 from .ports import free_port
 from .servers import Running, find, version
@@ -79,6 +80,7 @@ class LiveCheck:
     asked_again: how many surprises were none when they were asked once more, one at a time: a busy machine, a slow origin
     empty_roots: document roots that are not on this machine; an empty folder stood in for each
     handshakes:  each host that is asked for by TLS
+    kept:        requests that were asked twice, for what a cache makes of the first answer
     """
 
     servers: tuple[str, str]
@@ -87,6 +89,7 @@ class LiveCheck:
     asked_again: int = 0
     empty_roots: tuple[str, ...] = ()
     handshakes: tuple[HandshakeRow, ...] = ()
+    kept: tuple[KeptRow, ...] = ()
 
     @property
     def same(self) -> int:
@@ -97,9 +100,9 @@ class LiveCheck:
         return sum(1 for row in self.rows if row.between and row.foretold)
 
     @property
-    def surprises(self) -> tuple[Row | HandshakeRow, ...]:
+    def surprises(self) -> tuple[Row | HandshakeRow | KeptRow, ...]:
         """Rows whose difference nobody foretold, or where the model is wrong about a server."""
-        return (*(row for row in self.rows if row.surprises), *(row for row in self.handshakes if row.defects))
+        return (*(row for row in self.rows if row.surprises), *(row for row in (*self.handshakes, *self.kept) if row.defects))
 
     @property
     def by_http2(self) -> int:
@@ -131,16 +134,21 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         placed = tuple(dict.fromkeys((*files, *before.files, *after.files)))
         empty = _empty_roots([reading.estate for reading in readings], placed, folder / "empty")
         together(*(reading.estate for reading in readings))
-        plans, origins = [], []
-        for number, reading in enumerate(readings):
-            plan = Plan(folder / f"copy-{number}", free_port, certificate, issuer, files=(*empty, *placed), fills=fills, certificates=shown.files, stood_in=tuple(here for _, here in empty))
-            move = named(reading.dialect).move
-            assert move is not None
-            command = move(reading, plan)
-            plan.deciders = frozenset(map(canonical, deciders(reading.estate)))
-            plans.append(plan)
-            origins.append(stack.enter_context(Origins(list(plan.origins.values()), plan.deciding_ports())))
-            stack.enter_context(Running(command, plan.folder, list(plan.ports.values())))
+
+        def run(name: str, stack: ExitStack, keeps_answers: bool = False) -> tuple[list[Plan], list[Origins]]:
+            plans, origins = [], []
+            for number, reading in enumerate(readings):
+                plan = Plan(folder / f"{name}-{number}", free_port, certificate, issuer, files=(*empty, *placed), fills=fills, certificates=shown.files, stood_in=tuple(here for _, here in empty), keeps_answers=keeps_answers)
+                move = named(reading.dialect).move
+                assert move is not None
+                command = move(reading, plan)
+                plan.deciders = frozenset(map(canonical, deciders(reading.estate)))
+                plans.append(plan)
+                origins.append(stack.enter_context(Origins(list(plan.origins.values()), plan.deciding_ports())))
+                stack.enter_context(Running(command, plan.folder, list(plan.ports.values())))
+            return plans, origins
+
+        plans, origins = run("copy", stack)
         chosen, sampled = choose_requests(readings[0].estate, readings[1].estate, requests, most)
         # A relative root is below the folder that the server runs in.
         facts = real_files(lambda path: plans[0].folder / plans[0].path(path))
@@ -177,12 +185,22 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         fitting = fitting[:: max(1, -(-len(fitting) // _MOST_HTTP2))]
         reached, sampled = reached + fitting, sampled + len(fitting)
         rows, asked_again = ask_all(reached, 0, len(reached) + len(refused))
+        kept: list[KeptRow] = []
+        if twice := to_ask((row.request, row.outcomes) for row in rows if not row.surprises and row.request.protocol != HTTP2):
+            with ExitStack() as others:
+                keeping, their_origins = run("keeping", others, keeps_answers=True)
+                servers = dialects[0].server, dialects[1].server
+
+                def send(request: Request, number: int) -> Answer:
+                    return _ask(request, keeping[number], estates[number], clients)
+
+                kept = [again(row, send, keeping, their_origins, servers) if row.defects else row for row in ask_twice(twice, send, keeping, their_origins, servers)]
         # Last of all: whoever was refused once may not be tried again for a while.
         for held in origins:
             held.stop()
         unreached, more = ask_all(refused, len(reached), len(rows) + len(refused))
         rows, asked_again = rows + unreached, asked_again + more
-    return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled, asked_again, tuple(sorted(root for root, _ in empty)), tuple(met))
+    return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled, asked_again, tuple(sorted(root for root, _ in empty)), tuple(met), tuple(kept))
 
 
 def _shake_all(chosen: Iterable[Request], estates: tuple[Estate, ...], plans: list[Plan], servers: tuple[str, str], shown: SiteCertificates, clients: Mapping[str, tuple[Path, Path]]) -> list[HandshakeRow]:
@@ -203,7 +221,7 @@ def findings_of(live: LiveCheck) -> list[Finding]:
     """The surprises as findings."""
     made = []
     for row in live.surprises:
-        at = row.outcomes[0].decided_by if isinstance(row, Row) else row.foretold[0].spans[0][1]
+        at = row.outcomes[0].decided_by if isinstance(row, Row | KeptRow) else row.foretold[0].spans[0][1]
         made += [finding(MODEL_DIFFERS, at, shows=str(row.request), server=server, answered=f"{item.what} {item.second}", foretold=item.first) for server, item in row.defects]
         if isinstance(row, Row) and not row.foretold:
             made += [finding(SERVERS_DIFFER, at, shows=str(row.request), what=item.what, before=item.first, after=item.second) for item in row.between]

@@ -102,10 +102,12 @@ class _Server(ThreadingHTTPServer):
     def __init__(self, address: tuple[str, int], handler: type[BaseHTTPRequestHandler]) -> None:
         super().__init__(address, handler)
         self.taken: set[socket.socket] = set()
+        self.asked = 0
         self.decides = False
 
     def get_request(self) -> tuple[socket.socket, object]:
         stream, address = super().get_request()
+        self.asked += 1
         self.taken.add(stream)
         return stream, address
 
@@ -134,6 +136,11 @@ class Origins:
         for port in ports:
             self.servers.append(_Server(("127.0.0.1", port), _Handler))
             self.servers[-1].decides = port in decides
+
+    @property
+    def asked(self) -> int:
+        """How many connections came so far, each of which is for one request."""
+        return sum(server.asked for server in self.servers)
 
     def __enter__(self) -> "Origins":
         for server in self.servers:

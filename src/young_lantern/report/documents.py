@@ -19,6 +19,7 @@ from ..ledger import counted
 from ..behaviour.handshakes import Handshake
 from ..behaviour.request import HTTP2
 from ..lab.handshakes import HandshakeRow
+from ..lab.keeping import KeptRow
 from ..lab.live import LiveCheck, Row
 from ..lab.live import findings_of as live_findings
 from ..model import AnswerPlainly, Entry, Finding, Listener, Placeholder, Refuse, Severity, Span
@@ -125,7 +126,12 @@ def live_document(live: LiveCheck) -> dict[str, Any]:
         "empty_roots": list(live.empty_roots), "by_http2": live.by_http2,
         "handshakes": [_handshake_row(row) for row in live.handshakes],
         "surprises": [_row(row) for row in live.surprises if isinstance(row, Row)],
+        "kept": {"asked_twice": len(live.kept), "surprises": [_kept_row(row) for row in live.kept if row.defects]},
     }
+
+
+def _kept_row(row: KeptRow) -> dict[str, Any]:
+    return {"request": request_document(row.request), "asked": list(row.asked), "defects": [{"server": server, "what": item.what, "foretold": item.first, "answered": item.second} for server, item in row.defects]}
 
 
 def _handshake_row(row: HandshakeRow) -> dict[str, Any]:

@@ -36,6 +36,8 @@ class Plan:
     deciders: of those, the ones that are asked whether requests may go on: their stand-ins obey nothing else
     certificates: files here for those of certificates and keys, by their names as configured; certificate_files is for all others
     origins_fail: some origins of the copy are away, so that what a configuration says of that stays in it
+    keeps_answers: its caches keep what they do; else they are asked, and keep nothing, so that each request is a first one
+    caches:  the folders of what is kept
     defined: what names of the configuration's own stand for, where they are a part of an origin's address
     stood_in: empty folders here, for document roots that are not on this machine
     """
@@ -55,12 +57,22 @@ class Plan:
     defined: dict[str, str] = field(default_factory=dict)
     stood_in: tuple[Path, ...] = ()
     origins_fail: bool = False
+    keeps_answers: bool = False
+    caches: list[Path] = field(default_factory=list)
 
     def stand_in(self, configured: str) -> None:
         """Makes a folder that a line is for, where it lies below one that an empty folder stands in for: the line counts for a folder that is there."""
         here = Path(self.path(configured))
         if any(here.is_relative_to(root) for root in self.stood_in):
             here.mkdir(parents=True, exist_ok=True)
+
+    def cache(self, configured: str) -> str:
+        """The folder here for one of kept answers."""
+        here = self.folder / "kept" / re.sub(r"\W+", "_", configured).strip("_")
+        if here not in self.caches:
+            here.mkdir(parents=True, exist_ok=True)
+            self.caches.append(here)
+        return str(here)
 
     def port(self, configured: str) -> int:
         key = canonical(configured)

@@ -24,7 +24,7 @@ from .values import BUILT_IN
 from .syntax import Directive, Word, parse, print_file
 
 _DROPPED = frozenset({"user", "group", "pidfile", "mutex", "errorlog", "defaultruntimedir", "scoreboardfile", "serverroot", "coredumpdirectory", "chrootdir", "sslsessioncache",
-                      "sslpassphrasedialog", "suexecusergroup", "typesconfig", "sslcarevocationfile", "sslcarevocationpath", "sslcarevocationcheck"})
+                      "sslpassphrasedialog", "suexecusergroup", "typesconfig", "cacheroot", "cachelockpath", "cacheheader", "cachedetailheader", "sslcarevocationfile", "sslcarevocationpath", "sslcarevocationcheck"})
 # Debian's package media-types; mod_mime does not start without a table.
 _TYPES = Path("/etc/mime.types")
 _MODULES = Path("/usr/lib/apache2/modules")
@@ -77,6 +77,8 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     types = f"\n<IfModule mod_mime.c>\nTypesConfig {_TYPES if _TYPES.exists() and not without else '/dev/null'}\n</IfModule>\n"
     # A Listen that stands in a section which is not in force opens nothing, and is not waited for.
     opened = {canonical(str(listener.port)) for listener in reading.estate.listeners}
+    if plan.keeps_answers:
+        types += f'<IfModule mod_cache_disk.c>\nCacheRoot "{plan.cache("kept")}"\nCacheLockPath "{folder}/locks"\n</IfModule>\n'
     for port in [port for port in plan.ports if port not in opened]:
         plan.ports.pop(port)
     main.write_text("\n".join(head) + "\n" + main.read_text("utf-8", "surrogateescape") + types, "utf-8", "surrogateescape")
@@ -132,6 +134,8 @@ def _is_built_in(directive: Directive) -> bool:
 
 def _move_all(directives: list[Directive], plan: Plan, reading: Reading, loaded: set[str]) -> None:
     directives[:] = [directive for directive in directives if not _is_built_in(directive)]
+    if not plan.keeps_answers:
+        directives[:] = [directive for directive in directives if not directive.name.startswith("cache")]
     directives[:] = [directive for directive in directives if directive.name not in _DROPPED and not directive.name.startswith(("sslproxyca", "sslproxyverify", "sslproxymachine"))]
     for directive in list(directives):
         if directive.name == "<directory" and len(directive.words) > 1:

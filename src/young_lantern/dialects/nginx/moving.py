@@ -21,8 +21,8 @@ from .syntax import Directive, Word, parse, print_file
 _TEMPORARY = ("client_body_temp_path", "proxy_temp_path", "fastcgi_temp_path", "uwsgi_temp_path", "scgi_temp_path")
 _DROPPED = frozenset({"user", "pid", "daemon", "master_process", "worker_processes", "error_log", *_TEMPORARY})
 # A check asks faster than any client: limits on rate would answer in the place of the rules that are asked about.
-# Rates, and caches, by which an answer hangs on what was asked before.
-_RATES = frozenset({"limit_req", "limit_conn", "proxy_cache", "fastcgi_cache", "uwsgi_cache", "scgi_cache"})
+_RATES = frozenset({"limit_req", "limit_conn"})
+_CACHES = ("proxy", "fastcgi", "uwsgi", "scgi")
 _PATHS = frozenset({"root", "alias"})
 # Where packages put modules: Debian, Red Hat, and nginx when it is built by hand.
 _MODULES = tuple(map(Path, ("/usr/lib/nginx/modules", "/usr/lib64/nginx/modules", "/usr/local/nginx/modules")))
@@ -90,6 +90,7 @@ def _move_block(directives: list[Directive], within: str, plan: Plan, origins: O
     # The stand-in origins speak plain HTTP, and nobody may have the files that their certificates would be checked by.
     directives[:] = [directive for directive in directives if directive.name not in (*_RATES, "ssl_crl") and not directive.name.startswith("proxy_ssl_")]
     directives[:] = [directive for directive in directives if directive.name != "load_module" or _find_module(directive)]
+    _move_caches(directives, plan)
     listened: set[str] = set()
     for directive in list(directives):
         _move_one(directive, within, plan, origins)
@@ -107,6 +108,18 @@ def _move_block(directives: list[Directive], within: str, plan: Plan, origins: O
             directives.insert(0, _made(name, f"{plan.folder}/logs/{name}"))
         if not any(directive.name == "access_log" for directive in directives):
             directives.insert(0, _made("access_log", f"{plan.folder}/logs/access.log"))
+
+
+def _move_caches(directives: list[Directive], plan: Plan) -> None:
+    """Kept answers lie below the copy. Where each request is to be a first one nothing is kept; and what is asked for only now and then would not be kept the first time."""
+    directives[:] = [directive for directive in directives if not directive.name.endswith("_cache_min_uses")]
+    for directive in list(directives):
+        module, _, name = directive.name.partition("_")
+        if module in _CACHES and name == "cache_path":
+            directive.words[1].raw = plan.cache(directive.words[1].text)
+            directive.words[2:] = [word for word in directive.words[2:] if word.text.partition("=")[0] in ("levels", "keys_zone", "use_temp_path")]
+        elif module in _CACHES and name in ("cache", "no_cache") and not plan.keeps_answers:
+            directives.append(_made(f"{module}_no_cache", "1"))
 
 
 def _find_module(directive: Directive) -> bool:

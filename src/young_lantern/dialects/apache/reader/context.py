@@ -67,6 +67,7 @@ class Context(Collector):
     of_own_fields: set[str] = field(default_factory=set)  # variables that applications are told anyhow
     set_to: dict[str, set[str]] = field(default_factory=dict)  # what lines set variables to
     keeps_slashes: bool = False  # the host whose lines are read does not merge them
+    answer_fields: frozenset[str] = frozenset()
     folders: "FolderFiles | None" = None
     asking: set[int] = field(default_factory=set)
     shared_types: set[Span] = field(default_factory=set)

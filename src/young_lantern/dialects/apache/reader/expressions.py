@@ -18,6 +18,9 @@ from ....model import (
 from ....patterns import search
 from .. import values
 
+# Fields that answers without an origin have as well: what they are is not known beforehand.
+_OF_ANY_ANSWER = frozenset({"content-type", "content-length", "content-encoding", "content-language", "last-modified", "etag", "date", "server", "location", "allow", "accept-ranges", "vary", "expires"})
+
 _STRING = re.compile(r"""\s*(?:'((?:\\.|[^'\\])*)'|"((?:\\.|[^"\\])*)")""")
 _STATUS = "REQUEST_STATUS"
 
@@ -175,6 +178,9 @@ class _Parser:
         if found := re.compile(r"(?:(req|http|req_novary|reqenv|env)\(\s*'([^']*)'\s*\))").match(self.text, self.at):
             self.at = found.end()
             return (Var(Variable.VARIABLE, found[2]),) if "env" in found[1] else (Var(Variable.FIELD, found[2]),) if found[2].lower() != "host" else (Var(Variable.AUTHORITY),)
+        if self.of_answer and (found := re.compile(r"resp\(\s*'([^']*)'\s*\)").match(self.text, self.at)) and found[1].lower() not in _OF_ANY_ANSWER:
+            self.at = found.end()
+            return (Var(Variable.ORIGIN_FIELD, found[1]),)
         if found := re.compile(r"\d+").match(self.text, self.at):
             self.at = found.end()
             return (found[0],)

@@ -82,6 +82,9 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
             if by.startswith("expr="):
                 context.value(node, by, "a condition that is read was expected")
             return ()
+        if changed := next((item.name for item in walk(asked.condition) if isinstance(item, Var) and item.variable is Variable.ORIGIN_FIELD and item.name.lower() in context.answer_fields), ""):
+            context.value(node, by, f"a field that no other line changes was expected, not {changed}")
+            return ()
         wanted = None if asked.condition is ALWAYS else asked.condition
         if wanted == NEVER:
             claim = context.claims[node.span]

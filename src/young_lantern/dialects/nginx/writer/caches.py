@@ -88,6 +88,7 @@ def _skips(cache: Cache, dialect: str) -> Condition | None:
     if dialect == "apache":
         # RFC 9111 section 3.5: what somebody with credentials is sent is nobody else's; nginx by itself keeps it.
         found.append(Not(TextIs((Var(Variable.FIELD, "Authorization"),), ("",), span=cache.span), cache.span))
+        found.append(Not(TextIs((Var(Variable.ORIGIN_FIELD, "pragma"),), ("", "0"), span=cache.span), cache.span))
     return AnyOf(tuple(found), cache.span) if len(found) > 1 else found[0] if found else None
 
 

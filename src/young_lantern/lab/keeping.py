@@ -1,0 +1,67 @@
+"""The same request twice to both servers, from copies that keep answers: whether the second one reaches the origin, as foretold.
+
+Rule:     what is kept is thrown away before each pair, so that nothing hangs on what was asked before. The first answers were checked already, in
+          copies that keep nothing.
+Source:   RFC 9111; behaviour/caching.py.
+"""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+
+from ..behaviour import Outcome, Request
+from ..source.plan import Plan
+from .judge import Difference
+from .origin import Origins
+
+# So many requests at the most are asked twice.
+_MOST = 120
+WHAT = "the origin asked once more"
+
+
+@dataclass(frozen=True)
+class KeptRow:
+    """One request, asked twice. asked: whether the origin of each server got the second one, too; defects: (server, what) where the model foretold otherwise."""
+
+    request: Request
+    outcomes: tuple[Outcome, Outcome]
+    asked: tuple[bool, bool]
+    defects: tuple[tuple[str, Difference], ...]
+
+
+def to_ask(rows: Iterable[tuple[Request, tuple[Outcome, Outcome]]]) -> list[tuple[Request, tuple[Outcome, Outcome]]]:
+    """Of the requests that were asked, those whose answers a cache of either server sees, evenly thinned out."""
+    found = [row for row in rows if any(outcome.kept is not None for outcome in row[1]) and row[0].method == "GET"]
+    return found[:: max(1, -(-len(found) // _MOST))]
+
+
+def ask_twice(chosen: Iterable[tuple[Request, tuple[Outcome, Outcome]]], ask: Callable[[Request, int], object], plans: Sequence[Plan], origins: Sequence[Origins], servers: tuple[str, str]) -> list[KeptRow]:
+    """ask: sends a request to the first server, or to the second."""
+    made = []
+    for request, outcomes in chosen:
+        asked = []
+        for number, (plan, origin) in enumerate(zip(plans, origins, strict=True)):
+            _forget(plan)
+            ask(request, number)
+            before = origin.asked
+            ask(request, number)
+            asked.append(origin.asked > before)
+        foretold = [outcome.origin is not None and not (outcome.kept is not None and outcome.kept.seconds is not None and outcome.kept.given) for outcome in outcomes]
+        defects = [(server, Difference(WHAT, str(said), str(met))) for server, said, met in zip(servers, foretold, asked, strict=True) if said != met]
+        made.append(KeptRow(request, outcomes, (asked[0], asked[1]), tuple(defects)))
+    return made
+
+
+def _forget(plan: Plan) -> None:
+    """Throws away what a server has kept; where its files lie stays."""
+    for folder in plan.caches:
+        for item in folder.iterdir() if folder.is_dir() else ():
+            shutil.rmtree(item, ignore_errors=True) if item.is_dir() else item.unlink(missing_ok=True)
+
+
+def again(row: KeptRow, ask: Callable[[Request, int], object], plans: Sequence[Plan], origins: Sequence[Origins], servers: tuple[str, str]) -> KeptRow:
+    """The same once more: a busy machine may have spoilt it."""
+    made = ask_twice([(row.request, row.outcomes)], ask, plans, origins, servers)[0]
+    return row if made.defects else made
