@@ -247,6 +247,10 @@ COMPRESSES_ALL = _code("short-answers-compressed", _T, _MINOR,
     "answers of less than {least} bytes are compressed as well",
     "{target} has no shortest length for compression",
     "nothing: it costs little, and every client that asks for it can read it")
+OWN_LINE_UNREAD = _code("new-line-not-compared", _T, _MINOR,
+    "what this line of the new configuration does is not compared: {reason}",
+    "it was written for a line of the source, and nobody reads it back",
+    "ask the server itself: compare with --live")
 CACHE_OWN_FOLDER = _code("cache-begins-anew", _T, _MINOR,
     "kept answers begin anew, in {folder}",
     "the files of a cache can be read by no other server than the one that made them",

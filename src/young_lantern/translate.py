@@ -8,6 +8,7 @@ from pathlib import Path
 
 from .behaviour.compare import Comparison, compare_estates
 from .behaviour.request import Request
+from .codes import OWN_LINE_UNREAD
 from .dialects import locate, named
 from .dialects.dialect import Reading, WriterOptions, Writing
 from .dialects.spelling import OpenValues
@@ -21,7 +22,7 @@ from .fitting.in_place import as_pages
 from .fitting.unreachable import with_unreachable
 from .fitting.users import with_known_users
 from .ledger import findings_of, make_ledger
-from .model import Entry, Finding
+from .model import Disposition, Entry, Finding, finding
 from .source.places import Pairs
 
 
@@ -85,7 +86,8 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
         read_back = target.read(Path(folder) / target.main_file, reading.files)
     ledger = make_ledger(reading, writing, to)
     comparison = compare_estates(reading.estate, read_back.estate, requests)
-    findings = tuple(dict.fromkeys([*reading.findings, *findings_of(ledger, writing)]))
+    unread = [finding(OWN_LINE_UNREAD, claim.span, reason=claim.finding.message if claim.finding else claim.why) for claim in read_back.claims if claim.disposition is Disposition.UNSUPPORTED]
+    findings = tuple(dict.fromkeys([*reading.findings, *findings_of(ledger, writing), *unread]))
     return Translation(reading, to, writing, read_back, ledger, findings, comparison)
 
 

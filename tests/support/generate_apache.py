@@ -42,6 +42,13 @@ OWN_VALUES = (
     "expr=%{THE_REQUEST}",
 )
 
+# Answers that are kept, and how fast they go out.
+KEEPING = (
+    "CacheEnable disk /", "CacheEnable disk /api", "CacheDisable /a", "CacheQuickHandler Off", "CacheIgnoreNoLastMod On", "CacheIgnoreQueryString On", "CacheIgnoreCacheControl On", "CacheDefaultExpire 600",
+    "CacheMaxExpire 300", "CacheLock On", "CacheIgnoreHeaders Set-Cookie", "CacheStaleOnError Off", "SetEnvIf X-Probe b no-cache", "SetOutputFilter RATE_LIMIT\n  SetEnv rate-limit 500",
+    "Header merge Cache-Control private \"expr=-n resp('Set-Cookie')\"", "RequestHeader set Cache-Control no-cache env=no-cache",
+)
+
 
 class ApacheSource:
     """One random configuration; `text` is complete but for its modules."""
@@ -52,6 +59,7 @@ class ApacheSource:
         self.asking = random.Random(f"asking {seed}")
         self.own = random.Random(f"own {seed}")
         self.absent = random.Random(f"absent {seed}")
+        self.keeping = random.Random(f"keeping {seed}")
         self.seed, self.root = seed, root
         self.beside: dict[str, str] = {}
         self.text = self._config()
@@ -90,6 +98,9 @@ class ApacheSource:
             )
         lines += [self._mapping("  ") for _ in range(self.random.randint(0, 4))]
         lines += [self._section("  ") for _ in range(self.random.randint(0, 4))]
+        if self.keeping.random() < 0.2:
+            lines += [f"  {line}\n" for line in self.keeping.sample(KEEPING, self.keeping.randint(2, 6))]
+            lines.append(self.keeping.choice(["", "  <Location /docs>\n    CacheEnable disk\n    CacheDefaultExpire 60\n  </Location>\n", "  <Location /a>\n    SetOutputFilter RATE_LIMIT\n    SetEnv rate-limit 100\n  </Location>\n"]))
         if self.asking.random() < 0.4:
             lines += self._environment()
         if self.asking.random() < 0.4:

@@ -44,6 +44,13 @@ OWN_VALUES = (
     "$content_type", "$upstream_addr", "$request_time", "$upstream_cache_status",
 )
 
+# Answers that are kept, and limits; of each name one line.
+KEEPING = (
+    "proxy_cache answers;", "proxy_cache answers;", "proxy_cache off;", "proxy_cache_valid 200 404 10m;", "proxy_cache_valid any 1m;", "proxy_cache_bypass $cookie_mark $arg_x;", "proxy_no_cache $http_x_probe;",
+    "proxy_cache_methods GET POST;", "proxy_cache_convert_head off;", "proxy_cache_key $host$uri;", "proxy_cache_lock on;", "proxy_cache_use_stale error http_503;", "proxy_ignore_headers Set-Cookie Expires;",
+    "add_header X-Kept $upstream_cache_status;", "limit_req zone=often burst=3;", "limit_req zone=often; limit_req_status 429;", "limit_conn many 2;", "limit_rate 100k;", "limit_rate 1m; limit_rate_after 10k;",
+)
+
 
 class NginxSource:
     """One random configuration; `text` is complete."""
@@ -55,6 +62,7 @@ class NginxSource:
         self.naming = random.Random(f"named {seed}")
         self.own = random.Random(f"own {seed}")  # likewise
         self.absent = random.Random(f"absent {seed}")
+        self.keeping = random.Random(f"keeping {seed}")
         self.aliases = random.Random(f"beside {seed}")
         self.root = root
         self.depth = 0
@@ -73,6 +81,7 @@ class NginxSource:
             "  upstream pool_b { server 192.0.2.2:8000 weight=2; server 192.0.2.3:8000; }\n"
             + "  map $sent_http_content_type $age { default off; text/html 10m; ~^image/ 2h; application/json 3m; ~*^text/CSS -1; }\n"
             + '  map $cookie_mark $marked { default d; "" none; ~^a* a; }\n  map $arg_x $sorted { default d; ~^x? p; }\n'
+            + "  proxy_cache_path /var/cache/answers keys_zone=answers:1m;\n  limit_req_zone $binary_remote_addr zone=often:1m rate=5r/s;\n  limit_conn_zone $server_name zone=many:1m;\n"
             + self._settings("  ", 0.2)
             + self._proxies()
             + servers
@@ -125,6 +134,9 @@ class NginxSource:
             lines.append(f"proxy_set_header {field};")
         if self.own.random() < share / 2:
             lines.append(self.own.choice(["add_header", "add_header", "proxy_set_header"]) + f" X-Own {self.own.choice(OWN_VALUES)};")
+        if self.keeping.random() < share / 3:
+            named = {line.split()[0]: line for line in self.keeping.sample(KEEPING, self.keeping.randint(1, 5))}
+            lines += named.values()
         if self.absent.random() < share / 4:
             lines.append(self.absent.choice(['add_header X-Marked "$marked|$sorted|$cookie_mark";', "proxy_set_header X-Marked $cookie_mark;", "add_header X-Marked $marked always;"]))
         if self.types.random() < share / 2:

@@ -115,7 +115,7 @@ def _of_httpd(cache: Cache, fields: list[tuple[str, str]], code: int, state: Sta
         return None
     since = _from_now(held.get("last-modified", ""))
     if since is not None and since < 0 and cache.guess is not None:
-        return min(max(-since * cache.guess.part, cache.guess.least), cache.guess.most)
+        return min(max(-since * cache.guess.part, cache.guess.least), cache.guess.most) or None
     return next((row.seconds or None for row in cache.lifetimes), None)
 
 

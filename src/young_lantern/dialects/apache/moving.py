@@ -41,7 +41,7 @@ _OF_SCHEMES = {"https": 443, "h2": 443, "scgi": 4000}
 _PORTS = {"fcgi": 8000, "uwsgi": 3031, "scgi": 4000}
 # What a copy needs to run at all, with all that a part of a configuration takes to be there.
 _USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi proxy_uwsgi proxy_scgi proxy_http2 substitute auth_basic authn_file authz_user authz_groupfile "
-          "lbmethod_byrequests lbmethod_bybusyness slotmem_shm setenvif env ssl socache_shmcb macro remoteip").split()
+          "lbmethod_byrequests lbmethod_bybusyness slotmem_shm setenvif env ssl socache_shmcb macro remoteip ratelimit cache cache_disk").split()
 
 
 def move(reading: Reading, plan: Plan) -> list[str]:

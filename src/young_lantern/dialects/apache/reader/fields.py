@@ -155,7 +155,7 @@ def _from_environment(name: str, for_all: bool, context: Context) -> Template:
 
 
 def _by_environment(by: str, for_all: bool, node: Node, context: Context) -> Read | None:
-    found = re.fullmatch(r"env=(!?)(\w+)", by)
+    found = re.fullmatch(r"env=(!?)([\w-]+)", by)
     if not found:
         context.value(node, by, "the name of a variable was expected")
         return None

@@ -49,7 +49,8 @@ class Program:
         # (2.4.71, probed: not even InheritDown reaches it).
         self.server_rules = rule_lists.in_force([host.main, host.own], context) if any(node.name in rule_lists.OWN for node in host.own) else []
         everywhere = [*host.levels, *(node for section in self.sections for node in section.nodes)]
-        context.answer_fields = frozenset(node.args[1 + (node.args[0].lower() == "always")].lower() for node in everywhere if node.name == "header" and len(node.args) > 2)
+        context.answer_fields = frozenset(node.args[1 + (node.args[0].lower() in ("always", "onsuccess"))].lower() for node in everywhere
+                                           if node.name == "header" and len(node.args) > 2 and not node.args[node.args[0].lower() in ("always", "onsuccess")].lower().startswith("edit"))
         context.set_to, context.of_own_fields = environment.values_set(everywhere), environment.of_own_fields(everywhere)
         # Such a rule, or alias, says which file is meant and leaves the path that sections are chosen by.
         names_files = any(rule_lists.names_file(rule) for rule in self.server_rules) or mappings.names_files(host.levels)
