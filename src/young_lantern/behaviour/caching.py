@@ -94,7 +94,8 @@ def _of_nginx(cache: Cache, fields: list[tuple[str, str]], code: int, state: Sta
 
 
 def _of_httpd(cache: Cache, fields: list[tuple[str, str]], code: int, state: State) -> float | None:
-    held = {name: value.lower() for name, value in fields}
+    # cache_util.c, cache_merge_headers_out: of several lines the first counts, which is one of the table `always` (2.4.71, probed).
+    held = {name: value.lower() for name, value in reversed(fields)}
     control = held.get("cache-control", "")
     if re.search(r"no-cache|no-store|private", control) or "no-cache" in held.get("pragma", "") or held.get("vary", "").strip() == "*" or code == 206:
         return None

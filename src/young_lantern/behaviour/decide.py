@@ -212,10 +212,6 @@ class _Run:
             found, refused = inside.ask_inside(self, step.span, tuple(text(path, self.state) for path in step.asks), step.indexes)
             return self.fail(refused, step.span) if found is None and refused is not None else found
         again = isinstance(step, Restart)
-        if again and step.label == SITE and self.state.for_index and self.state.depth:
-            # mod_dir.c, fixup_dir (2.4.71, probed): a file that is there is found; what a rule has made of it is asked for in the place of the folder.
-            self.state.handed_on = step.label
-            return Outcome(None)
         # ngx_http_handler: a request that begins again inside has its proxied path replaced as usual (1.22.1, probed).
         self.state.pinned = self.state.pinned and not again
         if again and step.unless is not None and step.walks is not None:
@@ -224,6 +220,10 @@ class _Run:
             self.state.note("the same file as before, so that nothing is rewritten", step.span, self.state.path)
             self.state.path, self.state.raw_path, self.state.rewrites = self.state.entered_at[step.unless[0]], None, self.state.entered[step.unless[0]]
             return Jump(step.unless[1], False)
+        if again and step.label == SITE and self.state.for_index and self.state.depth:
+            # mod_dir.c, fixup_dir (2.4.71, probed): a file that is there is found; what a rule has made of it is asked for in the place of the folder.
+            self.state.handed_on = step.label
+            return Outcome(None)
         if again and step.reads_anew:
             targets.read_anew(self.state)
         self.state.note("begins again" if again else "leaves the rewriting", step.span, self.state.path)

@@ -35,6 +35,9 @@ _MOST_TURNS = 3  # each doubles the ways through the rules that follow
 _SILENT = frozenset({"nc", "nocase", "ne", "noescape", "l", "last", "pt", "passthrough", "qsa", "qsappend", "qsd", "qsdiscard", "ns", "nosubreq", "end", "f", "forbidden", "g",
                      "gone", "c", "chain", "n", "next", "p", "proxy", "b", "bnp", "backrefnoplus", "bne", "bctls", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env", "unsafeallow3f", "t", "type"})
 
+# Patterns whose first group is all that they are asked of.
+_WHOLE = ("^(.*)$", "(.*)", "^(.*)", "^(.+)$", "(.+)")
+
 
 @dataclass(slots=True)
 class Level:
@@ -218,7 +221,9 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         edit = _query(rule, mark, query, _templates(rule, level, label, condition_label, own, context))
         edited = (Rewrite(None, edit, internal=False, keeps_url=True, span=node.span),) if edit is not None else ()
         routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (*edited, Leave(level.label, node.span)), node.span, accident=True))
-    if level.prefix is not None and not level.whole and changes_inside(rule):
+    # mod_rewrite.c, hook_fixup (2.4.71, probed): what comes to the same file is no change, and is not carried out for anybody.
+    is_same = text in _WHOLE and substitution in ("$0", "$1")
+    if level.prefix is not None and not level.whole and changes_inside(rule) and not is_same:
         # A lookup inside is not carried out, so that what a rule would make of an index file that is not there is never found.
         there = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.ANY, strip=level.strip, span=node.span, walks=True)
         lost = AllOf((*parts, LookedUpInside(node.span), Not(there, node.span)), node.span)

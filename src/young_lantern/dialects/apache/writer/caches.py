@@ -77,19 +77,22 @@ def _left_out(cache: Cache) -> list[str] | None:
     return found
 
 
-def write_cache(cache: Cache | None, context: Context) -> list[Node]:
-    """The lines of a place whose answers are kept."""
+def write_cache(cache: Cache | None, context: Context, of_application: bool) -> list[Node]:
+    """The lines of a place whose answers are kept. of_application: by FastCGI and the like, where no line sees a cookie that is set (util_script.c: it is in the other table)."""
     if cache is None:
         return []
     spans = tuple(dict.fromkeys(span for span in (cache.span, *cache.also) if span))
-    if (reason := _problem(cache)) is not None:
+    reason = _problem(cache)
+    if reason is None and of_application and "set-cookie" not in cache.ignores:
+        reason = "cookies that an application sets, which httpd would keep with its answers"
+    if reason is not None:
         for span in (*spans, *(span for span in (cache.store.span,) if span)):
             context.lost(span, "the cache", f"it goes by {reason}, so that nothing is kept here")
         return []
     nodes = [context.line("CacheEnable", "disk", spans=spans, comments=cache.comments)]
     nodes += _lifetimes(cache, spans, context)
     if "set-cookie" not in cache.ignores and context.estate.dialect != "apache":
-        nodes.append(context.line("Header", "merge", "Cache-Control", "private", quote("expr=-n resp('Set-Cookie')"), spans=spans, comments=_WHY_PRIVATE))
+        nodes.append(context.line("Header", "always", "merge", "Cache-Control", "private", quote("expr=-n resp('Set-Cookie')"), spans=spans, comments=_WHY_PRIVATE))
         context.modules.add("headers")
     alike = cache.skips is not None and cache.bypasses is not None and bare(cache.skips) == bare(cache.bypasses)
     name = _NEVER if alike else "asks-anew"

@@ -279,7 +279,7 @@ def _access(case: Case, chain: Chain, context: Context) -> Lines | None:
 def _caches(case: Case, chain: Chain, context: Context) -> Lines | None:
     """What is kept of origins' answers; what else answers says that nothing is, so that it is not said for the whole host."""
     answer = case.leaf.answer
-    nodes = caches.write_cache(answer.cache, context) if isinstance(answer, Forward | Gateway) else []
+    nodes = caches.write_cache(answer.cache, context, isinstance(answer, Gateway)) if isinstance(answer, Forward | Gateway) else []
     return tuple(Said(node, tuple(node.words), "cache") for node in nodes)
 
 
