@@ -147,7 +147,9 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
     if received is None:
         return [*found, Difference("forwarded", "to an origin", "not")]
     address = next((configured for configured, here in plan.origins.items() if here == received[MARK]), "?")
-    compare("origin", True, address in {canonical(item) for item in outcome.origin.addresses})
+    # Where a status has the next origin asked, the spare comes last, and its answer is what is left.
+    spares = outcome.origin.choice.spares if f"answers {answer.status}" in (outcome.origin.choice.retried or ()) else ()
+    compare("origin", True, address in {canonical(item) for item in (*outcome.origin.addresses, *spares)})
     if outcome.origin.protocol not in ("http", "h2c") or "parameters" in received:
         return [*found, *_parameters(outcome, received, back)]
     compare("protocol to the origin", outcome.origin.protocol, received["protocol"])

@@ -130,7 +130,7 @@ def read_site(server: Server, context: Context) -> Site:
     secure = any(listen.secure for listen in server.listens)
     with context.gather() as spans:
         context.used(scope, "ssl_reject_handshake")
-        reading = PathReading(merges_slashes=context.switch(scope, "merge_slashes", True), cookies_mind_case=False, spares_plain_captures=True, spares_plain_paths=True)  # ngx_http_parse_multi_header_lines
+        reading = PathReading(merges_slashes=context.switch(scope, "merge_slashes", True), cookies_mind_case=False, escapes_in_captures="&+;", spares_plain_captures=True, spares_plain_paths=True)  # ngx_http_parse_multi_header_lines
         for name in ("absolute_redirect", "port_in_redirect", "server_name_in_redirect"):
             context.used(scope, name)
     return Site(
