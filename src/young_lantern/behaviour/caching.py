@@ -43,6 +43,8 @@ def kept(cache: Cache, answer: OriginAnswer, code: int, state: State) -> Kept:
     fields = [(name, value) for name, value in answer.fields if name not in cache.ignores]
     seconds = None if skipped else _RULES[state.dialect](cache, fields, code, state)
     refused = cache.heeds_clients and _refuses(cache, state)
+    if cache.before_all and state.request.field("Authorization"):
+        seconds, refused = None, True  # mod_cache.c, cache_quick_handler (2.4.71, probed): who says who he is gets nothing that was kept
     return Kept(seconds, not refused and status(cache, state) != BYPASS, told_apart(cache.key))
 
 

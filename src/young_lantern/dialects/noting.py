@@ -81,13 +81,14 @@ class Noting:
                     for span in (item.span, *item.also):
                         self.lost(span, "this", f"{self.target} as packaged has no limit on {item.kind}, so that nothing holds clients back", "put the limit where requests come in before, or add a module for it, before the move")
 
-    def lose_caches(self) -> None:
-        """Notes each line of each cache, for a target that keeps no answers."""
+    def lose_caches(self, reason: str, written: frozenset[Span | None] = frozenset()) -> None:
+        """Notes each line of each cache that was not written; they are known by the line that names them. Whatever has a word already keeps it."""
         for site in self.estate.sites:
             for item in walk(site.program):
-                if isinstance(item, Cache):
-                    for span in (item.span, *item.also, item.store.span, *item.store.also):
-                        self.lost(span, "the cache", f"{self.target} as packaged keeps no answers, so that the origin is asked every time", "see that the origin bears it, or put a cache in between, before the move")
+                if isinstance(item, Cache) and item.span not in written:
+                    for span in (item.span, *item.also, *(() if written else (item.store.span, *item.store.also))):
+                        if span is not None and not self.is_told(span):
+                            self.lost(span, "the cache", reason, "see that the origin bears it, or put a cache in between, before the move")
 
     def chosen_otherwise(self, pool: Pool, after: str, reason: str = "") -> None:
         """The members of a pool are chosen in another way. after: which; reason: why, unless the target has no such way."""

@@ -36,6 +36,7 @@ from .handshakes import HandshakeRow, otherwise, shake_hands
 from .http2 import may_be_asked
 from .judge import Difference, against_model, between_servers, but_for_keeping
 from .keeping import KeptRow, again, ask_twice, to_ask
+from .limits import LimitRow, send_many, to_send
 from .origin import Origins
 from .ports import free_port
 from .servers import Running, find, version
@@ -81,6 +82,7 @@ class LiveCheck:
     empty_roots: document roots that are not on this machine; an empty folder stood in for each
     handshakes:  each host that is asked for by TLS
     kept:        requests that were asked twice, for what a cache makes of the first answer
+    limits:      requests that were sent many times at once, for what limits refuse
     """
 
     servers: tuple[str, str]
@@ -90,6 +92,7 @@ class LiveCheck:
     empty_roots: tuple[str, ...] = ()
     handshakes: tuple[HandshakeRow, ...] = ()
     kept: tuple[KeptRow, ...] = ()
+    limits: tuple[LimitRow, ...] = ()
 
     @property
     def same(self) -> int:
@@ -100,9 +103,9 @@ class LiveCheck:
         return sum(1 for row in self.rows if row.between and row.foretold)
 
     @property
-    def surprises(self) -> tuple[Row | HandshakeRow | KeptRow, ...]:
+    def surprises(self) -> tuple[Row | HandshakeRow | KeptRow | LimitRow, ...]:
         """Rows whose difference nobody foretold, or where the model is wrong about a server."""
-        return (*(row for row in self.rows if row.surprises), *(row for row in (*self.handshakes, *self.kept) if row.defects))
+        return (*(row for row in self.rows if row.surprises), *(row for row in (*self.handshakes, *self.kept, *self.limits) if row.defects))
 
     @property
     def by_http2(self) -> int:
@@ -135,10 +138,10 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         empty = _empty_roots([reading.estate for reading in readings], placed, folder / "empty")
         together(*(reading.estate for reading in readings))
 
-        def run(name: str, stack: ExitStack, keeps_answers: bool = False) -> tuple[list[Plan], list[Origins]]:
+        def run(name: str, stack: ExitStack, keeps_answers: bool = False, keeps_limits: bool = False) -> tuple[list[Plan], list[Origins]]:
             plans, origins = [], []
             for number, reading in enumerate(readings):
-                plan = Plan(folder / f"{name}-{number}", free_port, certificate, issuer, files=(*empty, *placed), fills=fills, certificates=shown.files, stood_in=tuple(here for _, here in empty), keeps_answers=keeps_answers)
+                plan = Plan(folder / f"{name}-{number}", free_port, certificate, issuer, files=(*empty, *placed), fills=fills, certificates=shown.files, stood_in=tuple(here for _, here in empty), keeps_answers=keeps_answers, keeps_limits=keeps_limits)
                 move = named(reading.dialect).move
                 assert move is not None
                 command = move(reading, plan)
@@ -185,11 +188,17 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
         fitting = fitting[:: max(1, -(-len(fitting) // _MOST_HTTP2))]
         reached, sampled = reached + fitting, sampled + len(fitting)
         rows, asked_again = ask_all(reached, 0, len(reached) + len(refused))
+        servers = dialects[0].server, dialects[1].server
+        met_limits: list[LimitRow] = []
+        judged_well = [(row.request, row.outcomes) for row in rows if not row.surprises and row.request.protocol != HTTP2]
+        if many := to_send(judged_well):
+            with ExitStack() as others:
+                limiting, _ = run("limiting", others, keeps_limits=True)
+                met_limits = send_many(many, lambda request, number: _ask(request, limiting[number], estates[number], clients), servers)
         kept: list[KeptRow] = []
-        if twice := to_ask((row.request, row.outcomes) for row in rows if not row.surprises and row.request.protocol != HTTP2):
+        if twice := to_ask(judged_well):
             with ExitStack() as others:
                 keeping, their_origins = run("keeping", others, keeps_answers=True)
-                servers = dialects[0].server, dialects[1].server
 
                 def send(request: Request, number: int) -> Answer:
                     return _ask(request, keeping[number], estates[number], clients)
@@ -200,7 +209,7 @@ def check_live(before: Reading, after: Reading, *, files: tuple[tuple[str, Path]
             held.stop()
         unreached, more = ask_all(refused, len(reached), len(rows) + len(refused))
         rows, asked_again = rows + unreached, asked_again + more
-    return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled, asked_again, tuple(sorted(root for root, _ in empty)), tuple(met), tuple(kept))
+    return LiveCheck((version(dialects[0].server), version(dialects[1].server)), tuple(rows), sampled, asked_again, tuple(sorted(root for root, _ in empty)), tuple(met), tuple(kept), tuple(met_limits))
 
 
 def _shake_all(chosen: Iterable[Request], estates: tuple[Estate, ...], plans: list[Plan], servers: tuple[str, str], shown: SiteCertificates, clients: Mapping[str, tuple[Path, Path]]) -> list[HandshakeRow]:
@@ -221,7 +230,7 @@ def findings_of(live: LiveCheck) -> list[Finding]:
     """The surprises as findings."""
     made = []
     for row in live.surprises:
-        at = row.outcomes[0].decided_by if isinstance(row, Row | KeptRow) else row.foretold[0].spans[0][1]
+        at = row.outcomes[0].decided_by if isinstance(row, Row | KeptRow | LimitRow) else row.foretold[0].spans[0][1]
         made += [finding(MODEL_DIFFERS, at, shows=str(row.request), server=server, answered=f"{item.what} {item.second}", foretold=item.first) for server, item in row.defects]
         if isinstance(row, Row) and not row.foretold:
             made += [finding(SERVERS_DIFFER, at, shows=str(row.request), what=item.what, before=item.first, after=item.second) for item in row.between]

@@ -20,6 +20,7 @@ from ..behaviour.handshakes import Handshake
 from ..behaviour.request import HTTP2
 from ..lab.handshakes import HandshakeRow
 from ..lab.keeping import KeptRow
+from ..lab.limits import LimitRow
 from ..lab.live import LiveCheck, Row
 from ..lab.live import findings_of as live_findings
 from ..model import AnswerPlainly, Entry, Finding, Listener, Placeholder, Refuse, Severity, Span
@@ -126,8 +127,13 @@ def live_document(live: LiveCheck) -> dict[str, Any]:
         "empty_roots": list(live.empty_roots), "by_http2": live.by_http2,
         "handshakes": [_handshake_row(row) for row in live.handshakes],
         "surprises": [_row(row) for row in live.surprises if isinstance(row, Row)],
+        "limits": [_limit_row(row) for row in live.limits],
         "kept": {"asked_twice": len(live.kept), "surprises": [_kept_row(row) for row in live.kept if row.defects]},
     }
+
+
+def _limit_row(row: LimitRow) -> dict[str, Any]:
+    return {"request": request_document(row.request), "sent": row.sent, "refused": list(row.refused), "defects": [{"server": server, "what": item.what, "foretold": item.first, "answered": item.second} for server, item in row.defects]}
 
 
 def _kept_row(row: KeptRow) -> dict[str, Any]:

@@ -291,6 +291,8 @@ def live_text(live: LiveCheck) -> RenderableType:
         parts.append(_indented(Text(f"hands were shaken for {plural(len(live.handshakes), 'host')}: certificates, versions of TLS, HTTP/2{by}", style="dim"), 2))
     if live.kept:
         parts.append(_indented(Text(f"{plural(len(live.kept), 'request')} asked twice, for what caches make of the first answer", style="dim"), 2))
+    if live.limits:
+        parts.append(_indented(Text(f"{plural(len(live.limits), 'request')} sent many times at once, for what limits refuse", style="dim"), 2))
     for row in live.surprises[:10]:
         what = [f"{item.what}: {item.first} becomes {item.second}" for item in row.between if isinstance(row, Row) and not row.foretold]
         what += [f"{server} answered {item.what} {item.second} where {item.first} was foretold" for server, item in row.defects]

@@ -37,6 +37,7 @@ class Plan:
     certificates: files here for those of certificates and keys, by their names as configured; certificate_files is for all others
     origins_fail: some origins of the copy are away, so that what a configuration says of that stays in it
     keeps_answers: its caches keep what they do; else they are asked, and keep nothing, so that each request is a first one
+    keeps_limits: limits on requests and connections stay in it; else nothing holds back who asks as fast as a check does
     caches:  the folders of what is kept
     defined: what names of the configuration's own stand for, where they are a part of an origin's address
     stood_in: empty folders here, for document roots that are not on this machine
@@ -58,6 +59,7 @@ class Plan:
     stood_in: tuple[Path, ...] = ()
     origins_fail: bool = False
     keeps_answers: bool = False
+    keeps_limits: bool = False
     caches: list[Path] = field(default_factory=list)
 
     def stand_in(self, configured: str) -> None:

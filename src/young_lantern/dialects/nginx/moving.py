@@ -88,7 +88,7 @@ def move(reading: Reading, plan: Plan) -> list[str]:
 def _move_block(directives: list[Directive], within: str, plan: Plan, origins: Origins) -> None:
     directives[:] = [directive for directive in directives if not (directive.name in _DROPPED and within in ("main", "http"))]
     # The stand-in origins speak plain HTTP, and nobody may have the files that their certificates would be checked by.
-    directives[:] = [directive for directive in directives if directive.name not in (*_RATES, "ssl_crl") and not directive.name.startswith("proxy_ssl_")]
+    directives[:] = [directive for directive in directives if directive.name not in ("ssl_crl", *(() if plan.keeps_limits else _RATES)) and not directive.name.startswith("proxy_ssl_")]
     directives[:] = [directive for directive in directives if directive.name != "load_module" or _find_module(directive)]
     _move_caches(directives, plan)
     listened: set[str] = set()

@@ -63,6 +63,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
         if pool.span in context.reached:
             context.reached.update(item for item in walk(pool) if isinstance(item, Span))
     context.tell_trace()
+    context.lose_caches("what scripts and other applications answer here is not kept, since httpd would keep the cookies that they set", frozenset(context.caches))
     context.lose_limits(REQUESTS, CONNECTIONS)
     context.lose_the_rest(output.targets)
     told = {note.span for note in context.notes}

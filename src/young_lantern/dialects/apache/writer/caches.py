@@ -89,6 +89,7 @@ def write_cache(cache: Cache | None, context: Context, of_application: bool) -> 
         for span in (*spans, *(span for span in (cache.store.span,) if span)):
             context.lost(span, "the cache", f"it goes by {reason}, so that nothing is kept here")
         return []
+    context.caches.add(cache.span)
     nodes = [context.line("CacheEnable", "disk", spans=spans, comments=cache.comments)]
     nodes += _lifetimes(cache, spans, context)
     if "set-cookie" not in cache.ignores and context.estate.dialect != "apache":

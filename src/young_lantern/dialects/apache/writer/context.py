@@ -50,7 +50,7 @@ class Context(Noting):
     asked_indexes: names of index files that an origin answers
     moved:     the path was changed for the answer whose fields are written
     marks:     answers -> the variable that their rules set;  told: answers whose text stands for the whole host; scripts: those that an application makes of a file
-    document_root: of the site that is written; marked: its lines that ask for a variable of a rule
+    document_root: of the site that is written; marked: its lines that ask for a variable of a rule; caches: the lines of the source whose caches were written
     waits:     seconds that the host's line gives origins; None: it has none
     filled:    names of fields that the answer, whose fields are written, gets where it has none
     """
@@ -75,6 +75,7 @@ class Context(Noting):
     sockets: dict[str, str] = field(default_factory=dict)  # the name that each is known by
     parameters: set[str] = field(default_factory=set)  # variables that applications are told
     marked: list[Node] = field(default_factory=list)
+    caches: set[Span | None] = field(default_factory=set)
     filled: set[str] = field(default_factory=set)
     empty_at_times: set[str] = field(default_factory=set)
     waits: int | None = None

@@ -33,7 +33,7 @@ def write(estate: Estate, options: WriterOptions) -> Writing:
             by_file.setdefault(f"sites/{sites.file_of(site)}.caddy", []).extend(nodes)
     sites.unanswered(estate, context)
     types.note_types(estate, context)
-    context.lose_caches()
+    context.lose_caches("caddy as packaged keeps no answers, so that the origin is asked every time")
     context.lose_limits(REQUESTS, CONNECTIONS, SPEED)
     head = tuple(line.format(dialect=estate.dialect) for line in _HEAD)
     shared = snippets.factor(by_file)

@@ -78,6 +78,7 @@ def _bypasses(cache: Cache) -> Condition | None:
         found.insert(0, Not(cache.when, cache.span))
     if cache.heeds_clients:
         found.append(TextMatches((Var(Variable.FIELD, "Cache-Control"),), _REFUSES, span=cache.span))
+        found.append(Not(TextIs((Var(Variable.FIELD, "Pragma"),), ("", "0"), span=cache.span), cache.span))
     return AnyOf(tuple(found), cache.span) if len(found) > 1 else found[0] if found else None
 
 
