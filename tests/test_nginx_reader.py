@@ -552,3 +552,11 @@ def test_what_else_a_listener_speaks_is_told(reads: Reads) -> None:
     both = reads.read("nginx", nginx("return 204;", listen="listen [::]:80 ipv6only=off;")).estate.listeners
     only = reads.read("nginx", nginx("return 204;", listen="listen [::]:80;")).estate.listeners
     assert [listener.address for listener in (*both, *only)] == ["0.0.0.0", "::"]
+
+
+def test_what_an_if_changed_is_forgotten_where_the_search_begins_again(reads: Reads, tmp_path: Path) -> None:
+    """ngx_http_rewrite_module (1.22.1, probed): the page for an error finds its location anew, without the query that the `if` asked for."""
+    text = nginx("root ROOT; error_page 405 =200 /missing; location / { if ($arg_x) { set $v 1; } try_files $uri $uri/ /missing; }")
+    assert [reads.decide("nginx", text, "/loop?x=2", method).status for method in ("GET", "PUT")] == [404, 500]
+    rows = [(method, "www.fernhollow.example", target, {}) for method in ("GET", "PUT") for target in ("/loop?x=2", "/loop")]
+    assert disagreements("nginx", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (4, [])

@@ -48,7 +48,7 @@ OWN_VALUES = (
 KEEPING = (
     "proxy_cache answers;", "proxy_cache answers;", "proxy_cache off;", "proxy_cache_valid 200 404 10m;", "proxy_cache_valid any 1m;", "proxy_cache_bypass $cookie_mark $arg_x;", "proxy_no_cache $http_x_probe;",
     "proxy_cache_methods GET POST;", "proxy_cache_convert_head off;", "proxy_cache_key $host$uri;", "proxy_cache_lock on;", "proxy_cache_use_stale error http_503;", "proxy_ignore_headers Set-Cookie Expires;",
-    "add_header X-Kept $upstream_cache_status;", "limit_req zone=often burst=3;", "limit_req zone=often; limit_req_status 429;", "limit_conn many 2;", "limit_rate 100k;", "limit_rate 1m; limit_rate_after 10k;",
+    "add_header X-Kept $upstream_cache_status;", "add_header X-Share $share always;", "proxy_set_header X-Share $share;", "limit_req zone=often burst=3;", "limit_req zone=often; limit_req_status 429;", "limit_conn many 2;", "limit_rate 100k;", "limit_rate 1m; limit_rate_after 10k;",
 )
 
 
@@ -81,7 +81,7 @@ class NginxSource:
             "  upstream pool_b { server 192.0.2.2:8000 weight=2; server 192.0.2.3:8000; }\n"
             + "  map $sent_http_content_type $age { default off; text/html 10m; ~^image/ 2h; application/json 3m; ~*^text/CSS -1; }\n"
             + '  map $cookie_mark $marked { default d; "" none; ~^a* a; }\n  map $arg_x $sorted { default d; ~^x? p; }\n'
-            + "  proxy_cache_path /var/cache/answers keys_zone=answers:1m;\n  limit_req_zone $binary_remote_addr zone=often:1m rate=5r/s;\n  limit_conn_zone $server_name zone=many:1m;\n"
+            + "  proxy_cache_path /var/cache/answers keys_zone=answers:1m;\n  limit_req_zone $binary_remote_addr zone=often:1m rate=5r/s;\n  limit_conn_zone $server_name zone=many:1m;\n  split_clients $arg_x$cookie_mark $share { 30% a; 45.5% b; * $arg_x; }\n"
             + self._settings("  ", 0.2)
             + self._proxies()
             + servers

@@ -10,11 +10,12 @@ from __future__ import annotations
 
 import base64
 import ipaddress
+import itertools
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from ..model import (
-    AddressRule, AnswerLimit, AskFirst, BodyLimit, ClientIn, Credentials, HostIs, Lookup, MethodIn, Pattern, Redirect, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
+    AddressRule, AnswerLimit, AskFirst, BodyLimit, ClientIn, Credentials, Hashed, HostIs, Lookup, MethodIn, Pattern, Redirect, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
 )
 from ..model.walk import all_within
 from ..patterns.languages import ALL, Language, Languages, characters
@@ -26,6 +27,7 @@ from .client_certificates import CERTIFICATE, TRUSTED, UNKNOWN
 from .networks import in_network
 from .origin_answers import VERDICT
 from .request import CLIENT
+from .shares import hashed
 
 # A part of a request: what it is, and its name; a field's in small letters. None as a value: it is not there.
 Part = tuple[str, str]
@@ -44,6 +46,8 @@ _MOST_WAYS = 30
 _SOME_PRIVATE = ("10.0.0.0/8", "fd00::/8")
 # The name of a user where the password is the origin's affair.
 _SOMEBODY = "fern"
+# So many values are tried for one that comes to each share of requests.
+_MOST_TRIED = 250
 # Content of 100 MB is asked for by no request that is sent.
 _MOST_DIGITS = 8
 
@@ -103,6 +107,8 @@ class _Finder:
         known = [item for item in items if isinstance(item, Credentials)]
         if known or any(isinstance(item, Var) and item.variable is Variable.USER for item in items):
             self.found.values[AUTHORIZATION] = [None, *_users(known)]
+        for item in dict.fromkeys(item for item in items if isinstance(item, Hashed)):
+            self._share(item)
         networks = {network for item in items if isinstance(item, AddressRule | ClientIn) for network in item.networks}
         networks |= {row.value for item in items if isinstance(item, Lookup) and item.networks for row in item.rows if isinstance(row.value, str)}
         sources = [site.client_from for site in sites if site.client_from is not None]
@@ -114,7 +120,7 @@ class _Finder:
             self.found.values["field", source.field.lower()] = [None, *dict.fromkeys([*clients, *(f"{client}, {nearest}" for client in clients if nearest), "unknown"])]
         networks |= {network for source in sources for network in source.networks}
         if networks:
-            self.found.values[CLIENT_ADDRESS] = list(_clients(networks))
+            self.found.values[CLIENT_ADDRESS] = list(dict.fromkeys([*_clients(networks), *self.found.values.get(CLIENT_ADDRESS, ())]))  # type: ignore[list-item]
 
     def _conditions(self, item: object) -> Iterator[tuple[Template, Language]]:
         match item:
@@ -133,6 +139,21 @@ class _Finder:
                 for name in names:
                     word = self.languages.word(name.removeprefix("*"))
                     yield (Var(Variable.HOST),), self.languages.join(self.languages.any, word) if name.startswith("*") else word
+
+    def _share(self, item: Hashed) -> None:
+        """Values of the parts that a number is made of, one for each share, as far as one of so many comes to it."""
+        self.found.loose.add("shares of requests, by a number made of what they send")
+        bounds = list(itertools.accumulate(item.shares))
+        for part in dict.fromkeys(part for part in item.template if isinstance(part, Var)):
+            key = CLIENT_ADDRESS if part.variable is Variable.CLIENT else (_KINDS[part.variable], part.name.lower() if part.variable is Variable.FIELD else part.name) if part.variable in _KINDS else None
+            if key is None:
+                continue
+            met: dict[int, str] = {}
+            for number in range(1, _MOST_TRIED):
+                value = f"192.0.2.{number}" if key is CLIENT_ADDRESS else f"fern{number}"
+                text = "".join(other if isinstance(other, str) else value if other == part else "" for other in item.template)
+                met.setdefault(next((place for place, bound in enumerate(bounds) if hashed(text) < bound * 0xFFFFFFFF // 10000), len(bounds)), value)
+            self.found.values[key] = list(dict.fromkeys([*self.found.values.get(key, [None] if key is not CLIENT_ADDRESS else [CLIENT]), *(met[place] for place in sorted(met))]))
 
     def _ask(self, template: Template, language: Language, depth: int) -> None:
         """Hands a condition on a text on to the parts of the request that it is made of: of several, each way to divide what is wanted among them."""

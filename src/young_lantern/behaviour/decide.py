@@ -180,6 +180,8 @@ class _Run:
                 return self.end(step.span, status=state.error_status if state.in_error and state.keeps_first and state.error_status else 500, is_error=True)
             fields, request_fields, state.pages, state.compress, state.types, state.limits[SPEED] = self.kept[step.label]
             state.answer_limit = None
+            for name in state.of_place:
+                state.variables.pop(name, None)
             if step.new_request:
                 # http_request.c, rename_original_env (2.4.71, probed): what was set is there under another name, and once more so the next time.
                 renamed = {f"REDIRECT_{name}": state.variables.pop(name) for name in state.environment if name in state.variables}
@@ -297,6 +299,8 @@ class _Run:
         self.state.variables[step.name] = said(step.value, self.state)
         if step.environment:
             self.state.environment |= {step.name}
+        if step.of_place:
+            self.state.of_place.add(step.name)
         return None
 
     def _mark_refused(self, span: Span | None) -> _Next:

@@ -15,7 +15,7 @@ from urllib.parse import unquote_plus
 import regex
 
 from ..model import (
-    AllOf, Always, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
+    AllOf, Always, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
     Placeholder, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, status_words,
 )
 from ..model.walk import walk
@@ -26,6 +26,7 @@ from .networks import in_network
 from .own_values import OWN_VALUES, is_own, own_value, unread_value
 from .path_conditions import is_like, path_in
 from .request import Request
+from .shares import in_digits
 from .state import State
 
 # --- templates --------------------------------------------------------------------------------------------------------
@@ -80,6 +81,8 @@ def _part(part: Var | Capture | HttpDate | Placeholder | Unread | Lookup, state:
             if part.name not in state.looked_up:
                 state.looked_up[part.name] = _looked_up(part, state)
             return known((state.looked_up[part.name],), state)
+        case Hashed(template):
+            return in_digits(text(template, state))
         case HttpDate(seconds):
             return f"(now {seconds:+d} s)"
         case Placeholder(spelling):

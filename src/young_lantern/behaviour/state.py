@@ -35,6 +35,7 @@ class State:
     url: str | None = None  # the path that sections see, where a rewrite changed it for the file only
     variables: dict[str, str] = field(default_factory=dict)
     environment: frozenset[str] = frozenset()  # the variables among them that a block which begins again forgets
+    of_place: set[str] = field(default_factory=set)  # those that are forgotten where a search begins again
     numbered: tuple[str, ...] = ()
     named: dict[str, str] = field(default_factory=dict)
     labelled: dict[str, tuple[str, ...]] = field(default_factory=dict)

@@ -650,9 +650,11 @@ def _restart(step: Restart, steps: list[_Item], env: _Env, walker: _Walker) -> t
         # Who was let in on the way there was asked for his name all the same.
         again = replace(env, settings=replace(item.before, guard=item.before.guard or env.settings.guard, asks=item.before.asks or env.settings.asks), known=known)
         body = without_leaves(list(item.block.steps), step.label)
+        said = dict(env.known.variables)
+        of_place = {inner.name: inner for inner in walk(item.block) if isinstance(inner, SetVariable) and inner.of_place and said.get(inner.name, "") != ""}
+        body = [*(SetVariable(name, (), inner.span) for name, inner in of_place.items()), *body]
         if item.block.new_request:
             forgotten = {inner.name: inner for inner in walk(item.block) if isinstance(inner, SetVariable) and inner.environment}
-            said = dict(env.known.variables)
             renamed = [SetVariable(f"REDIRECT_{name}", (Var(Variable.VARIABLE, name),) if (text := said.get(name)) is None else (text,) if text else (), inner.span)
                        for name, inner in forgotten.items() if f"REDIRECT_{name}" in _variables(item.block.steps)]
             body = [*renamed, *(SetVariable(name, (), inner.span) for name, inner in forgotten.items()), SetVariable("REDIRECT_STATUS", ("200",)), *body]

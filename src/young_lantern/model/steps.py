@@ -167,6 +167,7 @@ class ForgetFields:
 @dataclass(frozen=True, slots=True)
 class SetVariable:
     """`environment`: it is part of what the server keeps for a request: requests made inside see it, a block that begins again does not (httpd). `late`: it is set for every handler.
+    `of_place`: it is forgotten where the search for a place begins again (nginx, what an `if` changes of its location).
     `outside`: requests made inside keep the value of the one that they are made for. `by_rule`: rules for rewriting do it, which nobody asks for what is refused before."""
 
     name: str
@@ -174,6 +175,7 @@ class SetVariable:
     span: Span | None = None
     environment: bool = False
     late: bool = False
+    of_place: bool = False
     outside: bool = False
     by_rule: bool = False
 

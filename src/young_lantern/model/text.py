@@ -160,6 +160,17 @@ class Pattern:
 
 
 @dataclass(frozen=True, slots=True)
+class Hashed:
+    """A number made of a text, in ten digits, by which requests are divided into shares (nginx, split_clients): MurmurHash2 of 32 bits.
+
+    shares: what each of them is of the whole, in hundredths of a percent
+    """
+
+    template: "Template"
+    shares: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class LookupRow:
     """`value` is a text, a pattern or a network (CIDR). A result that begins with a capture is one of this row's pattern."""
 
@@ -187,7 +198,7 @@ class Lookup:
     nothing: bool = False
 
 
-Part = str | Var | Capture | HttpDate | Placeholder | Unread | Lookup
+Part = str | Var | Capture | HttpDate | Placeholder | Unread | Lookup | Hashed
 Template = tuple[Part, ...]
 
 

@@ -10,7 +10,7 @@ import contextlib
 import json
 import re
 
-from ...model import Capture, HttpDate, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
+from ...model import Capture, Hashed, HttpDate, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
 from ...model.placeholders import OpenNumber, open_size, open_time
 from ..noting import Unwritable
 
@@ -138,6 +138,8 @@ def write_template(template: Template, patterns: dict[str, str], *, rewritten: b
                 if label not in patterns:
                     return Unwritable("a capture whose pattern is not in sight")
                 out.append(f"{{re.{patterns[label]}.{group}}}")
+            case Hashed():
+                return Unwritable("a share of clients, by a number made of what they send")
             case HttpDate():
                 return Unwritable("a date reckoned from now")
             case Lookup():

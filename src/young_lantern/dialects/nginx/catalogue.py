@@ -85,6 +85,7 @@ _READ = [
     """),
     *_rows("tables", """
         map h 2 TEXT $VARIABLE { … }
+        split_clients h 2 TEXT $VARIABLE { … }
         geo h 1-2 [$ADDRESS] $VARIABLE { … }
     """),
     *_rows("answers", """
@@ -385,7 +386,7 @@ _NOT_CARRIED = [row for why, lines in (
         hs 1+: ssl_conf_command ssl_ocsp ssl_password_file
     """),
     ("the variable that it makes is not read yet; where it is used, the line says so", """
-        h 1+: split_clients geoip_country geoip_city
+        h 1+: geoip_country geoip_city
     """),
     ("what this handler answers is not read: requests for it are answered with 501", """
         l 0+: empty_gif perl
@@ -509,7 +510,7 @@ GUARDS = ("secure_link",)
 # Blocks whose content is data and not directives: each line of it is claimed together with the block.
 DATA_BLOCKS = frozenset({"types", "map", "geo", "split_clients", "charset_map"})
 # Blocks that are unsupported as a whole, with all that stands in them.
-OPAQUE_BLOCKS = frozenset({"stream", "mail", "split_clients", "charset_map"})
+OPAQUE_BLOCKS = frozenset({"stream", "mail", "charset_map"})
 
 
 def row_for(name: str, within: str) -> Row | None:

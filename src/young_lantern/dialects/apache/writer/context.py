@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
-from ....model import Capture, HttpDate, Lookup, Part, Placeholder, Span, Template, Unread, Var, Variable
+from ....model import Capture, Hashed, HttpDate, Lookup, Part, Placeholder, Span, Template, Unread, Var, Variable
 from ...noting import Noting, Unwritable
 from .. import values
 from .output import Node
@@ -179,6 +179,8 @@ def what(part: Part) -> str:
             return f"the table {name}"
         case Capture(group):
             return f"the capture {group} of a pattern that is not the last one asked"
+        case Hashed():
+            return "a share of clients, by a number made of what they send"
         case HttpDate():
             return "a date reckoned from now"
         case Unread(spelling):

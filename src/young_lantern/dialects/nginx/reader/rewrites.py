@@ -83,7 +83,7 @@ def _read_if(directive: Directive, scope: Scope, phase: Phase, context: Context,
         # rewrite module: a true `if` puts its own settings in place of its location's, and the last true one stays.
         variable = context.label("if")
         taken.append((variable, inner))
-        steps.append(SetVariable(variable, ("1",), directive.span))
+        steps.append(SetVariable(variable, ("1",), directive.span, of_place=True))
     steps += read_phase(inner, phase, context, before_answer, taken)
     return Choose((Route(condition, tuple(steps), directive.span, directive.comments),), directive.span)
 

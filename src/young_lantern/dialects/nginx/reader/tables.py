@@ -1,4 +1,4 @@
-"""nginx `map`, `geo` -> Lookup, where the variable they make is used.
+"""nginx `map`, `geo`, `split_clients` -> Lookup, where the variable they make is used.
 
 Source:   nginx manual, map module (texts ignore case and come before patterns, wherever they stand), geo module (the longest
           network that holds the address).
@@ -12,7 +12,7 @@ import ipaddress
 import re
 
 from ....codes import VALUE_UNREAD
-from ....model import Lookup, LookupRow, Pattern, Template, Unread, Var, Variable
+from ....model import Hashed, Lookup, LookupRow, Pattern, Template, Unread, Var, Variable
 from ....patterns import problem, search
 from ..syntax import Directive
 from .context import Context, Scope
@@ -22,7 +22,7 @@ _FLAGS = frozenset({"hostnames", "volatile"})
 
 def find_tables(http: Scope, context: Context) -> None:
     """Notes which variables the tables of the http block make; they are read when somebody asks."""
-    for directive in (*http.own("map"), *http.own("geo")):
+    for directive in (*http.own("map"), *http.own("geo"), *http.own("split_clients")):
         variable = directive.args[-1]
         if context.claims[directive.span].disposition is None and variable.startswith("$"):
             context.tables[variable[1:].lower()] = directive
@@ -36,8 +36,7 @@ def read_table(name: str, context: Context) -> Lookup | Unread | None:
     if name not in context.lookups:
         context.lookups[name] = Unread(f"${name}")  # a table that asks for itself finds this
         context.use(directive)
-        read = _read_map if directive.name == "map" else _read_geo
-        context.lookups[name] = read(name, directive, context)
+        context.lookups[name] = _READ[directive.name](name, directive, context)
     elif isinstance(context.lookups[name], Lookup):
         context.use(directive)
     return context.lookups[name]
@@ -105,6 +104,39 @@ def _read_geo(name: str, directive: Directive, context: Context) -> Lookup | Unr
             rows.append(LookupRow(network, (line.args[0],) if line.args[0] else ()))
     rows.sort(key=lambda row: -ipaddress.ip_network(str(row.value), strict=False).prefixlen)
     return Lookup(name, _subject(directive, context), tuple(rows), fallback, networks=True, span=directive.span)
+
+
+def _read_shares(name: str, directive: Directive, context: Context) -> Lookup | Unread:
+    """ngx_conf_split_clients_block, ngx_http_split_clients_variable (1.22.1, probed): shares one after the other; what is left goes to `*`, or has no value."""
+    rows: list[LookupRow] = []
+    shares: list[int] = []
+    fallback: Template = ()
+    for line in context.block(directive):
+        context.claim(line.span)
+        found = re.fullmatch(r"(\d+)(?:\.(\d{1,2}))?%", line.name)
+        if found is not None:
+            shares.append(int(found[1]) * 100 + int((found[2] or "").ljust(2, "0")))
+        if len(line.args) != 1 or found is None and line.name != "*" or sum(shares) > 10000:
+            context.blame(VALUE_UNREAD, line.span, value=line.span.directive, directive=directive.name, expected="a share such as 12.5%, or *, and its value were expected")
+            return Unread(f"${name}")
+        # What stands there is a text: no variable in it is completed (1.22.1, probed).
+        result: Template = (line.args[0],) if line.args[0] else ()
+        if found is None:
+            fallback = result
+        else:
+            # The sum is reckoned in whole numbers of 32 bits, as the server does.
+            rows.append(LookupRow(Pattern(_below(sum(shares) * 0xFFFFFFFF // 10000), "pcre"), result))
+    return Lookup(name, (Hashed(context.template(directive.args[0], directive), tuple(shares)),), tuple(rows), fallback, ignores_case=False, span=directive.span)
+
+
+def _below(bound: int) -> str:
+    """The numbers of ten digits that are less than another."""
+    digits = f"{bound:010d}"
+    ways = [f"{digits[:at]}[0-{int(digit) - 1}][0-9]{{{9 - at}}}" for at, digit in enumerate(digits) if digit != "0"]
+    return f"^(?:{'|'.join(ways)})$" if ways else "(?!)"
+
+
+_READ = {"map": _read_map, "geo": _read_geo, "split_clients": _read_shares}
 
 
 def _is_network(text: str) -> bool:

@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from ....fitting.unroll import LIMIT_UNKNOWN
-from ....model import Capture, HttpDate, Lookup, Pattern, Placeholder, SetVariable, Span, Template, Unread, Var, Variable
+from ....model import Capture, Hashed, HttpDate, Lookup, Pattern, Placeholder, SetVariable, Span, Template, Unread, Var, Variable
 from ....model.walk import walk
 from ....patterns.groups import is_plain
 from ...noting import Noting, Unwritable
@@ -107,6 +107,8 @@ class Context(Noting):
                 return spelling
             case Capture(group, label, is_escaped):
                 return self._capture(group, label, is_escaped and label in self.of_paths, escapes)
+            case Hashed():
+                return Unwritable("a share of clients")  # but for a table of its own (tables.py)
             case HttpDate():
                 return Unwritable("a date reckoned from now")
             case Unread(spelling):

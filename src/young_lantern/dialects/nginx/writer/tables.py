@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 
 from ....fitting.static import bare
-from ....model import Capture, Lookup, Pattern, Var, Variable
+from ....model import Capture, Hashed, Lookup, Pattern, Var, Variable, literal
 from ....model.walk import walk
 from ....patterns import problem, search
 from ...noting import Unwritable
@@ -27,12 +27,31 @@ def write_table(table: Lookup, context: Context) -> str | Unwritable:
     if name in context.tables:
         return f"${name}"
     context.tables[name] = table  # a table within it has another name
-    made = _geo(name, table, context) if table.networks else _map(name, table, context)
+    made = _geo(name, table, context) if table.networks else _shares(name, table, table.subject[0], context) if _is_shared(table) else _map(name, table, context)
     if isinstance(made, Unwritable):
         del context.tables[name]
         return made
     context.http[f"table {name}"] = made
     return f"${name}"
+
+
+def _is_shared(table: Lookup) -> bool:
+    return len(table.subject) == 1 and isinstance(table.subject[0], Hashed) and len(table.subject[0].shares) == len(table.rows)
+
+
+def _shares(name: str, table: Lookup, hashed: object, context: Context) -> Node | Unwritable:
+    assert isinstance(hashed, Hashed)
+    subject = context.template(hashed.template, table.span)
+    if isinstance(subject, Unwritable):
+        return subject
+    lines = []
+    for share, result in (*zip(hashed.shares, (row.result for row in table.rows), strict=True), (None, table.fallback)):
+        value = literal(result)  # no variable is completed there
+        if value is None:
+            return Unwritable("a share of clients whose value depends on the request")
+        if share is not None or value:
+            lines.append(Node(["*" if share is None else f"{share / 100:g}%", quote(value)]))
+    return Node(["split_clients", quote(subject), f"${name}"], lines, (table.span,) if table.span else ())
 
 
 def _map(name: str, table: Lookup, context: Context) -> Node | Unwritable:
