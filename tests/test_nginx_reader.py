@@ -560,3 +560,21 @@ def test_what_an_if_changed_is_forgotten_where_the_search_begins_again(reads: Re
     assert [reads.decide("nginx", text, "/loop?x=2", method).status for method in ("GET", "PUT")] == [404, 500]
     rows = [(method, "www.fernhollow.example", target, {}) for method in ("GET", "PUT") for target in ("/loop?x=2", "/loop")]
     assert disagreements("nginx", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (4, [])
+
+
+@pytest.mark.parametrize(("lines", "told"), [
+    ("location /protected/ { internal; alias ROOT/; }", ["/protected/"]),
+    ("location / { location /deep/ { internal; } }", ["/deep/"]),
+    ("error_page 404 /protected/404.html; location /protected/ { internal; }", []),
+    ("location / { try_files $uri /protected/x; } location /protected/ { internal; }", []),
+    ("location /a { rewrite ^/a/(.*)$ /protected/$1 last; } location /protected/ { internal; }", []),
+    ("location /a { auth_request /ask; } location = /ask { internal; proxy_pass http://192.0.2.1:81; }", []),
+    ("location / { try_files $file =404; } location /protected/ { internal; }", []),
+    ("location @app { internal; }", []),
+])
+def test_places_that_only_origins_lead_to(reads: Reads, lines: str, told: list[str]) -> None:
+    """X-Accel-Redirect, which no other server reads: what is sent by it would be gone."""
+    if "auth_request" not in lines:  # without any origin nobody leads there
+        assert not any(finding.code.name == "origins-lead-inside" for finding in reads.read("nginx", nginx(lines)).findings)
+    findings = reads.read("nginx", nginx(lines + "location /app/ { proxy_pass http://192.0.2.7:81; }")).findings
+    assert [finding.message.split(" leads to ")[1].split(",")[0] for finding in findings if finding.code.name == "origins-lead-inside"] == told

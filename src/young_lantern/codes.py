@@ -251,6 +251,10 @@ OWN_LINE_UNREAD = _code("new-line-not-compared", _T, _MINOR,
     "what this line of the new configuration does is not compared: {reason}",
     "it was written for a line of the source, and nobody reads it back",
     "ask the server itself: compare with --live")
+INSIDE_FOR_ORIGINS = _code("origins-lead-inside", _T, _BREAKING,
+    "nothing here leads to {place}, which clients cannot ask for: an origin must (X-Accel-Redirect)",
+    "what an origin answers with that field is read by nginx alone; elsewhere the field goes to the client, and the file is not sent",
+    "look what the origin sends; have it send the file itself, or write it by hand: Caddy can intercept the field in its reverse_proxy, httpd needs a module for it")
 CACHE_OWN_FOLDER = _code("cache-begins-anew", _T, _MINOR,
     "kept answers begin anew, in {folder}",
     "the files of a cache can be read by no other server than the one that made them",

@@ -21,7 +21,7 @@ from ....model.walk import with_steps
 from ....patterns import search
 from .. import catalogue, defaults
 from ..syntax import Directive
-from . import access, answers, asking, client, compression, content, fields, files, gateways, grpc, limits, logs, media_types, origins, rewrites
+from . import access, answers, asking, client, compression, content, fields, files, gateways, grpc, inside, limits, logs, media_types, origins, rewrites
 from .context import Context, Scope
 from .load import broken
 
@@ -77,6 +77,7 @@ class SiteLocations:
         everything = read_locations(server, context)
         self.top = [location for location in everything if location.kind != "@"]
         self.named = {location.text: location for location in everything if location.kind == "@"}
+        inside.tell_of_origins(server, everything, context)
         self.calling: list[str] = []
         self.called: dict[tuple[str, int], tuple[Step, ...]] = {}
         # core module, recursive_error_pages: on the way to an error page no other is looked up unless that is on. Written out
