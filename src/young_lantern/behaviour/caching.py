@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime, timezone
 from email.utils import parsedate_to_datetime
 
@@ -34,6 +35,31 @@ def is_used(cache: Cache | None, state: State) -> bool:
 def status(cache: Cache, state: State) -> str:
     """What is said of the first request for something."""
     return BYPASS if cache.bypasses is not None and holds(cache.bypasses, state) else MISS
+
+
+def asked_by(cache: Cache | None, state: State) -> str:
+    """The method by which an origin is asked (ngx_http_upstream_cache, convert_head; 1.22.1, probed)."""
+    return "GET" if cache is not None and cache.asks_whole and state.method == "HEAD" and is_used(cache, state) else state.method
+
+
+def meet(cache: Cache | None, answer: OriginAnswer, state: State) -> None:
+    """An origin's answer comes to a cache."""
+    if cache is not None and is_used(cache, state):
+        state.cache_status = status(cache, state)
+        state.keeping = None if answer.refused else (cache, answer)
+        state.note("may be kept", cache.span)
+
+
+def settle(fields: tuple[tuple[str, str], ...], state: State) -> None:
+    """What becomes of the answer, once its fields are known.
+
+    mod_cache.c: the filter that keeps answers comes after those that change their fields (2.4.71, probed); nginx goes by what the origin sent.
+    """
+    if state.keeping is not None:
+        cache, answer = state.keeping
+        changed = {name for name, _ in fields} if state.dialect == "apache" else set()
+        seen = replace(answer, fields=(*(pair for pair in answer.fields if pair[0] not in changed), *(pair for pair in fields if pair[0] in changed)))
+        state.kept = kept(cache, seen, answer.status, state)
 
 
 def kept(cache: Cache, answer: OriginAnswer, code: int, state: State) -> Kept:

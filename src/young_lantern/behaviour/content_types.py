@@ -135,3 +135,12 @@ def _of_httpd(lines: list[str | None], item: Field, state: State) -> list[str | 
         made = _changed(bare, item, state)
         return [line if line is None or before == plain else completed(line) for line, before, plain in zip(made, lines, bare, strict=True)]
     return lines or [completed(text(item.value, state))]
+
+
+def forced(state: State) -> str:
+    """The type that all files are said to have, with the charset that it gets."""
+    types = state.types
+    if types is None or not types.forced:
+        return ""
+    charset = f"; charset={types.charset}" if types.charset and "charset=" not in types.forced and has_charset(types, types.forced) else ""
+    return types.forced + charset

@@ -10,13 +10,12 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ..model import (
-    CONTENT, SITE, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Cache, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
+    CONTENT, SITE, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     SPEED, ForgetFields, Forward, Gateway, Leave, Limits, LogTo, MediaTypes, Note, Operation, Protect,
     Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
     StripPrefix, StripSuffix, Unserved, Var, Variable, Written, with_field,
 )
-from ..model.media_types import has_charset
-from . import answering, asking, blanks, caching, client_certificates, content_types, contents, cookies, early, forwarding, gateway, heads, inside, origin_errors, paths, redirects, targets
+from . import answering, asking, blanks, caching, client_certificates, content_types, contents, cookies, early, forwarding, gateway, heads, inside, limiting, origin_errors, paths, redirects, targets
 from .balancing import choice_of, one_of
 from .choosing import choose_listener, choose_site
 from .client import seen_from
@@ -24,7 +23,7 @@ from .evaluate import holds, said, text, user_of, with_placeholders
 from .folder_walks import walked_first
 from .inside import Jump
 from .networks import in_network
-from .origin_answers import SELF, VERDICT, OriginAnswer, wanted
+from .origin_answers import SELF, VERDICT, wanted
 from .outcome import OWN_WORDS, Limited, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request, one_slash
 from .route_index import RouteIndex
@@ -344,13 +343,7 @@ class _Run:
         return None
 
     def limits(self, step: Limits) -> _Next:
-        """ngx_http_limit_req_handler, ngx_http_limit_conn_handler (1.22.1): once for a request, whatever places it comes to."""
-        held = self.state.limits
-        if step.kind == SPEED or not held.get(step.kind):
-            made = (Limited(row.kind, row.most, text(row.key, self.state), row.burst, row.at_once, row.status) for row in step.rows)
-            held[step.kind] = tuple(limit for limit in made if limit.key or limit.kind == SPEED)
-            for row in step.rows:
-                self.state.note("limited", row.span)
+        limiting.meet(step, self.state)
         return None
 
     def media_types(self, step: MediaTypes) -> _Next:
@@ -539,7 +532,7 @@ class _Run:
         if state.body_limit is not None and not origin_errors.leaves_content(step, self.estate.dialect) and self._too_large(state.body_limit):
             return self.fail(origin_errors.too_large(step, state.body_limit, self.estate.dialect), state.body_limit.span)
         state.let_in = True
-        origin = forwarding.request_of(self.estate, step, state, step.method or self._asked_by(step.cache), self.rewrite)
+        origin = forwarding.request_of(self.estate, step, state, step.method or caching.asked_by(step.cache, state), self.rewrite)
         if self.estate.dialect == "apache" and isinstance(step.target, Written) and not step.target.adds_query and "?" in origin.target:
             # mod_rewrite.c, splitout_queryargs (2.4.71, probed): the query that a rule asks an origin with is the request's from then on.
             state.query = origin.target.partition("?")[2]
@@ -553,7 +546,7 @@ class _Run:
             state.gave_up = "the origin would get a malformed request line"
         state.note("forward", step.span, f"{state.pool_label}{origin.target}")
         answer = asking.answer_of(self.estate, step.pool, state.received or state.request)
-        self._keep(step.cache, answer)
+        caching.meet(step.cache, answer, state)
         state.answered_by = state.member_label
         if (late := origin_errors.unanswered(step, answer, self.estate.dialect)) is not None:
             return self.fail(late, step.span)
@@ -572,17 +565,6 @@ class _Run:
         return self.end(step.span, status=status, location=self._sent_back(step, answer.location, origin) if answer.location else None, origin=origin,
                         extra=step.response_fields, sent=tuple(cookies.mapped(pair, step.cookies, state) for pair in answering.arrived(answer.fields, self.estate.dialect)))
 
-    def _asked_by(self, cache: Cache | None) -> str:
-        """The method by which an origin is asked (ngx_http_upstream_cache, convert_head; 1.22.1, probed)."""
-        state = self.state
-        return "GET" if cache is not None and cache.asks_whole and state.method == "HEAD" and caching.is_used(cache, state) else state.method
-
-    def _keep(self, cache: Cache | None, answer: OriginAnswer) -> None:
-        if cache is not None and caching.is_used(cache, self.state):
-            self.state.cache_status = caching.status(cache, self.state)
-            self.state.keeping = None if answer.refused else (cache, answer)
-            self.state.note("may be kept", cache.span)
-
     def _sent_back(self, step: Forward, location: str, origin: OriginRequest) -> str:
         """The Location that a client gets for an origin's."""
         if location == SELF:
@@ -597,14 +579,13 @@ class _Run:
         pool = self.estate.pool(step.pool)
         members = tuple(member.address for member in pool.members if not member.down and not member.backup) if pool else (step.pool,)
         script, parameters = gateway.parameters(step, state)
-        parameters["REQUEST_METHOD"] = self._asked_by(step.cache) if step.cache is not None and parameters.get("REQUEST_METHOD") == state.method else parameters.get("REQUEST_METHOD", "")
         state.note("application", step.span, f"{pool.name if pool else step.pool} {script}")
         origin = OriginRequest(members, False, parameters.pop("REQUEST_METHOD", ""), script, tuple(sorted(parameters.items())), choice_of(step, pool, members, state.request.method, state.request), protocol=step.protocol)
         # PHP's process manager answers 404 by itself for a script that is not there; what other applications do, they alone know.
         missing = step.protocol == "fastcgi" and script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
         answer = wanted(state.received or state.request)
         state.answered_by = one_of(members)
-        self._keep(step.cache, answer)
+        caching.meet(step.cache, answer, state)
         if (late := origin_errors.unanswered(step, answer, self.estate.dialect)) is not None and not (missing and (state.asked_inside or answer.after)):
             # mod_dir.c, fixup_dir: the index file was found by then, so that no other is looked for (2.4.71, probed).
             state.intercepted = state.intercepted or state.for_index
@@ -645,15 +626,7 @@ class _Run:
                 return self._indexes(step, names, otherwise)
 
     def _methods(self, step: ServeFiles, said: Methods) -> Outcome:
-        return self.end(step.span, status=said.status, body="", named=said.named, media_type="" if said.named else self._forced() or "httpd/unix-directory")
-
-    def _forced(self) -> str:
-        """The type that all files are said to have, with the charset that it gets."""
-        types = self.state.types
-        if types is None or not types.forced:
-            return ""
-        charset = f"; charset={types.charset}" if types.charset and "charset=" not in types.forced and has_charset(types, types.forced) else ""
-        return types.forced + charset
+        return self.end(step.span, status=said.status, body="", named=said.named, media_type="" if said.named else content_types.forced(self.state) or "httpd/unix-directory")
 
     def _indexes(self, step: ServeFiles, names: tuple[str, ...], otherwise: Found | Missing | Methods) -> _Next:
         found, refused = inside.ask_inside(self, step.span, names, for_index=True)
@@ -711,21 +684,11 @@ class _Run:
             fields = answering.response_fields(operations, status, is_error, state, sent, "" if types is None else "content-type", apart)
         # RFC 9112 section 6.3: how long an answer is belongs to the connection; a server corrects what a rule says of it (nginx 1.22.1 does not, for 204).
         fields = tuple(pair for pair in fields if pair[0] != "content-length")
-        if state.keeping is not None:
-            # mod_cache.c: the filter that keeps answers comes after those that change their fields (2.4.71, probed); nginx goes by what the origin sent.
-            cache, answer = state.keeping
-            changed = {name for name, _ in fields} if self.estate.dialect == "apache" else set()
-            seen = replace(answer, fields=(*(pair for pair in answer.fields if pair[0] not in changed), *(pair for pair in fields if pair[0] in changed)))
-            state.kept = caching.kept(cache, seen, answer.status, state)
+        caching.settle(fields, state)
         return Outcome(
             status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
-            state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, edits=edits, limits=self._limits(file, origin), kept=state.kept, by_name=state.types if file is not None and not listing else None,
+            state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, edits=edits, limits=limiting.in_force(state, bool(file or origin)), kept=state.kept, by_name=state.types if file is not None and not listing else None,
         )
-
-    def _limits(self, file: str | None, origin: OriginRequest | None) -> tuple[Limited, ...]:
-        """Those that hold; the few octets of what the server says itself are sent at any speed."""
-        held = self.state.limits
-        return tuple(limit for kind in sorted(held) if kind != SPEED or file or origin for limit in held[kind])
 
 
 _HANDLERS: dict[type, Callable[..., _Next]] = {
