@@ -12,7 +12,8 @@ from young_lantern.behaviour.compare import Comparison, compare_estates
 from young_lantern.behaviour.origin_answers import ANSWER, FIELD
 from young_lantern.behaviour.outcome import Kept, outcome_of
 from young_lantern.lab.live import check_live
-from young_lantern.model import Severity
+from young_lantern.model import Cache, Severity, Var, Variable
+from young_lantern.model.walk import walk
 from young_lantern.translate import Translation, translate
 
 ZONE = "proxy_cache_path /var/cache/pages levels=1:2 keys_zone=pages:1m max_size=10m inactive=1h; fastcgi_cache_path /var/cache/scripts keys_zone=scripts:1m;"
@@ -164,6 +165,44 @@ def test_from_httpd_to_nginx(reads: Reads) -> None:
     for line in ("proxy_cache_path /var/cache/nginx/kept keys_zone=kept:10m;", "proxy_cache kept;", "proxy_cache_valid 200 203 300 301 5m;", "map $http_authorization", "$upstream_http_pragma", "~^/mine 1;"):
         assert line in text
     assert all(severity is Severity.MINOR for severity, _ in _of_caches(made))
+    _no_surprise(made)
+
+
+SKIPS = "set $skip 0; if ($request_method = POST) { set $skip 1; } if ($query_string != '') { set $skip 1; } if ($request_uri ~* \"/admin/|/login\") { set $skip 1; } if ($http_cookie ~* \"session_id|no_cache\") { set $skip 1; }"
+ROWS = "map $http_cookie $known { default 0; ~*session_id 1; }"
+
+
+def skipping(place: str, more: str = "") -> str:
+    return nginx(f"{SKIPS} location /app/ {{ proxy_pass {ORIGIN}/; proxy_cache pages; proxy_cache_valid 200 10m; {place} }} {more}", ZONE + ROWS)
+
+
+@pytest.mark.parametrize("place", ["proxy_cache_bypass $skip $http_pragma; proxy_no_cache $skip;", "proxy_cache_bypass $known; proxy_no_cache $known;", "proxy_no_cache ${skip};"])
+@pytest.mark.parametrize("target", ["apache", "nginx"])
+def test_what_a_cache_leaves_alone_by_the_usual_lines(reads: Reads, place: str, target: str) -> None:
+    """A variable that several `if` lines set says which requests a cache leaves alone; it is not asked in front of every route."""
+    made = translate(reads.write("nginx", skipping(place)), target, dialect="nginx")
+    site = _site(made)
+    assert len(site.splitlines()) < 70
+    assert "CacheEnable disk" in site if target == "apache" else "proxy_cache pages;" in site
+    assert all(severity is Severity.MINOR for severity, _ in _of_caches(made))
+    _no_surprise(made)
+
+
+@pytest.mark.parametrize("lines", [
+    "location /app/x { set $skip 1; }",  # not only the server's own lines
+    "if ($uri ~ x) { set $skip 1; }",  # what a rewrite may change meanwhile
+    "set $skip $arg_skip;",
+])
+def test_a_variable_that_is_not_so_plain_stays_one(reads: Reads, lines: str) -> None:
+    reading = reads.read("nginx", skipping("proxy_cache_bypass $skip;", lines))
+    kept = [item for site in reading.estate.sites for item in walk(site.program) if isinstance(item, Cache)]
+    assert any(part == Var(Variable.VARIABLE, "skip") for part in walk(kept[0].bypasses))
+
+
+def test_each_kind_of_application_has_zones_of_its_own(reads: Reads) -> None:
+    script = "location ~ \\.php$ { root ROOT; fastcgi_pass 127.0.0.1:9000; fastcgi_param SCRIPT_FILENAME $document_root$fastcgi_script_name; fastcgi_cache scripts; fastcgi_cache_key $request_uri; fastcgi_cache_valid 1m; }"
+    made = translate(reads.write("nginx", nginx(script, ZONE)), "nginx", dialect="nginx")
+    assert "fastcgi_cache_path /var/cache/scripts keys_zone=scripts:1m;" in made.writing.files["nginx.conf"]
     _no_surprise(made)
 
 

@@ -33,11 +33,11 @@ EMPTY = "(empty)"
 _TO_THE_SERVER = frozenset({"x-accel-expires", "x-accel-redirect", "x-accel-limit-rate", "x-accel-buffering", "x-accel-charset"})
 
 
-def arrived(fields: tuple[tuple[str, str], ...], dialect: str) -> tuple[tuple[str, str], ...]:
-    """The fields of an origin's answer as a server has them before any rule."""
+def arrived(fields: tuple[tuple[str, str], ...], dialect: str, by_http: bool = True) -> tuple[tuple[str, str], ...]:
+    """The fields of an origin's answer as a server has them before any rule. by_http: and not by FastCGI."""
     if dialect == "nginx":
         return tuple(pair for pair in fields if pair[0] not in _TO_THE_SERVER)
-    if dialect == "caddy" and dict(fields).get("pragma", "").strip() == "no-cache" and "cache-control" not in dict(fields):
+    if dialect == "caddy" and by_http and dict(fields).get("pragma", "").strip() == "no-cache" and "cache-control" not in dict(fields):
         # net/http, fixPragmaCacheControl (Caddy 2.6.2, probed): what HTTP/1.0 says is said once more, so that all understand it.
         return (*fields, ("cache-control", "no-cache"))
     return fields

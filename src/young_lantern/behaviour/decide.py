@@ -585,7 +585,7 @@ class _Run:
         missing = step.protocol == "fastcgi" and script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
         answer = wanted(state.received or state.request)
         state.answered_by = one_of(members)
-        caching.meet(step.cache, answer, state)
+        caching.meet(step.cache, replace(answer, status=404) if missing else answer, state)
         if (late := origin_errors.unanswered(step, answer, self.estate.dialect)) is not None and not (missing and (state.asked_inside or answer.after)):
             # mod_dir.c, fixup_dir: the index file was found by then, so that no other is looked for (2.4.71, probed).
             state.intercepted = state.intercepted or state.for_index
@@ -595,7 +595,7 @@ class _Run:
         if origin_errors.intercepts(step, said, state) and not (missing and state.for_index):
             return self.fail(origin_errors.known_status(said, step, state), step.intercepts_span or step.span)
         status = origin_errors.replaced(step, said if missing or state.restored or state.keeps_first else state.forced_status or said, state)
-        return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, extra=step.response_fields, sent=answering.arrived(answer.fields, self.estate.dialect))
+        return self.end(step.span, status=status, location=answer.location if answer.location not in ("", SELF) and not missing else None, origin=origin, extra=step.response_fields, sent=answering.arrived(answer.fields, self.estate.dialect, False))
 
     # --- files --------------------------------------------------------------------------------------------------------
 

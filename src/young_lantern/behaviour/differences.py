@@ -208,8 +208,8 @@ def _origin(before: OriginRequest, after: OriginRequest, request: Request) -> li
     for name in sorted({*one, *other} - _HOP_BY_HOP):
         # What no rule speaks of passes as the client sent it.
         seen = one.get(name, request.field(name)) or None, other.get(name, request.field(name)) or None
-        # A field without a value says as little as none.
-        slight = name in _CLIENT_FIELDS or by_one_of(*seen, before.addresses) or alike_but_for_form(*seen) or _but_for_unfilled(*seen) or set(seen) <= {EMPTY, None} or all(value in (EMPTY, None) or NO_CERTIFICATE.fullmatch(value) for value in seen)
+        # A field without a value says as little as none, and no-cache to an origin nothing that it must heed (RFC 9111 section 5.2.1.4).
+        slight = name in _CLIENT_FIELDS or name == "cache-control" and seen == (None, "no-cache") or by_one_of(*seen, before.addresses) or alike_but_for_form(*seen) or _but_for_unfilled(*seen) or set(seen) <= {EMPTY, None} or all(value in (EMPTY, None) or NO_CERTIFICATE.fullmatch(value) for value in seen)
         differ(f"field {name} to the origin", *seen, Severity.MINOR if slight else Severity.BREAKING)
     backs = [resolved(canonical(item.mapped_back), request) or "" for item in (before, after)]
     differ("redirects of the origin", *backs, Severity.MINOR if _same_spelt(*backs) or by_one_of(before.mapped_back, after.mapped_back, before.addresses) else Severity.BREAKING)

@@ -12,7 +12,7 @@ import re
 
 from ....codes import CACHE_LESS, CACHE_OTHERWISE, CACHE_OWN_FOLDER
 from ....fitting.static import bare
-from ....model import AllOf, AnyOf, Cache, Condition, Disposition, Not, PathStartsWith, Span, Template, TextIs, TextMatches, Var, Variable
+from ....model import AllOf, AnyOf, Cache, Condition, Disposition, Lookup, Not, PathStartsWith, Pattern, Span, Template, TextIs, TextMatches, Var, Variable, literal
 from ..values import quote
 from .context import Context
 from .output import Node
@@ -97,8 +97,11 @@ def write_cache(cache: Cache | None, context: Context, of_application: bool) -> 
         context.modules.add("headers")
     alike = cache.skips is not None and cache.bypasses is not None and bare(cache.skips) == bare(cache.bypasses)
     name = _NEVER if alike else "asks-anew"
+    tests: dict[tuple[str, ...], list[str]] = {}
     for variable, condition in ((_NEVER, cache.skips), (name, None if alike else cache.bypasses)):
-        nodes += [context.line(*words, variable, spans=spans) for words in _tests(condition) or ()]
+        for words in _tests(condition) or ():
+            tests.setdefault(words, []).append(variable)
+    nodes += [context.line(*words, *variables, spans=spans) for words, variables in tests.items()]
     if cache.bypasses is not None:
         nodes.append(context.line("RequestHeader", "set", "Cache-Control", "no-cache", f"env={name}", spans=spans))
         context.modules.add("headers")
@@ -130,6 +133,13 @@ def _lifetimes(cache: Cache, spans: tuple[Span, ...], context: Context) -> list[
     return nodes
 
 
+def _as_rows(table: Lookup) -> Condition | None:
+    """When a table says more than nothing, and not 0; None where its rows do not all say so."""
+    if table.networks or literal(table.fallback) not in ("", "0") or not table.rows or any(literal(row.result) in (None, "", "0") for row in table.rows):
+        return TextIs((), ())  # no line says that
+    return AnyOf(tuple(TextMatches(table.subject, row.value) if isinstance(row.value, Pattern) else TextIs(table.subject, (row.value,), table.ignores_case) for row in table.rows))
+
+
 def _tests(condition: Condition | None) -> list[tuple[str, ...]] | None:
     """Lines, but for the variable that they set, of which each holds where the condition may; None where it cannot be said so."""
     match condition:
@@ -138,6 +148,10 @@ def _tests(condition: Condition | None) -> list[tuple[str, ...]] | None:
         case AnyOf(conditions):
             made = [_tests(item) for item in conditions]
             return None if any(item is None for item in made) else [words for item in made for words in item or ()]
+        case Not(Not(inner)):
+            return _tests(inner)
+        case Not(TextIs((Var(Variable.QUERY, ""),), ("",) | ("", "0"))):
+            return [("SetEnvIfExpr", quote("-n %{QUERY_STRING}"))]
         case Not(TextIs((Var(variable, name),), ("", "0") | ("",) as values)):
             filled = "0?" if "0" in values else ""
             if variable is Variable.COOKIE:
@@ -146,8 +160,18 @@ def _tests(condition: Condition | None) -> list[tuple[str, ...]] | None:
                 return [("SetEnvIf", quote(name.replace("_", "-")), quote(rf"^(?!{filled}$)"))]
             if variable is Variable.ARGUMENT:
                 return [("SetEnvIfExpr", quote(rf"%{{QUERY_STRING}} =~ /(?:^|&){re.escape(name)}=(?!{filled}(?:&|$))/"))]
-            if variable is Variable.VARIABLE and name == _NEVER:
-                return []
+            if variable is Variable.VARIABLE:
+                return [] if name == _NEVER else [("SetEnvIfExpr", quote(f"reqenv('{name}') !~ /^{filled}$/"))]
+        case Not(TextIs((Lookup() as table,), ("", "0"))):
+            return _tests(_as_rows(table))
+        case TextIs((Var(Variable.METHOD | Variable.METHOD_SENT),), methods):
+            return [("SetEnvIf", "Request_Method", quote(f"^(?:{'|'.join(map(re.escape, methods))})$"))]
+        case TextMatches((Var(Variable.TARGET),), pattern) if pattern.engine == "pcre" and not re.search(r"[$^]", pattern.text.removeprefix("^")) and not ("|" in pattern.text and pattern.text.startswith("^")):
+            start = "" if pattern.text.startswith("^") else r"\S*?"
+            text = rf"^\S+ {start}(?:{pattern.text.removeprefix('^')})"
+            # util_expr_scan.l: nothing stands for the sign at the end within an expression's pattern (2.4.71, probed).
+            sign = next((sign for sign in "#,;!%:|" if sign not in text), None)
+            return [("SetEnvIfExpr", quote(f"%{{THE_REQUEST}} =~ m{sign}{text}{sign}{'i' if pattern.ignores_case else ''}"))] if sign else None
         case TextMatches((Var(Variable.FIELD, name),), pattern) if pattern.engine == "pcre":
             return [("SetEnvIfNoCase" if pattern.ignores_case else "SetEnvIf", quote(name.replace("_", "-")), quote(pattern.text))]
     return None

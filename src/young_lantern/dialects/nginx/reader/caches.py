@@ -8,6 +8,7 @@ Left out: zones that a variable names; what is sliced; `proxy_store`.
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 from ....model import AnyOf, Cache, CacheStore, Condition, Lifetime, Not, Template, TextIs, Var, Variable
@@ -15,6 +16,7 @@ from .. import defaults
 from ..syntax import Directive
 from ..values import read_size, read_time
 from .context import Context, Scope
+from .marks import condition_of
 
 # Fields that say how long an answer may be kept; what else may be left unheeded is no matter of caches.
 _HEEDED = frozenset({"x-accel-expires", "expires", "cache-control", "set-cookie", "vary"})
@@ -77,8 +79,14 @@ def _lifetimes(line: Directive, context: Context) -> list[Lifetime]:
 
 def _any(name: str, scope: Scope, context: Context) -> Condition | None:
     """Whether any of the texts of some lines is more than nothing."""
-    found = tuple(Not(TextIs(context.template(word, context.use(item)), ("", "0"), span=item.span), item.span) for item in scope.inherited(name) for word in item.args)
+    found = tuple(_holds(word, context.use(item), scope, context) for item in scope.inherited(name) for word in item.args)
     return AnyOf(found, found[0].span) if len(found) > 1 else found[0] if found else None
+
+
+def _holds(word: str, line: Directive, scope: Scope, context: Context) -> Condition:
+    bare = word.strip("${}").lower()
+    marked = condition_of(bare, scope, context) if bare in context.set_lines and re.fullmatch(r"\$(?:\w+|\{\w+\})", word) else None
+    return marked or Not(TextIs(context.template(word, line), ("", "0"), span=line.span), line.span)
 
 
 def _store(line: Directive, name: str, scope: Scope, context: Context) -> CacheStore | None:

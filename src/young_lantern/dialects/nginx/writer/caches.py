@@ -31,7 +31,7 @@ def write_cache(cache: Cache | None, module: str, context: Context) -> list[Node
         for span in spans:
             context.lost(span, "the cache", f"it goes by {unsaid.what}, so that nothing is kept here")
         return []
-    words = [_store(cache, context)]
+    words = [_store(cache, module, context)]
     nodes = [Node([f"{module}_cache", *words], None, spans, cache.comments)]
 
     def add(name: str, *words: str) -> None:
@@ -93,7 +93,7 @@ def _skips(cache: Cache, dialect: str) -> Condition | None:
     return AnyOf(tuple(found), cache.span) if len(found) > 1 else found[0] if found else None
 
 
-def _store(cache: Cache, context: Context) -> str:
+def _store(cache: Cache, module: str, context: Context) -> str:
     store = cache.store
     own = context.estate.dialect == "nginx"
     name = store.name or re.sub(r"\W+", "_", store.folder.rsplit("/", 1)[-1]).strip("_") or "answers"
@@ -102,7 +102,7 @@ def _store(cache: Cache, context: Context) -> str:
         context.note(store.span or cache.span, Disposition.CHANGED, CACHE_OWN_FOLDER, folder=folder)
     words = [*([f"levels={':'.join(map(str, store.levels))}"] if store.levels else []), f"keys_zone={name}:{write_size(store.memory or _MEMORY)}",
              *([f"max_size={write_size(store.size)}"] if store.size else []), *([f"inactive={write_time(store.idle_seconds)}"] if store.idle_seconds and store.idle_seconds != 600 else []), *(store.words if own else ())]
-    context.http.setdefault(f"cache {name}", Node(["proxy_cache_path", quote(folder), *words], None, tuple(span for span in (store.span, *store.also) if span)))
+    context.http.setdefault(f"cache {name}", Node([f"{module}_cache_path", quote(folder), *words], None, tuple(span for span in (store.span, *store.also) if span)))
     return name
 
 
