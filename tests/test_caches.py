@@ -86,6 +86,7 @@ def _asked(more: list[dict[str, str]] | None = None) -> list[Request]:
     ("apache", enabled(quick="On")),
     ("apache", enabled("CacheIgnoreQueryString On", "CacheIgnoreCacheControl On", "CacheIgnoreNoLastMod On", "CacheIgnoreHeaders Set-Cookie", "CacheMaxExpire 300", place="/x")),
     ("apache", enabled("CacheIgnoreNoLastMod On", "Header always merge Cache-Control private \"expr=-n resp('Set-Cookie')\"", "RequestHeader set Cache-Control no-cache env=new", "SetEnvIf X-New . new", "CacheDisable /out")),
+    ("apache", httpd(f"CacheRoot /kept\nCacheQuickHandler Off\nCacheEnable disk /x\nCacheDisable /out\n<Location /x>\nCacheEnable disk\nCacheIgnoreNoLastMod On\nCacheDefaultExpire 60\n</Location>\n<LocationMatch ther>\nCacheEnable disk\nCacheDefaultExpire 9\n</LocationMatch>\nProxyPass / {ORIGIN}/")),
     ("apache", httpd(f"CacheRoot /kept\nCacheQuickHandler Off\n<Location /x>\nCacheEnable disk\nCacheIgnoreNoLastMod On\nCacheDefaultExpire 60\n</Location>\nProxyPass / {ORIGIN}/")),
 ])
 def test_servers_keep_what_is_foretold(reads: Reads, dialect: str, text: str) -> None:

@@ -27,9 +27,11 @@ _YEAR = 31_536_000.0
 _KEPT_BY_THEMSELVES = (200, 203, 300, 301)
 
 
-def is_used(cache: Cache | None, state: State) -> bool:
-    """Whether what is kept is looked for at all."""
-    return cache is not None and state.method in cache.methods and (cache.when is None or holds(cache.when, state))
+def used(cache: Cache | None, state: State) -> Cache | None:
+    """The cache in which an answer is looked for, if any is."""
+    while cache is not None and cache.when is not None and not holds(cache.when, state):
+        cache = cache.otherwise
+    return cache if cache is not None and state.method in cache.methods else None
 
 
 def status(cache: Cache, state: State) -> str:
@@ -39,12 +41,13 @@ def status(cache: Cache, state: State) -> str:
 
 def asked_by(cache: Cache | None, state: State) -> str:
     """The method by which an origin is asked (ngx_http_upstream_cache, convert_head; 1.22.1, probed)."""
-    return "GET" if cache is not None and cache.asks_whole and state.method == "HEAD" and is_used(cache, state) else state.method
+    found = used(cache, state) if state.method == "HEAD" else None
+    return "GET" if found is not None and found.asks_whole else state.method
 
 
 def meet(cache: Cache | None, answer: OriginAnswer, state: State) -> None:
     """An origin's answer comes to a cache."""
-    if cache is not None and is_used(cache, state):
+    if (cache := used(cache, state)) is not None:
         state.cache_status = status(cache, state)
         state.keeping = None if answer.refused else (cache, answer)
         state.note("may be kept", cache.span)

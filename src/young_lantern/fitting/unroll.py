@@ -460,11 +460,13 @@ def _cached(step: Step, env: _Env) -> Step:
     cache = getattr(step, "cache", None)
     if cache is None:
         return step
-    if cache.when is not None and truth(cache.when, env.known) is False:
+    while cache is not None and cache.when is not None and truth(cache.when, env.known) is False:
+        cache = cache.otherwise
+    if cache is None:
         return replace(step, cache=None)  # type: ignore[call-arg]
     asked = {name: None if condition is None or truth(condition, env.known) is gone else simplified(condition, env.known)
              for name, gone in (("when", True), ("bypasses", False), ("skips", False)) for condition in (getattr(cache, name),)}
-    return replace(step, cache=replace(cache, **asked))  # type: ignore[call-arg]
+    return replace(step, cache=replace(cache, **asked, otherwise=cache.otherwise if asked["when"] is not None else None))  # type: ignore[call-arg]
 
 
 def _settled(env: _Env) -> Settings:

@@ -66,6 +66,7 @@ class Cache:
     locks:     of several requests for the same only one goes out
     uses:      how often something is asked for before it is kept
     revalidates: an answer that has had its time is asked for by its date and tag
+    otherwise: for requests that it is not for
     background: an answer that has had its time goes out once more while another is asked for
     """
 
@@ -88,6 +89,7 @@ class Cache:
     uses: int = 1
     revalidates: bool = False
     background: bool = False
+    otherwise: "Cache | None" = None
     span: Span | None = None
     also: tuple[Span, ...] = ()
     comments: tuple[str, ...] = ()

@@ -13,13 +13,16 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ....codes import CACHE_BEFORE_ACCESS
-from ....model import ALWAYS, AllOf, AnyOf, Cache, CacheStore, Condition, Credentials, Forward, Gateway, Guess, Lifetime, Not, PathStartsWith, Protect, Step, TextIs, Var, Variable
+from ....model import ALWAYS, AllOf, Cache, CacheStore, Condition, Credentials, Forward, Gateway, Guess, Lifetime, Not, PathStartsWith, Protect, Step, TextIs, Var, Variable
 from ....model.walk import transform, walk
+from ....patterns.path_languages import exclude_each_other
 from .. import defaults
 from .context import Context, Node
 from .places import NEVER, Section
 
 _AGES = ("cachedefaultexpire", "cachemaxexpire", "cacheminexpire", "cachelastmodifiedfactor", "cacheignorenolastmod", "cachestaleonerror", "cachestorenostore", "cachestoreprivate", "cachestoreexpired")
+# So many conditions at the most, one after the other, say how answers are kept.
+_MOST = 12
 _OF_HOST = ("cachequickhandler", "cacheroot", "cachelock", "cacheignorequerystring", "cacheignorecachecontrol", "cacheignoreheaders", "cachedirlevels", "cachedirlength")
 
 
@@ -28,7 +31,7 @@ def with_caches(steps: tuple[Step, ...], levels: list[Node], sections: list[Sect
     quick = context.last(levels, "cachequickhandler")
     is_quick = quick is None or [word.lower() for word in quick.args] != ["off"]
     found: list[tuple[Condition, Node, list[Node]]] = []
-    for node in (item for item in levels if item.name == "cacheenable"):
+    for node in context.take(levels, "cacheenable"):
         url = node.args[1] if len(node.args) > 1 else "/"
         if not url.startswith("/"):
             context.value(node, url, "a path was expected")
@@ -37,7 +40,12 @@ def with_caches(steps: tuple[Step, ...], levels: list[Node], sections: list[Sect
     for section in sections:
         node = context.last(section.nodes, "cacheenable")
         if node is not None and not is_quick and (held := condition(section)) != NEVER:
-            found.append((held, node, [*levels, *section.nodes]))
+            if len(found) > _MOST:
+                context.value(node, " ".join(node.args), "fewer places that are kept each in a way of its own were expected")
+                continue
+            # What several sections say of one path is merged; a later one goes first.
+            both = [(AllOf((held, before), node.span), node, [*lines, *section.nodes]) for before, _, lines in found if before is not ALWAYS and not exclude_each_other(held, before)]
+            found += [(held, node, [*levels, *section.nodes]), *both]
         elif node is None:
             for item in section.nodes:
                 if item.name in _AGES:
@@ -51,22 +59,16 @@ def with_caches(steps: tuple[Step, ...], levels: list[Node], sections: list[Sect
     out += [held for section in sections if context.last(section.nodes, "cachedisable") and (held := condition(section)) != NEVER]
     if is_quick and any(isinstance(item, Credentials | Protect) for item in walk(steps)):
         context.say(CACHE_BEFORE_ACCESS, found[0][1].span)
-    if len(found) > 1 and any(held is ALWAYS for held, _, _ in found):
-        found = [next(item for item in found if item[0] is ALWAYS)]
-    kinds = {tuple((item.name, *item.args) for item in nodes if item.name in _AGES) for _, _, nodes in found}
-    if len(kinds) > 1:
-        for _, node, _ in found[1:]:
-            context.value(node, " ".join(node.args), "places whose answers are kept alike were expected in one host")
-        found = found[:1]
-    span = found[0][1].span
-    held = AnyOf(tuple(item[0] for item in found), span) if len(found) > 1 else found[0][0]
-    asked = tuple(item for item in (held, *(Not(item, span) for item in out)) if item is not ALWAYS)
-    when = AllOf(asked, span) if len(asked) > 1 else asked[0] if asked else None
-    cache = _cache([node for _, node, _ in found], found[0][2], when, is_quick, context)
-    return transform(steps, lambda value: replace(value, cache=cache) if isinstance(value, Forward | Gateway) else value)
+    made: Cache | None = None
+    # cache_util.c, cache_get_providers: what sections say goes first, of several the last.
+    for held, node, nodes in found:
+        asked = tuple(item for item in (held, *(Not(item, node.span) for item in out)) if item is not ALWAYS)
+        when = AllOf(asked, node.span) if len(asked) > 1 else asked[0] if asked else None
+        made = replace(_cache(node, nodes, when, is_quick, context), otherwise=made if held is not ALWAYS else None)
+    return transform(steps, lambda value: replace(value, cache=made) if isinstance(value, Forward | Gateway) else value)
 
 
-def _cache(nodes: list[Node], lines: list[Node], when: Condition | None, is_quick: bool, context: Context) -> Cache:
+def _cache(own: Node, lines: list[Node], when: Condition | None, is_quick: bool, context: Context) -> Cache:
     with context.gather() as spans:
         said = {name: node for name in (*_AGES, *_OF_HOST) if (node := context.last(lines, name)) is not None and node.args}
 
@@ -94,7 +96,7 @@ def _cache(nodes: list[Node], lines: list[Node], when: Condition | None, is_quic
         (Var(Variable.SCHEME), "://", Var(Variable.HOST), ":", Var(Variable.PORT), Var(Variable.PATH if queried else Variable.TARGET)),
         (Lifetime(frozenset({200, 203, 300, 301}), number("cachedefaultexpire", 3600)),), ("GET", "HEAD"), ignores - {"none"}, plain, queried,
         Guess(number("cachelastmodifiedfactor", 0.1), number("cacheminexpire", 0), number("cachemaxexpire", 86400)), when,
-        skips=Not(TextIs((Var(Variable.VARIABLE, "no-cache"),), ("",), span=nodes[0].span), nodes[0].span), heeds_clients=not is_on("cacheignorecachecontrol"), before_all=is_quick,
+        skips=Not(TextIs((Var(Variable.VARIABLE, "no-cache"),), ("",), span=own.span), own.span), heeds_clients=not is_on("cacheignorecachecontrol"), before_all=is_quick,
         stale=("error", "timeout", "500", "502", "503", "504") if "cachestaleonerror" not in said or is_on("cachestaleonerror") else (), locks=is_on("cachelock"),
-        span=nodes[0].span, also=tuple(dict.fromkeys((*(node.span for node in nodes[1:]), *(span for span in spans if root is None or span != root.span)))), comments=nodes[0].comments,
+        span=own.span, also=tuple(dict.fromkeys(span for span in spans if root is None or span != root.span)), comments=own.comments,
     )

@@ -26,6 +26,10 @@ def write_cache(cache: Cache | None, module: str, context: Context) -> list[Node
     spans = tuple(span for span in (cache.span, *cache.also) if span)
     key = context.template(cache.key, cache.span)
     tests = {name: _texts(condition, context) for name, condition in (("cache_bypass", _bypasses(cache)), ("no_cache", _skips(cache, context.estate.dialect)))}
+    # What only leaves paths out leaves them out for all.
+    asked = cache.when.conditions if isinstance(cache.when, AllOf) else (cache.when,)
+    if cache.otherwise is not None and not all(isinstance(item, Not) for item in asked):
+        tests["otherwise"] = Unwritable("what several caches have for one place")
     unsaid = next((made for made in (key, *tests.values()) if isinstance(made, Unwritable)), None)
     if isinstance(unsaid, Unwritable):
         for span in spans:
