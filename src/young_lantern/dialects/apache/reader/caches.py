@@ -13,16 +13,18 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ....codes import CACHE_BEFORE_ACCESS
-from ....model import ALWAYS, AllOf, Cache, CacheStore, Condition, Credentials, Forward, Gateway, Guess, Lifetime, Not, PathStartsWith, Protect, Step, TextIs, Var, Variable
+from ....model import ALWAYS, AllOf, AnyOf, Cache, Capture, Choose, CacheStore, Condition, Credentials, Forward, Gateway, Guess, Lifetime, Lookup, Not, PathStartsWith, Protect, SetVariable, Step, TextIs, Var, Variable
 from ....model.walk import transform, walk
 from ....patterns.path_languages import exclude_each_other
 from .. import defaults
+from . import environment
 from .context import Context, Node
 from .places import NEVER, Section
 
 _AGES = ("cachedefaultexpire", "cachemaxexpire", "cacheminexpire", "cachelastmodifiedfactor", "cacheignorenolastmod", "cachestaleonerror", "cachestorenostore", "cachestoreprivate", "cachestoreexpired")
 # So many conditions at the most, one after the other, say how answers are kept.
 _MOST = 12
+_NEVER = "no-cache"
 _OF_HOST = ("cachequickhandler", "cacheroot", "cachelock", "cacheignorequerystring", "cacheignorecachecontrol", "cacheignoreheaders", "cachedirlevels", "cachedirlength")
 
 
@@ -56,7 +58,9 @@ def with_caches(steps: tuple[Step, ...], levels: list[Node], sections: list[Sect
         if node.name == "cachedisable" and node.args and not node.args[0].startswith("/"):
             context.value(node, node.args[0], "a path was expected")
     out: list[Condition] = [PathStartsWith(node.args[0], span=node.span) for node in context.take(levels, "cachedisable") if node.args and node.args[0].startswith("/")]
-    out += [held for section in sections if context.last(section.nodes, "cachedisable") and (held := condition(section)) != NEVER]
+    disabled = [section for section in sections if context.last(section.nodes, "cachedisable")]
+    out += [held for section in disabled if (held := condition(section)) != NEVER]
+    off = tuple(node.span for nodes in (levels, *(section.nodes for section in disabled)) for node in nodes if node.name == "cachedisable")
     if is_quick and any(isinstance(item, Credentials | Protect) for item in walk(steps)):
         context.say(CACHE_BEFORE_ACCESS, found[0][1].span)
     made: Cache | None = None
@@ -64,8 +68,29 @@ def with_caches(steps: tuple[Step, ...], levels: list[Node], sections: list[Sect
     for held, node, nodes in found:
         asked = tuple(item for item in (held, *(Not(item, node.span) for item in out)) if item is not ALWAYS)
         when = AllOf(asked, node.span) if len(asked) > 1 else asked[0] if asked else None
-        made = replace(_cache(node, nodes, when, is_quick, context), otherwise=made if held is not ALWAYS else None)
+        own = _cache(node, nodes, when, is_quick, context)
+        made = replace(own, also=(*own.also, *off), otherwise=made if held is not ALWAYS else None)
     return transform(steps, lambda value: replace(value, cache=made) if isinstance(value, Forward | Gateway) else value)
+
+
+def _skips(own: Node, lines: list[Node], context: Context) -> Condition:
+    """What sets the variable no-cache: the conditions themselves where only SetEnvIf and its like do, so that no variable stands in front of each route."""
+    named = [node for node in lines if environment.speaks([node]) and _NEVER in node.args]
+    elsewhere = any(node.name in ("rewriterule", "setenv", "unsetenv") and _NEVER in " ".join(node.args) for node in lines)
+    found: list[Condition] = []
+    for node in named if not elsewhere else ():
+        for step in environment.read_environment([node], context):
+            routes = step.routes if isinstance(step, Choose) else ()
+            if any(isinstance(item, Capture | Lookup) or isinstance(item, Var) and item.variable in (Variable.VARIABLE, Variable.PATH) for route in routes for item in walk(route.condition)):
+                return _by_variable(own)
+            found += [route.condition for route in routes if any(isinstance(item, SetVariable) and item.name == _NEVER for item in walk(route.steps))]
+    if len(found) != len(named) or elsewhere or any(f"!{_NEVER}" in node.args for node in lines):
+        return _by_variable(own)
+    return AnyOf(tuple(found), own.span) if len(found) > 1 else found[0] if found else NEVER
+
+
+def _by_variable(own: Node) -> Condition:
+    return Not(TextIs((Var(Variable.VARIABLE, _NEVER),), ("",), span=own.span), own.span)
 
 
 def _cache(own: Node, lines: list[Node], when: Condition | None, is_quick: bool, context: Context) -> Cache:
@@ -91,12 +116,14 @@ def _cache(own: Node, lines: list[Node], when: Condition | None, is_quick: bool,
     plain, queried = is_on("cacheignorenolastmod"), is_on("cacheignorequerystring")
     ignores = frozenset(word.lower() for word in said["cacheignoreheaders"].args) if "cacheignoreheaders" in said else frozenset()
     root = said.get("cacheroot")
+    with context.gather() as setting:
+        skips = _skips(own, lines, context)
     return Cache(
         CacheStore(root.args[0] if root is not None else defaults.CACHE_FOLDER, span=root.span if root is not None else None),
         (Var(Variable.SCHEME), "://", Var(Variable.HOST), ":", Var(Variable.PORT), Var(Variable.PATH if queried else Variable.TARGET)),
         (Lifetime(frozenset({200, 203, 300, 301}), number("cachedefaultexpire", 3600)),), ("GET", "HEAD"), ignores - {"none"}, plain, queried,
         Guess(number("cachelastmodifiedfactor", 0.1), number("cacheminexpire", 0), number("cachemaxexpire", 86400)), when,
-        skips=Not(TextIs((Var(Variable.VARIABLE, "no-cache"),), ("",), span=own.span), own.span), heeds_clients=not is_on("cacheignorecachecontrol"), before_all=is_quick,
+        skips=None if skips == NEVER else skips, heeds_clients=not is_on("cacheignorecachecontrol"), before_all=is_quick,
         stale=("error", "timeout", "500", "502", "503", "504") if "cachestaleonerror" not in said or is_on("cachestaleonerror") else (), locks=is_on("cachelock"),
-        span=own.span, also=tuple(dict.fromkeys(span for span in spans if root is None or span != root.span)), comments=own.comments,
+        span=own.span, also=tuple(dict.fromkeys(span for span in (*spans, *setting) if root is None or span != root.span)), comments=own.comments,
     )

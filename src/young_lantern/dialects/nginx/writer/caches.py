@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 
 from ....codes import CACHE_LESS, CACHE_OWN_FOLDER
-from ....model import AllOf, AnyOf, Cache, Condition, Disposition, Lookup, LookupRow, Not, PathStartsWith, Pattern, Span, TextIs, TextMatches, Var, Variable
+from ....model import AllOf, AnyOf, Cache, Condition, Disposition, Lookup, LookupRow, Not, PathIs, PathMatches, PathStartsWith, Pattern, Span, TextIs, TextMatches, Var, Variable
 from ...noting import Unwritable
 from .. import defaults
 from ..values import quote, write_size, write_time
@@ -24,6 +24,7 @@ def write_cache(cache: Cache | None, module: str, context: Context) -> list[Node
     if cache is None:
         return []
     spans = tuple(span for span in (cache.span, *cache.also) if span)
+    known = set(context.http), set(context.tables)
     key = context.template(cache.key, cache.span)
     tests = {name: _texts(condition, context) for name, condition in (("cache_bypass", _bypasses(cache)), ("no_cache", _skips(cache, context.estate.dialect)))}
     # What only leaves paths out leaves them out for all.
@@ -32,7 +33,10 @@ def write_cache(cache: Cache | None, module: str, context: Context) -> list[Node
         tests["otherwise"] = Unwritable("what several caches have for one place")
     unsaid = next((made for made in (key, *tests.values()) if isinstance(made, Unwritable)), None)
     if isinstance(unsaid, Unwritable):
-        for span in spans:
+        # Tables that nobody asks are none.
+        context.http = {name: node for name, node in context.http.items() if name in known[0]}
+        context.tables = {name: table for name, table in context.tables.items() if name in known[1]}
+        for span in (*spans, *(span for span in (cache.store.span, *cache.store.also) if span)):
             context.lost(span, "the cache", f"it goes by {unsaid.what}, so that nothing is kept here")
         return []
     words = [_store(cache, module, context)]
@@ -141,6 +145,10 @@ def _table(condition: Condition) -> Lookup | None:
     match asked:
         case PathStartsWith(prefix, False):
             subject, value = (Var(Variable.PATH),), Pattern(f"^{re.escape(prefix)}", "pcre")
+        case PathIs(path, False):
+            subject, value = (Var(Variable.PATH),), Pattern(f"^{re.escape(path)}$", "pcre")
+        case PathMatches(value):
+            subject = (Var(Variable.PATH),)
         case TextMatches(subject, value):
             pass
         case TextIs(subject, ("",)):
@@ -149,4 +157,4 @@ def _table(condition: Condition) -> Lookup | None:
             value = Pattern(f"^(?:{'|'.join(map(re.escape, values))})$", "pcre")
         case _:
             return None
-    return Lookup("asks_anew", subject, (LookupRow(value, (holds,)),), (other,), span=span)
+    return Lookup("not_kept", subject, (LookupRow(value, (holds,)),), (other,), span=span)

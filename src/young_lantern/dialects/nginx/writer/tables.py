@@ -22,7 +22,8 @@ def write_table(table: Lookup, context: Context) -> str | Unwritable:
     """The variable of a table; its block is noted for the http level, once."""
     wish = name = re.sub(r"\W", "_", table.name)
     number = 2
-    while name in context.tables and bare(context.tables[name]) != bare(table):
+    set_elsewhere = {variable_name(other) for other in context.set_names}
+    while name in set_elsewhere or name in context.tables and bare(context.tables[name]) != bare(table):
         name, number = f"{wish}_{number}", number + 1
     if name in context.tables:
         return f"${name}"
