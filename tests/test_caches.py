@@ -87,6 +87,9 @@ def _asked(more: list[dict[str, str]] | None = None) -> list[Request]:
     ("apache", enabled("CacheIgnoreQueryString On", "CacheIgnoreCacheControl On", "CacheIgnoreNoLastMod On", "CacheIgnoreHeaders Set-Cookie", "CacheMaxExpire 300", place="/x")),
     ("apache", enabled("CacheIgnoreNoLastMod On", "Header always merge Cache-Control private \"expr=-n resp('Set-Cookie')\"", "RequestHeader set Cache-Control no-cache env=new", "SetEnvIf X-New . new", "CacheDisable /out")),
     ("apache", httpd(f"CacheRoot /kept\nCacheQuickHandler Off\nCacheEnable disk /x\nCacheDisable /out\n<Location /x>\nCacheEnable disk\nCacheIgnoreNoLastMod On\nCacheDefaultExpire 60\n</Location>\n<LocationMatch ther>\nCacheEnable disk\nCacheDefaultExpire 9\n</LocationMatch>\nProxyPass / {ORIGIN}/")),
+    ("apache", enabled("CacheIgnoreNoLastMod On", "<Location /x>", "SetEnvIf X-New . no-cache", "</Location>", "SetEnvIf Cookie session= no-cache")),
+    ("apache", enabled("CacheIgnoreNoLastMod On", "SetEnvIf Cookie session= no-cache", "SetEnvIf X-New . !no-cache")),
+    ("apache", enabled("CacheIgnoreNoLastMod On", "RewriteEngine On", "RewriteCond %{HTTP:X-New} .", "RewriteRule ^/x - [E=no-cache:1]")),
     ("apache", httpd(f"CacheRoot /kept\nCacheQuickHandler Off\n<Location /x>\nCacheEnable disk\nCacheIgnoreNoLastMod On\nCacheDefaultExpire 60\n</Location>\nProxyPass / {ORIGIN}/")),
 ])
 def test_servers_keep_what_is_foretold(reads: Reads, dialect: str, text: str) -> None:

@@ -63,20 +63,22 @@ def with_caches(steps: tuple[Step, ...], levels: list[Node], sections: list[Sect
     off = tuple(node.span for nodes in (levels, *(section.nodes for section in disabled)) for node in nodes if node.name == "cachedisable")
     if is_quick and any(isinstance(item, Credentials | Protect) for item in walk(steps)):
         context.say(CACHE_BEFORE_ACCESS, found[0][1].span)
+    everywhere = [*levels, *(node for section in sections for node in section.nodes)]
     made: Cache | None = None
     # cache_util.c, cache_get_providers: what sections say goes first, of several the last.
     for held, node, nodes in found:
         asked = tuple(item for item in (held, *(Not(item, node.span) for item in out)) if item is not ALWAYS)
         when = AllOf(asked, node.span) if len(asked) > 1 else asked[0] if asked else None
-        own = _cache(node, nodes, when, is_quick, context)
+        own = _cache(node, nodes, everywhere, when, is_quick, context)
         made = replace(own, also=(*own.also, *off), otherwise=made if held is not ALWAYS else None)
     return transform(steps, lambda value: replace(value, cache=made) if isinstance(value, Forward | Gateway) else value)
 
 
-def _skips(own: Node, lines: list[Node], context: Context) -> Condition:
+def _skips(own: Node, lines: list[Node], everywhere: list[Node], context: Context) -> Condition:
     """What sets the variable no-cache: the conditions themselves where only SetEnvIf and its like do, so that no variable stands in front of each route."""
     named = [node for node in lines if environment.speaks([node]) and _NEVER in node.args]
-    elsewhere = any(node.name in ("rewriterule", "setenv", "unsetenv") and _NEVER in " ".join(node.args) for node in lines)
+    here = {node.span for node in lines}
+    elsewhere = any((node.span not in here or node.name in ("rewriterule", "setenv", "unsetenv")) and _NEVER in " ".join(node.args) and node.name != "requestheader" for node in everywhere)
     found: list[Condition] = []
     for node in named if not elsewhere else ():
         for step in environment.read_environment([node], context):
@@ -93,7 +95,7 @@ def _by_variable(own: Node) -> Condition:
     return Not(TextIs((Var(Variable.VARIABLE, _NEVER),), ("",), span=own.span), own.span)
 
 
-def _cache(own: Node, lines: list[Node], when: Condition | None, is_quick: bool, context: Context) -> Cache:
+def _cache(own: Node, lines: list[Node], everywhere: list[Node], when: Condition | None, is_quick: bool, context: Context) -> Cache:
     with context.gather() as spans:
         said = {name: node for name in (*_AGES, *_OF_HOST) if (node := context.last(lines, name)) is not None and node.args}
 
@@ -117,7 +119,7 @@ def _cache(own: Node, lines: list[Node], when: Condition | None, is_quick: bool,
     ignores = frozenset(word.lower() for word in said["cacheignoreheaders"].args) if "cacheignoreheaders" in said else frozenset()
     root = said.get("cacheroot")
     with context.gather() as setting:
-        skips = _skips(own, lines, context)
+        skips = _skips(own, lines, everywhere, context)
     return Cache(
         CacheStore(root.args[0] if root is not None else defaults.CACHE_FOLDER, span=root.span if root is not None else None),
         (Var(Variable.SCHEME), "://", Var(Variable.HOST), ":", Var(Variable.PORT), Var(Variable.PATH if queried else Variable.TARGET)),
