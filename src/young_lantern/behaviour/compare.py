@@ -462,11 +462,21 @@ def _cause(rows: list[_Row], groups: list[PathClasses], decider: _Decider) -> Ca
     first = rows[0]
     requests = [row.witness.request for row in rows]
     return Cause(
-        first.severity, first.reason, first.part, tuple(dict.fromkeys((row.before.decided_by, row.after.decided_by) for row in rows)),
+        first.severity, first.reason, first.part, tuple(dict.fromkeys((_line(row.before, row), _line(row.after, row)) for row in rows)),
         first.witness.request, first.witness.facts.name, *decider.in_full(first.witness.request, first.witness.facts), len(rows),
         tuple(dict.fromkeys(request.method for request in requests)), tuple(dict.fromkeys(request.host for request in requests)),
         tuple(dict.fromkeys(request.target for request in requests))[:6], _where(rows, groups),
     )
+
+
+# What a trace says where the line that a difference is about is not the one that answered.
+_SAID_IN_TRACES = {"limit on": "limited", "kept for": "may be kept", "gets what": "may be kept", "what is kept": "may be kept"}
+
+
+def _line(outcome: Outcome, row: _Row) -> Span | None:
+    """The line that an outcome's part in a difference comes of."""
+    rule = next((rule for start, rule in _SAID_IN_TRACES.items() if row.part[0].what.startswith(start)), "")
+    return next((entry.span for entry in outcome.trace if entry.rule == rule and entry.span is not None), outcome.decided_by)
 
 
 def _where(rows: list[_Row], groups: list[PathClasses]) -> str:
