@@ -19,6 +19,7 @@ from ..ledger import counted
 from ..model import Disposition, Entry, Placeholder, Severity, Span
 from ..source.passwords import without_hashes, without_users
 from ..translate import Translation
+from .text import kept_in_words
 
 _WORDS = {"kept": "kept", "changed": "changed", "implied": "implied", "manual": "by hand", "unsupported": "not carried"}
 _MEANING = {
@@ -126,6 +127,9 @@ def _outcome(outcome: Outcome) -> list[str]:
         lines = [f"forwarded to {', '.join(outcome.origin.addresses)}", f"{outcome.origin.method} {outcome.origin.target}"]
     if outcome.asked_first and outcome.asked_first != outcome.origin:
         lines.append(f"asked first: {', '.join(outcome.asked_first.addresses)}, {outcome.asked_first.method} {outcome.asked_first.target}")
+    lines += [f"limit on {limit.kind}: {limit}" for limit in outcome.limits]
+    if outcome.kept is not None:
+        lines.append(kept_in_words(outcome.kept))
     lines += [f"{name}: {value}" for name, value in (("Location", outcome.location), ("file", outcome.file)) if value]
     lines += [f"{name}: {value}" for name, value in outcome.fields[:4]]
     return lines

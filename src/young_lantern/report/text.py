@@ -16,7 +16,7 @@ from rich.text import Text
 from ..behaviour.compare import Cause, Comparison, Pair, Reason
 from ..behaviour.content_types import ORIGINS
 from ..behaviour.origin_answers import fields_in_words
-from ..behaviour.outcome import Outcome
+from ..behaviour.outcome import Kept, Outcome
 from ..behaviour.request import Request
 from ..dialects.dialect import Reading
 from ..lab.live import LiveCheck, Row
@@ -133,6 +133,12 @@ def trace_text(request: Request, outcome: Outcome) -> RenderableType:
     return Group(*parts)
 
 
+def kept_in_words(kept: Kept) -> str:
+    """What becomes of an answer in a cache."""
+    by = f", told apart by the URL{''.join(f', {name}' for name in kept.by)}" if kept.seconds else ""
+    return f"kept for later requests: {'no' if kept.seconds is None else f'{kept.seconds:g} seconds'}{by}{'' if kept.given else '; asks the origin whatever is kept'}"
+
+
 def outcome_text(outcome: Outcome) -> RenderableType:
     if outcome.gave_up:
         return Text(f"not decided: {outcome.gave_up}", style="magenta")
@@ -146,8 +152,7 @@ def outcome_text(outcome: Outcome) -> RenderableType:
     for limit in outcome.limits:
         line.append(f"\n   limit on {limit.kind}: {limit}")
     if outcome.kept is not None:
-        by = f", told apart by the URL{''.join(f', {name}' for name in outcome.kept.by)}" if outcome.kept.seconds else ""
-        line.append(f"\n   kept for later requests: {'no' if outcome.kept.seconds is None else f'{outcome.kept.seconds:g} seconds'}{by}{'' if outcome.kept.given else '; asks the origin whatever is kept'}")
+        line.append(f"\n   {kept_in_words(outcome.kept)}")
     if outcome.asked_first and outcome.asked_first != outcome.origin:
         line.append(f"\n   asked first: {', '.join(outcome.asked_first.addresses)} {outcome.asked_first.method} {outcome.asked_first.target}")
         for name, value in ((name, value or "(taken away)") for name, value in outcome.asked_first.fields):
