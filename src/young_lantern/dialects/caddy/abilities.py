@@ -13,6 +13,8 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     **dict.fromkeys(("limit_req", "limit_req_zone", "limit_req_status", "limit_req_log_level", "limit_req_dry_run"), (Disposition.UNSUPPORTED, "Caddy as packaged has no limit on requests")),
     **dict.fromkeys(("limit_conn", "limit_conn_zone", "limit_conn_status", "limit_conn_log_level", "limit_conn_dry_run"), (Disposition.UNSUPPORTED, "Caddy as packaged has no limit on connections at a time")),
     **dict.fromkeys(("limit_rate", "limit_rate_after"), (Disposition.UNSUPPORTED, "Caddy as packaged has no limit on speed")),
+    "caches": (Disposition.UNSUPPORTED, "Caddy as packaged keeps no answers"),
+    "split_clients": (Disposition.UNSUPPORTED, "Caddy divides clients by nothing that they send"),
     "client_max_body_size": (Disposition.CHANGED, "it acts when the content is read, and answers 502"),
     "LimitRequestBody": (Disposition.CHANGED, "it acts when the content is read, and answers 502"),
     "ssl_ciphers": (Disposition.CHANGED, "Caddy chooses the cipher suites"),

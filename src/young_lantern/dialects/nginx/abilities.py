@@ -8,6 +8,7 @@ from __future__ import annotations
 from ...model import Disposition
 
 ABILITIES: dict[str, tuple[Disposition, str]] = {
+    "caches": (Disposition.CHANGED, "the cache begins anew; answers that say nothing of their age may be kept less"),
     "logs": (Disposition.CHANGED, "written in the format combined; a format of its own must be defined by hand"),
     "request_body": (Disposition.CHANGED, "the limit counts for every request, by its length alone"),
     "LimitRequestBody": (Disposition.CHANGED, "the limit counts for every request, by its length alone"),
