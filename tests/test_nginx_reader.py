@@ -578,3 +578,11 @@ def test_places_that_only_origins_lead_to(reads: Reads, lines: str, told: list[s
         assert not any(finding.code.name == "origins-lead-inside" for finding in reads.read("nginx", nginx(lines)).findings)
     findings = reads.read("nginx", nginx(lines + "location /app/ { proxy_pass http://192.0.2.7:81; }")).findings
     assert [finding.message.split(" leads to ")[1].split(",")[0] for finding in findings if finding.code.name == "origins-lead-inside"] == told
+
+
+def test_an_if_without_a_handler_after_one_that_has_it(reads: Reads, tmp_path: Path) -> None:
+    """The settings of the last true `if` hold, and the handler of the one before it, which has no origin there."""
+    text = nginx("root ROOT; location / { if ($arg_a) { proxy_pass http://192.0.2.1:81; } if ($arg_b) { set $v 1; } }")
+    assert [reads.decide("nginx", text, f"/a.html?{query}").status for query in ("a=1", "b=1", "a=1&b=1", "")] == [200, 200, 500, 200]
+    rows = [("GET", "www.fernhollow.example", f"/a.html?{query}", {}) for query in ("a=1", "b=1", "a=1&b=1", "x=1")]
+    assert disagreements("nginx", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (4, [])

@@ -105,7 +105,7 @@ def test_lines(reads: Reads, server: str, lines: list[str]) -> None:
 @pytest.mark.parametrize(
     ("server", "disposition", "code"),
     [
-        ("limit_req zone=a;", "unsupported", "no-counterpart"),
+        ("limit_req zone=often;", "unsupported", "no-counterpart"),
         ("location ~ (?=y)y { return 204; }", "unsupported", "pattern-beyond-engine"),
         ("location / { proxy_pass http://p; }", "unsupported", "no-counterpart"),
         ("root ROOT; expires 1h;", "changed", "expires-date-lost"),
@@ -127,7 +127,7 @@ def test_lines(reads: Reads, server: str, lines: list[str]) -> None:
 )
 def test_what_is_not_simply_kept(reads: Reads, server: str, disposition: str, code: str | None) -> None:
     ledger = reads.translate(
-        nginx(server, "client_max_body_size 0; upstream p { least_conn; server 192.0.2.1 weight=2; server 192.0.2.2; } log_format fernhollow $uri;")
+        nginx(server, "client_max_body_size 0; upstream p { least_conn; server 192.0.2.1 weight=2; server 192.0.2.2; } log_format fernhollow $uri; limit_req_zone $uri zone=often:1m rate=1r/s;")
     ).ledger
     assert any(
         entry.disposition.value == disposition

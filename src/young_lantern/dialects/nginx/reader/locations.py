@@ -203,8 +203,8 @@ class SiteLocations:
         if scope is not self.server:
             steps += self._rewriting(scope, taken)
         for_ifs = [
-            Route(_taken(variable, inner), (*self._settings(inner), *self._handling(inner, prefix)), inner.opened_by.span if inner.opened_by else None)
-            for variable, inner in reversed(taken)
+            Route(_taken(variable, inner), (*self._settings(inner), *self._left_by(taken[:number], inner), *self._handling(inner, prefix)), inner.opened_by.span if inner.opened_by else None)
+            for number, (variable, inner) in reversed(list(enumerate(taken)))
             if not _ends(inner)
         ]
         if for_ifs:
@@ -212,6 +212,14 @@ class SiteLocations:
         else:
             steps += self._handling(scope, prefix)
         return files.with_root_said(tuple(steps), scope, context)
+
+    def _left_by(self, before: list[tuple[str, Scope]], scope: Scope) -> tuple[Step, ...]:
+        """ngx_http_update_location_config (1.22.1, probed): a true `if` without a handler leaves that of one before it, which finds nothing to ask here, and fails."""
+        if any(self.own_handlers(scope, name) for name in catalogue.PASSES):
+            return ()
+        held = [_taken(variable, inner) for variable, inner in before if not _ends(inner) and any(inner.own(name) for name in catalogue.PASSES)]
+        span = scope.opened_by.span if scope.opened_by else None
+        return (Choose(tuple(Route(condition, (*self._guards(scope), Respond(500, raises=True, span=span)), span, accident=True) for condition in held), span),) if held else ()
 
     def _refusal(self, scope: Scope) -> list[Step]:
         """`internal`, which nested locations inherit: 404 for a target that the client itself sent."""

@@ -125,7 +125,7 @@ def _of_files(types: MediaTypes, context: Context) -> Said:
 
 def _charset_types(types: MediaTypes, context: Context) -> frozenset[str]:
     table = {**base_table(context.estate), **(types.table.by_extension if types.table else {})}
-    return frozenset({*(kind for kind in table.values() if kind and has_charset(types, kind)), *(kind for kind in types.charset_types or () if "*" not in kind), "text/html"})
+    return frozenset({*(kind for kind in table.values() if kind and "charset=" not in kind and has_charset(types, kind)), *(kind for kind in types.charset_types or () if "*" not in kind), "text/html"})
 
 
 def _of_text(media_type: str, said: Said, keeps: bool) -> Said:
@@ -155,7 +155,7 @@ def write(said: Said, above: Said, found: Iterable[Leaf], context: Context) -> l
         nodes.append(Node(["charset", quote(said.charset or "off")]))
     if said.charset and said.charset_types != above.charset_types:
         listed = sorted(said.charset_types - {"text/html"})
-        nodes.append(Node(["charset_types", *(listed or ["text/html"])]))
+        nodes.append(Node(["charset_types", *map(quote, listed or ["text/html"])]))
     spans = dict.fromkeys(span for leaf in found if leaf.settings.types is not None for span in leaf.settings.types.spans)
     if nodes:
         nodes[-1].spans = tuple(spans)
