@@ -618,6 +618,8 @@ def _relevant(answer: Step, settings: Settings, strict: bool) -> Settings:
     """The settings that an answer can show; unless strict, what only the slash that is added to a folder's path would show is left out."""
     if isinstance(answer, Abort):
         return Settings()
+    if not isinstance(answer, ServeFiles | Forward | Gateway):
+        settings = replace(settings, limits=_but(SPEED, settings.limits))  # a few words of the server's own go out at any speed
     if isinstance(answer, ServeFiles) and not strict:
         settings = replace(settings, fields=tuple(item for item in settings.fields if item.statuses is None or any(not 300 <= status < 400 for status in item.statuses)))
     final = isinstance(answer, Redirect) or (isinstance(answer, Respond) and not answer.raises)
