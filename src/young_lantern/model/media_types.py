@@ -136,9 +136,9 @@ def of_name(types: MediaTypes, name: str, again: bool = False) -> str | None:
     charset = next((types.charsets.by_extension[ending] for ending in reversed(endings) if ending in types.charsets.by_extension), "")
     if found is None or not found:
         return found
-    # mod_mime puts a charset behind what it knows; what a field line says comes later (2.4.71, probed).
-    if charset and "charset=" not in found and not (types.each and not known):
-        return f"{found}; charset={charset}"
+    # mod_mime puts a charset behind what it knows, in the place of one that the type brings; what a field line says comes later (2.4.71, probed).
+    if charset and not (types.each and not known):
+        return f"{re.sub(r';\s*charset=[^;]*', '', found)}; charset={charset}"
     return _with_charset(types, found)
 
 
