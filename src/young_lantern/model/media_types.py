@@ -138,7 +138,7 @@ def of_name(types: MediaTypes, name: str, again: bool = False) -> str | None:
         return found
     # mod_mime puts a charset behind what it knows, in the place of one that the type brings; what a field line says comes later (2.4.71, probed).
     if charset and not (types.each and not known):
-        return f"{re.sub(r';\s*charset=[^;]*', '', found)}; charset={charset}"
+        return re.sub(r";\s*charset=[^;]*", "", found) + f"; charset={charset}"
     return _with_charset(types, found)
 
 
