@@ -261,3 +261,12 @@ def test_a_type_that_a_rule_gave_to_an_error_is_told(reads: Reads) -> None:
     """What a server says of its own words is not foretold; that a rule's type goes is."""
     causes = translate(reads.write("apache", httpd("DocumentRoot /srv\nHeader always set Content-Type text/x-all")).parent, "nginx").comparison.causes
     assert [cause.severity for cause in causes if cause.summary == "field content-type: text/x-all becomes that of the server's own words"]
+
+
+def test_a_charset_by_the_ending_comes_in_the_place_of_the_types_own(reads: Reads, tmp_path: Path) -> None:
+    """mod_mime.c, find_ct (2.4.71, probed)."""
+    text = httpd("AddType 'text/css; charset=koi8-r' png\nAddCharset iso-8859-5 .png")
+    (reads.root / "y.png").write_text("y")
+    assert reads.decide("apache", text, "/y.png").media_types == ("text/css; charset=iso-8859-5",)
+    rows = [(method, "www.fernhollow.example", "/y.png", {}) for method in ("GET", "OPTIONS")]
+    assert disagreements("apache", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (2, [])
