@@ -241,6 +241,7 @@ def test_caddy_keeps_nothing_and_says_so(reads: Reads) -> None:
 @pytest.mark.parametrize(("host", "code"), [
     (f"CacheEnable disk /\nProxyPass / {ORIGIN}/\n<Location />\nRequire ip 192.0.2.0/24\n</Location>", "cache-before-access"),
     (f"CacheRoot /kept\nCacheQuickHandler Off\nCacheEnable disk http://a.example/\nProxyPass / {ORIGIN}/", "value-unread"),
+    (f"CacheQuickHandler Off\nCacheEnable socache /\nProxyPass / {ORIGIN}/", "value-unread"),
     (f"CacheQuickHandler Off\nCacheEnable disk /\nCacheStorePrivate On\nProxyPass / {ORIGIN}/", "value-unread"),
 ])
 def test_what_is_told_of_caches_of_httpd(reads: Reads, host: str, code: str) -> None:

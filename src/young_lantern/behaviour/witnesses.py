@@ -169,6 +169,8 @@ def _of_origins(sites: list[Site], waits: list[float | None], explored: list[Exp
     for path, row in forwarded.items():
         if path in thorough:
             for name, value in asked:
+                if row.request.field(name) is not None:
+                    continue  # two lines of one field are another matter
                 asks = replace(row.request, fields=(*row.request.fields, (name, value)))
                 yield Witness(asks, row.facts)
                 if name == ANSWER and value[:1] in ("4", "5", "r") and row.facts.name != files.name:

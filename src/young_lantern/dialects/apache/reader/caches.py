@@ -35,13 +35,18 @@ def with_caches(steps: tuple[Step, ...], levels: list[Node], sections: list[Sect
     found: list[tuple[Condition, Node, list[Node]]] = []
     for node in context.take(levels, "cacheenable"):
         url = node.args[1] if len(node.args) > 1 else "/"
+        if node.args[:1] != ["disk"]:
+            context.value(node, " ".join(node.args[:1]), "disk was expected; what is kept elsewhere is not read")
+            continue
         if not url.startswith("/"):
             context.value(node, url, "a path was expected")
             continue
         found.append((ALWAYS if url == "/" else PathStartsWith(url, span=node.span), node, levels))
     for section in sections:
         node = context.last(section.nodes, "cacheenable")
-        if node is not None and not is_quick and (held := condition(section)) != NEVER:
+        if node is not None and node.args[:1] != ["disk"]:
+            context.value(node, " ".join(node.args[:1]), "disk was expected; what is kept elsewhere is not read")
+        elif node is not None and not is_quick and (held := condition(section)) != NEVER:
             if len(found) > _MOST:
                 context.value(node, " ".join(node.args), "fewer places that are kept each in a way of its own were expected")
                 continue

@@ -16,6 +16,8 @@ from .context import Context
 from .output import Node
 
 _FOLDER = "/var/cache/nginx/"
+# Fields of answers by which nginx goes; httpd knows nothing of the first.
+_HEEDED = frozenset({"x-accel-expires", "expires", "cache-control", "set-cookie", "vary"})
 _MEMORY = 10 * 1024**2
 
 
@@ -71,8 +73,9 @@ def write_cache(cache: Cache | None, module: str, context: Context) -> list[Node
             add(f"cache_{name}", "on")
     if cache.uses != 1:
         add("cache_min_uses", str(cache.uses))
-    if cache.ignores:
-        add("ignore_headers", *sorted(name.title() for name in cache.ignores))
+    ignored = {name for name in cache.ignores if name in _HEEDED} | ({"x-accel-expires"} if context.estate.dialect == "apache" else set())
+    if ignored:
+        add("ignore_headers", *sorted(name.title() for name in ignored))
     return nodes
 
 
