@@ -7,7 +7,7 @@ import pytest
 
 from tests.support.reading import SITE, Reads, caddy, nginx
 from tests.test_apache_reader import httpd
-from young_lantern.behaviour import Request, request_for
+from young_lantern.behaviour import Request, decide, real_files, request_for
 from young_lantern.behaviour.compare import Comparison, compare_estates
 from young_lantern.behaviour.origin_answers import ANSWER, FIELD
 from young_lantern.behaviour.outcome import Kept, outcome_of
@@ -112,10 +112,12 @@ def test_what_a_cache_says_of_itself(reads: Reads) -> None:
 
 
 @pytest.mark.parametrize(("lines", "by"), [
-    ("", ()), ("proxy_cache_key $host$uri;", ("(not the query)",)), ("proxy_cache_key $host$request_uri$cookie_lang;", ("cookie lang",)), ("proxy_cache_key $uri$is_args$args$http_accept;", ("field accept",)),
+    ("", ("path", "query", "scheme")), ("proxy_cache_key $host$uri;", ("host", "path")), ("proxy_cache_key $host$request_uri$cookie_lang;", ("cookie lang", "host", "path", "query")),
+    ("proxy_cache_key $uri$is_args$args$http_accept;", ("field accept", "path", "query")), ("proxy_cache_key $http_host$phone;", ("a table of field user-agent", "host", "port")),
+    ("proxy_cache_key $request_method$uri;", ("path",)), ("proxy_cache_key $request_method$uri; proxy_cache_methods GET POST;", ("method", "path")), ("proxy_cache_key all;", ()),
 ])
 def test_what_tells_kept_answers_apart(reads: Reads, lines: str, by: tuple[str, ...]) -> None:
-    kept = reads.decide("nginx", keeping(lines, "proxy_cache_valid 1m;"), "/x").kept
+    kept = reads.decide("nginx", keeping(lines, "proxy_cache_valid 1m;").replace("http {", "http { map $http_user_agent $phone { default 0; ~Mobile 1; }", 1), "/x").kept
     assert kept == Kept(60, True, by)
 
 
@@ -128,8 +130,13 @@ def _compared(reads: Reads, before: str, after: str) -> Comparison:
     ("", "proxy_cache_valid 200 10m;", Severity.BREAKING, "kept for later requests: no becomes 600 seconds"),
     ("proxy_cache_valid 200 10m;", "proxy_cache_valid 200 1m;", Severity.MINOR, "kept for later requests: 600 seconds becomes 60 seconds"),
     ("proxy_cache_valid 1m; proxy_cache_bypass $cookie_s;", "proxy_cache_valid 1m;", Severity.BREAKING, "gets what is kept: no becomes yes"),
-    ("proxy_cache_valid 1m; proxy_cache_key $request_uri$cookie_lang;", "proxy_cache_valid 1m;", Severity.BREAKING, "what is kept is told apart by: cookie lang becomes the URL"),
-    ("proxy_cache_valid 1m;", "proxy_cache_valid 1m; proxy_cache_key $uri;", Severity.BREAKING, "what is kept is told apart by: the URL becomes (not the query)"),
+    ("proxy_cache_valid 1m; proxy_cache_key $request_uri$cookie_lang;", "proxy_cache_valid 1m;", Severity.BREAKING, "what is kept is told apart by: cookie lang, path, query becomes path, query, scheme"),
+    ("proxy_cache_valid 1m;", "proxy_cache_valid 1m; proxy_cache_key $uri;", Severity.BREAKING, "what is kept is told apart by: path, query, scheme becomes path"),
+    ("proxy_cache_valid 1m; proxy_cache_key $host$request_uri;", "proxy_cache_valid 1m; proxy_cache_key $request_uri;", Severity.BREAKING, "what is kept is told apart by: host, path, query becomes path, query"),
+    ("proxy_cache_valid 1m; proxy_cache_key $request_uri;", "proxy_cache_valid 1m; proxy_cache_key $host$request_uri;", Severity.MINOR, "what is kept is told apart by: path, query becomes host, path, query"),
+    ("proxy_cache_valid 1m;", "proxy_cache_valid 1d;", Severity.BREAKING, "kept for later requests: 60 seconds becomes 86400 seconds"),
+    # Who is known keeps nothing in either, and gets what is kept for others in one.
+    ("proxy_cache_valid 1m; proxy_cache_bypass $cookie_s; proxy_no_cache $cookie_s;", "proxy_cache_valid 1m; proxy_no_cache $cookie_s;", Severity.BREAKING, "gets what is kept: no becomes yes"),
     ("proxy_cache_valid 1m;", "proxy_cache_valid 1m; proxy_ignore_headers Set-Cookie;", Severity.BREAKING, "kept for later requests: no becomes 60 seconds"),
 ])
 def test_caches_are_compared(reads: Reads, before: str, after: str, severity: Severity, what: str) -> None:
@@ -252,7 +259,36 @@ def test_a_section_keeps_nothing_while_the_quick_handler_is_on(reads: Reads) -> 
     """mod_cache.c (2.4.71, probed): sections are looked for too late for it."""
     text = httpd(f"<Location />\nCacheEnable disk\nCacheIgnoreNoLastMod On\n</Location>\nProxyPass / {ORIGIN}/")
     assert reads.decide("apache", text, "/x").kept is None
-    assert reads.decide("apache", text.replace("<Location />", "CacheQuickHandler Off\n<Location />"), "/x").kept == Kept(3600)
+    assert reads.decide("apache", text.replace("<Location />", "CacheQuickHandler Off\n<Location />"), "/x").kept == Kept(3600, True, ("host", "path", "port", "query", "scheme"))
+
+
+@pytest.mark.parametrize(("answer", "seconds"), [("404", 60), ("503", None), ("404 X-Accel-Expires: 5", 5), ("404 Cache-Control: private", None)])
+def test_nginx_notes_errors_that_it_words_itself(reads: Reads, answer: str, seconds: float | None) -> None:
+    """ngx_http_upstream_intercept_errors (1.22.1, probed): whatever proxy_no_cache says; httpd keeps none of them."""
+    status, _, field = answer.partition(" ")
+    asked = {"Lantern-Answer": status, **({"Lantern-Field": field} if field else {})}
+    text = keeping("proxy_intercept_errors on; error_page 404 503 /gone.html;", "proxy_cache_valid 404 1m; proxy_no_cache 1;")
+    kept = reads.decide("nginx", text, "/x", fields=asked).kept
+    assert kept is not None and kept.seconds == seconds
+    words = enabled("CacheIgnoreNoLastMod On", "ProxyErrorOverride On", "ErrorDocument 404 /gone.html")
+    assert reads.decide("apache", words, "/x", fields={**asked, "Cache-Control": "max-age=60"}).kept is None
+
+
+@pytest.mark.parametrize("place", ["proxy_no_cache $cookie_s;", "auth_request /verify;", "error_page 404 500 @later;"])
+def test_errors_and_those_who_decide_are_held_against_the_servers(reads: Reads, place: str) -> None:
+    """What keeps the error, and not the page for it, asks one of the two anew, as what keeps answers asks who decides."""
+    more = f"location = /verify {{ internal; proxy_pass {ORIGIN}/check; }} location @later {{ proxy_pass http://127.0.0.1:9002; }}"
+    text = nginx(f"proxy_intercept_errors on; error_page 404 500 /gone.html; location / {{ proxy_pass {ORIGIN}; proxy_cache pages; proxy_cache_valid any 1m; {place} }} {more}", ZONE)
+    _no_surprise(translate(reads.write("nginx", text), "caddy", dialect="nginx"))
+
+
+def test_what_origins_say_to_nginx_alone_is_not_kept_by_httpd(reads: Reads) -> None:
+    made = translate(reads.write("nginx", keeping("proxy_cache_valid 10m;")), "apache", dialect="nginx")
+    assert "resp('X-Accel-Expires')" in _site(made)
+    for seconds in ("0", "60"):
+        assert decide(made.read_back.estate, request_for(f"{SITE}/x", fields={"Lantern-Field": f"X-Accel-Expires: {seconds}"}), real_files()).kept.seconds is None  # type: ignore[union-attr]
+    made = translate(reads.write("nginx", keeping("proxy_cache_valid 10m; proxy_ignore_headers X-Accel-Expires;")), "apache", dialect="nginx")
+    assert "resp('X-Accel-Expires')" not in _site(made)
 
 
 def test_a_zone_that_is_not_there_is_told(reads: Reads) -> None:

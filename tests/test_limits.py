@@ -57,7 +57,7 @@ def test_what_is_counted_once_is_not_counted_again(reads: Reads) -> None:
 
 
 @pytest.mark.parametrize(("lines", "says"), [
-    ("limit_req zone=none;", "none"), ("limit_conn often 3;", "often"), ("limit_rate fast;", "fast"), ("limit_rate $speed;", "$speed"), ("limit_req zone=often burst=x;", "burst=x"),
+    ("limit_req zone=none;", "none"), ("limit_conn often 3;", "often"), ("limit_rate fast;", "fast"), ("limit_rate $speed;", "$speed"), ("set $limit_rate 4k;", "$limit_rate 4k"), ("if ($arg_slow) { set $limit_rate 4k; }", "$limit_rate 4k"), ("limit_req zone=often burst=x;", "burst=x"),
 ])
 def test_limits_that_are_none(reads: Reads, lines: str, says: str) -> None:
     reading = reads.read("nginx", limited(lines))
@@ -72,7 +72,10 @@ def test_a_rate_that_is_none_is_told(reads: Reads) -> None:
 @pytest.mark.parametrize(("before", "after", "severity", "summary"), [
     ("limit_req zone=often burst=2;", "", Severity.BREAKING, f"limit on requests: 1 a second and 2 more, which wait for {CLIENT!r}, else 503 becomes none"),
     ("", "limit_conn many 2;", Severity.BREAKING, "limit on connections: none becomes 2 at a time for 'www.fernhollow.example', else 503"),
-    ("limit_req zone=often;", "limit_req zone=often burst=9 nodelay;", Severity.MINOR, f"limit on requests: 1 a second for {CLIENT!r}, else 503 becomes 1 a second and 9 more at once for {CLIENT!r}, else 503"),
+    ("limit_req zone=often;", "limit_req zone=often burst=9 nodelay;", Severity.BREAKING, f"limit on requests: 1 a second for {CLIENT!r}, else 503 becomes 1 a second and 9 more at once for {CLIENT!r}, else 503"),
+    ("limit_req zone=often;", "limit_req zone=often; limit_req_status 429;", Severity.MINOR, f"limit on requests: 1 a second for {CLIENT!r}, else 503 becomes 1 a second for {CLIENT!r}, else 429"),
+    ("limit_conn many 9;", "limit_conn many 1;", Severity.BREAKING, "limit on connections: 9 at a time for 'www.fernhollow.example', else 503 becomes 1 at a time for 'www.fernhollow.example', else 503"),
+    ("", "limit_rate 1k;", Severity.BREAKING, "limit on speed: none becomes 1024 octets a second"),
     ("limit_rate 100k;", "", Severity.MINOR, "limit on speed: 102400 octets a second becomes none"),
 ])
 def test_limits_are_compared(reads: Reads, before: str, after: str, severity: Severity, summary: str) -> None:

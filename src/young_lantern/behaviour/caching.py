@@ -12,16 +12,13 @@ from dataclasses import replace
 from datetime import datetime, timezone
 from email.utils import parsedate_to_datetime
 
-from ..model import Cache, Operation, Template, Var, Variable
+from ..model import Cache, Operation
 from .evaluate import holds, text
 from .origin_answers import OriginAnswer
 from .outcome import Kept
 from .state import State
 
 MISS, BYPASS = "MISS", "BYPASS"
-# What tells requests apart for everybody: the names of these parts are not said.
-_USUAL = frozenset({Variable.SCHEME, Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY, Variable.PORT, Variable.SITE_NAME, Variable.POOL, Variable.METHOD, Variable.METHOD_SENT, Variable.TARGET, Variable.TARGET_NOW, Variable.PATH, Variable.PATH_ESCAPED, Variable.QUERY, Variable.QUERY_MARK})
-_WITH_QUERY = frozenset({Variable.TARGET, Variable.TARGET_NOW, Variable.QUERY})
 _YEAR = 31_536_000.0
 # RFC 9110 section 15.1: statuses whose answers may be kept though nothing says for how long, as mod_cache has them.
 _KEPT_BY_THEMSELVES = (200, 203, 300, 301)
@@ -74,14 +71,18 @@ def kept(cache: Cache, answer: OriginAnswer, code: int, state: State) -> Kept:
     refused = cache.heeds_clients and _refuses(cache, state)
     if cache.before_all and state.request.field("Authorization"):
         seconds, refused = None, True  # mod_cache.c, cache_quick_handler (2.4.71, probed): who says who he is gets nothing that was kept
-    return Kept(seconds, not refused and status(cache, state) != BYPASS, told_apart(cache.key))
+    return Kept(seconds, not refused and status(cache, state) != BYPASS, cache.told_apart())
 
 
-def told_apart(key: Template) -> tuple[str, ...]:
-    """What two requests for one URL must have alike for the same kept answer, besides it."""
-    parts = [part for part in key if isinstance(part, Var)]
-    names = {f"{part.variable.value} {part.name}".strip() for part in parts if part.variable not in _USUAL}
-    return tuple(sorted(names | (set() if any(part.variable in _WITH_QUERY for part in parts) else {"(not the query)"})))
+def worded(state: State) -> None:
+    """The server answers an origin's error itself.
+
+    ngx_http_upstream.c, ngx_http_upstream_intercept_errors (1.22.1, probed): it notes the error beside its keys for as long as it would be kept, and
+    `proxy_no_cache` does not count. httpd keeps none (2.4.71, probed).
+    """
+    if state.keeping is not None:
+        cache, answer = state.keeping
+        state.keeping = (replace(cache, skips=None), answer) if state.dialect == "nginx" else None
 
 
 def _refuses(cache: Cache, state: State) -> bool:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, replace
+from math import inf
 from urllib.parse import parse_qsl, unquote, urljoin
 
 from ..model import CONNECTIONS, REQUESTS, SPEED, Severity
@@ -20,7 +21,7 @@ from .caching import BYPASS, MISS
 from .content_types import ORIGINS
 from .contents import come_to_the_same
 from .origin_answers import SELF, asks_origin, cookie_attributes, wanted
-from .outcome import Kept, OriginRequest, Outcome
+from .outcome import Kept, Limited, OriginRequest, Outcome
 from .own_values import alike_but_for_form
 from .request import Request
 
@@ -104,8 +105,7 @@ def differences(before: Outcome, after: Outcome, request: Request) -> list[Diffe
     found += _kept(before.kept, after.kept, before.status)
     for kind in (REQUESTS, CONNECTIONS, SPEED):
         one, other = (tuple(limit for limit in outcome.limits if limit.kind == kind) for outcome in (before, after))  # type: ignore[assignment]
-        # A limit that is lost protects nobody any more, and a new one refuses clients that were answered.
-        differ(f"limit on {kind}", _limits(one), _limits(other), Severity.BREAKING if kind != SPEED and not (one and other) else Severity.MINOR)
+        differ(f"limit on {kind}", _limits(one), _limits(other), _limit_severity(one, other))
     differ("whose certificates of clients are trusted", before.trusts, after.trusts, Severity.BREAKING)
     found += _fields(before, after)
     found += media_types(before, after)
@@ -124,19 +124,32 @@ def _kept(before: Kept | None, after: Kept | None, status: int | None) -> list[D
     if one != other:
         # RFC 9110 section 15.1: answers with some statuses may be kept by anybody on the way, and browsers keep them.
         by_anybody = status in (203, 300, 301)
-        found.append(Difference("kept for later requests", _span_of(one), _span_of(other), Severity.BREAKING if one is None and not by_anybody else Severity.MINOR))
-    if before is None or after is None or before.seconds is None and after.seconds is None:
+        found.append(Difference("kept for later requests", _span_of(one), _span_of(other), Severity.BREAKING if (other or 0) > (one or 0) and not (one is None and by_anybody) else Severity.MINOR))
+    if before is None or after is None:
         return found
     if before.given != after.given:
         found.append(Difference("gets what is kept", _shown(before.given), _shown(after.given), Severity.BREAKING if after.given else Severity.MINOR))
-    if before.by != after.by:
-        lost = set(before.by) - set(after.by) | {"(not the query)"} & set(after.by) - set(before.by)
-        found.append(Difference("what is kept is told apart by", ", ".join(before.by) or "the URL", ", ".join(after.by) or "the URL", Severity.BREAKING if lost - {"(not the query)"} or "(not the query)" in after.by else Severity.MINOR))
+    if before.seconds is None and after.seconds is None:
+        return found
+    # Hosts tell sites apart as well; and a port more, where there is but one, says nothing.
+    lost = set(before.by) - set(after.by) - ({"site"} if "host" in after.by else set())
+    if lost or set(after.by) - set(before.by) - {"port"}:
+        found.append(Difference("what is kept is told apart by", ", ".join(before.by) or EMPTY, ", ".join(after.by) or EMPTY, Severity.BREAKING if lost else Severity.MINOR))
     return found
 
 
 def _span_of(seconds: float | None) -> str:
     return "no" if seconds is None else f"{seconds:g} seconds"
+
+
+def _limit_severity(before: tuple[Limited, ...], after: tuple[Limited, ...]) -> Severity:
+    """A limit that is lost, or wider, or counts others together, protects nobody as it did; a narrower one refuses clients that were answered."""
+    if any(limit.kind == SPEED for limit in (*before, *after)):
+        # That answers go out faster costs nobody what he has; much slower ones are given up.
+        one, other = (min((limit.most for limit in limits), default=inf) for limits in (before, after))
+        return Severity.BREAKING if other < 0.9 * one else Severity.MINOR
+    one, other = ([(limit.most, limit.key, limit.burst) for limit in limits] for limits in (before, after))  # type: ignore[assignment]
+    return Severity.MINOR if one == other else Severity.BREAKING
 
 
 def _limits(limits: object) -> str:

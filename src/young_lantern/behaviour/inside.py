@@ -47,7 +47,7 @@ def ask_inside(run: Run, span: Span | None, names: tuple[str, ...], for_index: b
     for name in names:
         inner = replace(
             state, path=name, raw_path=None, url=None, internal=True, method="GET", method_outside=state.method_outside or state.method, fields=[], request_fields=[], as_handled=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
-            variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False, walk=None, below=None,
+            variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
             for_index=for_index, index_of=state.path, asked_inside=True, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
         outcome = run.anew(inner) if inner.depth < _LIMIT else Outcome(500)
         state.gave_up = state.gave_up or inner.gave_up

@@ -32,7 +32,7 @@ _OF_TYPE = Var(Variable.ANSWER_TYPE)
 # Where answers are kept: what they say of it, and requests whose answers are nobody else's (RFC 9111 sections 3, 3.5, 5.2.1).
 _OF_CACHES = (
     "Cache-Control: max-age=60", "Cache-Control: private", "Cache-Control: public", "Expires: Thu, 01 Jan 1970 00:00:00 GMT", "Expires: Fri, 01 Jan 2100 00:00:00 GMT", "Set-Cookie: sid=1", "Vary: *",
-    "Last-Modified: Fri, 01 Jan 2016 00:00:00 GMT", "Pragma: no-cache", "X-Accel-Expires: 60",
+    "Last-Modified: Fri, 01 Jan 2016 00:00:00 GMT", "Pragma: no-cache", "X-Accel-Expires: 60", "X-Accel-Expires: 0",
 )
 _WANTS_NOTHING_KEPT = (("Authorization", "Basic eDp5"), ("Cache-Control", "no-cache"), ("Pragma", "no-cache"))
 # Field names that say what the connection or the content is: a proxy makes them itself.

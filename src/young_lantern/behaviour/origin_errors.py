@@ -7,6 +7,7 @@ Source:   nginx manual, proxy_intercept_errors; Apache HTTP Server manual, Proxy
 from __future__ import annotations
 
 from ..model import LATE, UNREACHABLE, WAITS, BodyLimit, Forward, Gateway
+from . import caching
 from .origin_answers import OriginAnswer
 from .state import State
 
@@ -45,6 +46,7 @@ def sent(step: Forward, status: int, dialect: str) -> int:
 def known_status(status: int, step: Forward | Gateway, state: State) -> int:
     """What an origin's error is to the server that words it itself."""
     state.intercepted = True
+    caching.worded(state)
     if state.dialect != "apache" or status in _HTTPD_ERRORS:
         return status
     if step.protocol in ("uwsgi", "h2c"):
@@ -63,4 +65,5 @@ def intercepts(step: Forward | Gateway, status: int, state: State) -> bool:
         return False  # mod_proxy_fcgi.c: only for a request that no other led to inside (2.4.71, probed)
     if step.intercepts_all:
         return status >= 400
-    return state.pages is not None and any(page.statuses is None or status in page.statuses for page in state.pages.pages)
+    # ngx_http_special_response_handler (1.22.1, probed): so too where it is a page for an error that fails itself, of which the server's own words are the end.
+    return step.intercepted is not None or state.pages is not None and any(page.statuses is None or status in page.statuses for page in state.pages.pages)

@@ -87,7 +87,7 @@ class Kept:
 
     seconds: for which it is kept; None: it is not
     given:   whether the request may get what is kept, rather than ask anew
-    by:      what besides the URL must be alike in requests that get it
+    by:      what must be alike in requests that get it: parts of the URL, and others
     """
 
     seconds: float | None

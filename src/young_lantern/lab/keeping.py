@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 from ..behaviour import Outcome, Request
+from ..behaviour.origin_answers import wanted
 from ..source.plan import Plan
 from .judge import Difference
 from .origin import Origins
@@ -34,6 +35,10 @@ class KeptRow:
 def to_ask(rows: Iterable[tuple[Request, tuple[Outcome, Outcome]]]) -> list[tuple[Request, tuple[Outcome, Outcome]]]:
     """Of the requests that were asked, those whose answers a cache of either server sees, evenly thinned out."""
     found = [row for row in rows if any(outcome.kept is not None for outcome in row[1]) and row[0].method == "GET"]
+    # nginx notes errors that it answers itself beside its keys, from where nothing is thrown away: one for each path, after all else that is asked of it.
+    good = [row for row in found if wanted(row[0]).status < 300]
+    errors = {(row[0].host, row[0].url.partition("?")[0]): row for row in found if wanted(row[0]).status >= 300}
+    found = [*good, *errors.values()]
     return found[:: max(1, -(-len(found) // _MOST))]
 
 
@@ -44,11 +49,15 @@ def ask_twice(chosen: Iterable[tuple[Request, tuple[Outcome, Outcome]]], ask: Ca
         asked = []
         for number, (plan, origin) in enumerate(zip(plans, origins, strict=True)):
             _forget(plan)
-            ask(request, number)
-            before = origin.asked
-            ask(request, number)
-            asked.append(origin.asked > before)
-        foretold = [outcome.origin is not None and not (outcome.kept is not None and outcome.kept.seconds is not None and outcome.kept.given) for outcome in outcomes]
+            counts = [origin.asked]
+            for _ in range(2):
+                ask(request, number)
+                counts.append(origin.asked)
+            # Those who decide whether a request may go on, and those who give the page for an error, are asked each time.
+            first, second = counts[1] - counts[0], counts[2] - counts[1]
+            asked.append(second > 0 and second >= first)
+        foretold = [met if outcome.kept is None and outcome.origin is None else not (outcome.kept is not None and outcome.kept.seconds is not None and outcome.kept.given)
+                    for outcome, met in zip(outcomes, asked, strict=True)]
         defects = [(server, Difference(WHAT, str(said), str(met))) for server, said, met in zip(servers, foretold, asked, strict=True) if said != met]
         made.append(KeptRow(request, outcomes, (asked[0], asked[1]), tuple(defects)))
     return made

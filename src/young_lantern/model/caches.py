@@ -6,7 +6,26 @@ from dataclasses import dataclass
 
 from .conditions import Condition
 from .span import Span
-from .text import Template
+from .text import Capture, Lookup, Template, Var, Variable
+
+# What parts of a key say of a request's URL. That of the pool is the same for all requests of a place.
+_OF_URL: dict[Variable, tuple[str, ...]] = {
+    Variable.SCHEME: ("scheme",), Variable.HOST: ("host",), Variable.HOST_SENT: ("host",), Variable.AUTHORITY: ("host", "port"), Variable.SITE_NAME: ("site",), Variable.PORT: ("port",),
+    Variable.METHOD: ("method",), Variable.METHOD_SENT: ("method",), Variable.TARGET: ("path", "query"), Variable.TARGET_NOW: ("path", "query"), Variable.PATH: ("path",),
+    Variable.PATH_ESCAPED: ("path",), Variable.URL_PATH: ("path",), Variable.ORIGINAL_PATH: ("path",), Variable.QUERY: ("query",), Variable.QUERY_MARK: (), Variable.POOL: (),
+}
+
+
+def _names(key: Template) -> set[str]:
+    names: set[str] = set()
+    for part in key:
+        if isinstance(part, Var):
+            names.update(_OF_URL[part.variable] if part.variable in _OF_URL else (f"{part.variable.value} {part.name}".strip(),))
+        elif isinstance(part, Lookup):
+            names.add(f"a table of {', '.join(sorted(_names(part.subject)))}")
+        elif not isinstance(part, str):
+            names.add("a part of a pattern" if isinstance(part, Capture) else "a value that is not known")
+    return names
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,3 +112,10 @@ class Cache:
     span: Span | None = None
     also: tuple[Span, ...] = ()
     comments: tuple[str, ...] = ()
+
+    def told_apart(self) -> tuple[str, ...]:
+        """What two requests must have alike for the same kept answer, in alphabetical order: parts of the URL, and the names of others."""
+        return tuple(sorted(_names(self.key) - ({"method"} if set(self.methods) <= {"GET", "HEAD"} else set())))
+
+    def by_more_than_the_url(self) -> bool:
+        return any(part.variable not in _OF_URL if isinstance(part, Var) else not isinstance(part, str) for part in self.key)

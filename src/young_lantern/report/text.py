@@ -135,7 +135,7 @@ def trace_text(request: Request, outcome: Outcome) -> RenderableType:
 
 def kept_in_words(kept: Kept) -> str:
     """What becomes of an answer in a cache."""
-    by = f", told apart by the URL{''.join(f', {name}' for name in kept.by)}" if kept.seconds else ""
+    by = f", told apart by {', '.join(kept.by) or 'nothing'}" if kept.seconds else ""
     return f"kept for later requests: {'no' if kept.seconds is None else f'{kept.seconds:g} seconds'}{by}{'' if kept.given else '; asks the origin whatever is kept'}"
 
 

@@ -49,6 +49,26 @@ def _takes(text: str) -> Takes:
     return between(int(least), int(most)) if most else exactly(int(least))
 
 
+# What the modules that ask origins have alike, each under its own name.
+_OF_CACHES = """
+    MODULE_cache hsl 1 ZONE | off
+    MODULE_cache_path h 2+ FOLDER keys_zone=NAME:SIZE …
+    MODULE_cache_key hsl 1 TEXT
+    MODULE_cache_valid hsl 1+ [STATUS … | any] TIME
+    MODULE_cache_bypass hsl 1+ TEXT …
+    MODULE_no_cache hsl 1+ TEXT …
+    MODULE_cache_use_stale hsl 1+ CASE … | off
+    MODULE_cache_lock hsl 1 on | off
+    MODULE_cache_lock_age hsl 1 TIME
+    MODULE_cache_lock_timeout hsl 1 TIME
+    MODULE_cache_max_range_offset hsl 1 NUMBER
+    MODULE_cache_methods hsl 1+ METHOD …
+    MODULE_cache_min_uses hsl 1 NUMBER
+    MODULE_cache_revalidate hsl 1 on | off
+    MODULE_cache_background_update hsl 1 on | off
+    MODULE_ignore_headers hsl 1+ FIELD …
+"""
+
 _READ = [
     *_rows("structure", """
         http m 0 { … }
@@ -218,71 +238,8 @@ _READ = [
         real_ip_header hsl 1 FIELD
         real_ip_recursive hsl 1 on | off
     """),
+    *(row for module in ("proxy", "fastcgi", "uwsgi", "scgi") for row in _rows("caches", _OF_CACHES.replace("MODULE", module))),
     *_rows("caches", """
-        proxy_cache hsl 1 ZONE | off
-        proxy_cache_path h 2+ FOLDER keys_zone=NAME:SIZE …
-        proxy_cache_key hsl 1 TEXT
-        proxy_cache_valid hsl 1+ [STATUS … | any] TIME
-        proxy_cache_bypass hsl 1+ TEXT …
-        proxy_no_cache hsl 1+ TEXT …
-        proxy_cache_use_stale hsl 1+ CASE … | off
-        proxy_cache_lock hsl 1 on | off
-        proxy_cache_lock_age hsl 1 TIME
-        proxy_cache_lock_timeout hsl 1 TIME
-        proxy_cache_max_range_offset hsl 1 NUMBER
-        proxy_cache_methods hsl 1+ METHOD …
-        proxy_cache_min_uses hsl 1 NUMBER
-        proxy_cache_revalidate hsl 1 on | off
-        proxy_cache_background_update hsl 1 on | off
-        proxy_ignore_headers hsl 1+ FIELD …
-        fastcgi_cache hsl 1 ZONE | off
-        fastcgi_cache_path h 2+ FOLDER keys_zone=NAME:SIZE …
-        fastcgi_cache_key hsl 1 TEXT
-        fastcgi_cache_valid hsl 1+ [STATUS … | any] TIME
-        fastcgi_cache_bypass hsl 1+ TEXT …
-        fastcgi_no_cache hsl 1+ TEXT …
-        fastcgi_cache_use_stale hsl 1+ CASE … | off
-        fastcgi_cache_lock hsl 1 on | off
-        fastcgi_cache_lock_age hsl 1 TIME
-        fastcgi_cache_lock_timeout hsl 1 TIME
-        fastcgi_cache_max_range_offset hsl 1 NUMBER
-        fastcgi_cache_methods hsl 1+ METHOD …
-        fastcgi_cache_min_uses hsl 1 NUMBER
-        fastcgi_cache_revalidate hsl 1 on | off
-        fastcgi_cache_background_update hsl 1 on | off
-        fastcgi_ignore_headers hsl 1+ FIELD …
-        uwsgi_cache hsl 1 ZONE | off
-        uwsgi_cache_path h 2+ FOLDER keys_zone=NAME:SIZE …
-        uwsgi_cache_key hsl 1 TEXT
-        uwsgi_cache_valid hsl 1+ [STATUS … | any] TIME
-        uwsgi_cache_bypass hsl 1+ TEXT …
-        uwsgi_no_cache hsl 1+ TEXT …
-        uwsgi_cache_use_stale hsl 1+ CASE … | off
-        uwsgi_cache_lock hsl 1 on | off
-        uwsgi_cache_lock_age hsl 1 TIME
-        uwsgi_cache_lock_timeout hsl 1 TIME
-        uwsgi_cache_max_range_offset hsl 1 NUMBER
-        uwsgi_cache_methods hsl 1+ METHOD …
-        uwsgi_cache_min_uses hsl 1 NUMBER
-        uwsgi_cache_revalidate hsl 1 on | off
-        uwsgi_cache_background_update hsl 1 on | off
-        uwsgi_ignore_headers hsl 1+ FIELD …
-        scgi_cache hsl 1 ZONE | off
-        scgi_cache_path h 2+ FOLDER keys_zone=NAME:SIZE …
-        scgi_cache_key hsl 1 TEXT
-        scgi_cache_valid hsl 1+ [STATUS … | any] TIME
-        scgi_cache_bypass hsl 1+ TEXT …
-        scgi_no_cache hsl 1+ TEXT …
-        scgi_cache_use_stale hsl 1+ CASE … | off
-        scgi_cache_lock hsl 1 on | off
-        scgi_cache_lock_age hsl 1 TIME
-        scgi_cache_lock_timeout hsl 1 TIME
-        scgi_cache_max_range_offset hsl 1 NUMBER
-        scgi_cache_methods hsl 1+ METHOD …
-        scgi_cache_min_uses hsl 1 NUMBER
-        scgi_cache_revalidate hsl 1 on | off
-        scgi_cache_background_update hsl 1 on | off
-        scgi_ignore_headers hsl 1+ FIELD …
         proxy_cache_convert_head hsl 1 on | off
     """),
     *_rows("limits", """

@@ -120,6 +120,10 @@ def _move_caches(directives: list[Directive], plan: Plan) -> None:
             directive.words[2:] = [word for word in directive.words[2:] if word.text.partition("=")[0] in ("levels", "keys_zone", "use_temp_path")]
         elif module in _CACHES and name in ("cache", "no_cache") and not plan.keeps_answers:
             directives.append(_made(f"{module}_no_cache", "1"))
+        if module in _CACHES and name in ("cache", "cache_key") and not plan.keeps_answers:
+            # Errors that nginx answers itself are kept all the same (behaviour/caching.py, worded): no other request has their key.
+            directives[:] = [item for item in directives if item.name != f"{module}_cache_key"]
+            directives.append(_made(f"{module}_cache_key", "$request_id$uri"))
 
 
 def _find_module(directive: Directive) -> bool:

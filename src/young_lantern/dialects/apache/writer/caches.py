@@ -2,7 +2,7 @@
 
 Source:   Apache HTTP Server manual, mod_cache, mod_cache_disk; mod_cache.c (2.4.71, probed).
 Rule:     `CacheQuickHandler Off`, so that who may enter, and where a path leads, is asked before what is kept is looked for, as in other servers. An answer
-          that sets a cookie would be kept, and the cookie sent to everybody: it is said to be private. For whom the origin is asked whatever is kept, the
+          that sets a cookie would be kept, and the cookie sent to everybody: it is said to be private, as is one whose time httpd cannot read. For whom the origin is asked whatever is kept, the
           request says so itself, for the variable no-cache only keeps answers from being kept.
 """
 
@@ -12,18 +12,16 @@ import re
 
 from ....codes import CACHE_LESS, CACHE_OTHERWISE, CACHE_OWN_FOLDER
 from ....fitting.static import bare
-from ....model import AllOf, AnyOf, Cache, Condition, Disposition, Lookup, Not, PathStartsWith, Pattern, Span, Template, TextIs, TextMatches, Var, Variable, literal
+from ....model import AllOf, AnyOf, Cache, Condition, Disposition, Lookup, Not, PathStartsWith, Pattern, Span, TextIs, TextMatches, Var, Variable, literal
 from ..values import quote
 from .context import Context
 from .output import Node
 
 FOLDER = "/var/cache/apache2/mod_cache_disk"
-_WHY_PRIVATE = ("What sets a cookie is for one client only.",)
+# What httpd would keep for too long, or for too many; it knows nothing of the second field, by which an origin says how long a cache of its own has an answer.
+_PRIVATE = {"set-cookie": "What sets a cookie is for one client only.", "x-accel-expires": "How long this holds is for another server to read."}
 _BY_ITSELF = frozenset({200, 203, 300, 301})
 _NEVER = "no-cache"
-# What a key may be made of besides what it always has here: scheme, host, port, path and query.
-_SAID = frozenset({Variable.SCHEME, Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY, Variable.PORT, Variable.SITE_NAME, Variable.POOL, Variable.METHOD, Variable.METHOD_SENT, Variable.TARGET, Variable.TARGET_NOW, Variable.PATH, Variable.PATH_ESCAPED, Variable.QUERY, Variable.QUERY_MARK})
-_QUERY = frozenset({Variable.TARGET, Variable.TARGET_NOW, Variable.QUERY})
 
 
 def write_host(caches: list[Cache], context: Context) -> list[Node]:
@@ -39,7 +37,7 @@ def write_host(caches: list[Cache], context: Context) -> list[Node]:
     nodes = [context.line("CacheRoot", quote(folder), spans=spans), context.line("CacheQuickHandler", "Off", spans=spans)]
     if any(cache.locks for cache in written):
         nodes.append(context.line("CacheLock", "On", spans=spans))
-    if all(_is_without_query(cache.key) for cache in written):
+    if all(_is_without_query(cache) for cache in written):
         nodes.append(context.line("CacheIgnoreQueryString", "On", spans=spans))
     if not any(cache.heeds_clients or cache.bypasses is not None for cache in written):
         nodes.append(context.line("CacheIgnoreCacheControl", "On", spans=spans))
@@ -49,16 +47,15 @@ def write_host(caches: list[Cache], context: Context) -> list[Node]:
     return nodes
 
 
-def _is_without_query(key: Template) -> bool:
-    return not any(isinstance(part, Var) and part.variable in _QUERY for part in key)
+def _is_without_query(cache: Cache) -> bool:
+    return "query" not in cache.told_apart()
 
 
 def _problem(cache: Cache) -> str | None:
     """Why nothing is kept here: what is kept for the wrong requests is worse than nothing kept."""
     if _left_out(cache) is None:
         return "a condition under which answers are kept, other than by paths that are left out"
-    others = [part for part in cache.key if isinstance(part, Var) and part.variable not in _SAID or not isinstance(part, str | Var)]
-    if others:
+    if cache.by_more_than_the_url():
         return "a key that tells requests apart by more than their URL"
     if any(_tests(condition) is None for condition in (cache.bypasses, cache.skips)):
         return "a condition under which nothing is kept, other than a cookie, a field or an argument"
@@ -92,9 +89,10 @@ def write_cache(cache: Cache | None, context: Context, of_application: bool) -> 
     context.caches.add(cache.span)
     nodes = [context.line("CacheEnable", "disk", spans=spans, comments=cache.comments)]
     nodes += _lifetimes(cache, spans, context)
-    if "set-cookie" not in cache.ignores and context.estate.dialect != "apache":
-        nodes.append(context.line("Header", "always", "merge", "Cache-Control", "private", quote("expr=-n resp('Set-Cookie')"), spans=spans, comments=_WHY_PRIVATE))
-        context.modules.add("headers")
+    for name, why in _PRIVATE.items() if context.estate.dialect != "apache" else ():
+        if name not in cache.ignores:
+            nodes.append(context.line("Header", "always", "merge", "Cache-Control", "private", quote(f"expr=-n resp('{name.title()}')"), spans=spans, comments=(why,)))
+            context.modules.add("headers")
     alike = cache.skips is not None and cache.bypasses is not None and bare(cache.skips) == bare(cache.bypasses)
     name = _NEVER if alike else "asks-anew"
     tests: dict[tuple[str, ...], list[str]] = {}
@@ -121,7 +119,7 @@ def _lifetimes(cache: Cache, spans: tuple[Span, ...], context: Context) -> list[
     others_said = [str(status) for status in others] + (["errors"] if any(row.statuses is None for row in cache.lifetimes) else [])
     if others_said:
         context.note(cache.span, Disposition.CHANGED, CACHE_LESS, what=", ".join(others_said))
-    elif plain and cache.queried and not _is_without_query(cache.key):
+    elif plain and cache.queried and not _is_without_query(cache):
         context.note(cache.span, Disposition.CHANGED, CACHE_LESS, what="those to queries")
     if not plain or usual is None:
         nodes = [] if cache.lifetimes and context.estate.dialect == "apache" else [context.line("CacheMaxExpire", "0", spans=spans), context.line("CacheDefaultExpire", "0", spans=spans)]

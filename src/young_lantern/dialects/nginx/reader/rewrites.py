@@ -60,6 +60,9 @@ def read_phase(scope: Scope, phase: Phase, context: Context, before_answer: Answ
             case "set":
                 context.use(directive)
                 steps.append(SetVariable(directive.args[0].lstrip("$").lower(), context.template(directive.args[1], directive, escapes=True), directive.span))
+                if directive.args[0].lower() == "$limit_rate":
+                    # ngx_http_variables.c, ngx_http_variable_set_limit_rate: that is the speed itself.
+                    context.unread(directive, " ".join(directive.args), "a line limit_rate was expected; a speed that rules set is not read")
             case "break":
                 span = context.use(directive).span
                 if not phase.at_server:
