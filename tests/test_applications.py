@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.support.conformance import disagreements
 from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
@@ -143,3 +144,12 @@ def test_the_stand_in_reads_both_protocols() -> None:
 
     stream = Stream()
     assert _scgi_pairs(stream)[0] == ("CONTENT_LENGTH", "0")  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("line", ["SetHandler proxy:fcgi://192.0.2.5:9000", *(f"ProxyPass /dir {protocol}://192.0.2.5:9000/" for protocol in ("fcgi", "scgi", "uwsgi", "http"))])
+@pytest.mark.parametrize("typed", ["", "Header setifempty Content-Type text/x-empty", "Header always set Content-Type text/x-always\nHeader setifempty Content-Type text/x-empty", "Header set Content-Type text/x-set"])
+def test_what_lines_see_of_an_applications_type(reads: Reads, tmp_path: Path, line: str, typed: str) -> None:
+    """httpd has the type of FastCGI's and SCGI's answers apart from the fields; of a path that is doubled at its front uWSGI's protocol has one slash."""
+    text = httpd(f'{typed}\n{line}\nHeader set X-Typed yes "expr=%{{CONTENT_TYPE}} =~ m#^(?:text/html|application/json)#"')
+    rows = [("GET", "www.fernhollow.example", path, fields) for path in ("/dir/index.html", "/dir/none") for fields in ({}, {"Lantern-Field": "Content-Type: text/html"})]
+    assert disagreements("apache", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (4, [])

@@ -303,3 +303,24 @@ def test_what_origins_say_to_the_server_alone(reads: Reads) -> None:
                                       ("caddy", caddy(f"reverse_proxy {ORIGIN}"), "Pragma: no-cache", {"pragma": "no-cache", "cache-control": "no-cache"})):
         fields = dict(reads.decide(dialect, text, "/x", fields={FIELD: line}).fields)
         assert {name: value for name, value in fields.items() if name in ("x-accel-expires", "pragma", "cache-control")} == seen
+
+
+def test_a_zone_for_each_way_that_answers_come(reads: Reads) -> None:
+    """nginx does not start where two kinds of applications share one."""
+    text = httpd("CacheEnable disk /\nCacheQuickHandler Off\nProxyPass /desk/ http://192.0.2.7:81/\n<FilesMatch \\.php$>\nSetHandler proxy:fcgi://192.0.2.5:9000\n</FilesMatch>")
+    made = translate(reads.write("apache", text), "nginx")
+    zones = [line.split("keys_zone=")[1].split(":")[0] for line in made.writing.files["nginx.conf"].splitlines() if "keys_zone" in line]
+    assert len(zones) == 2 == len(set(zones))
+    live = check_live(made.reading, made.read_back, most=60)
+    assert live.rows and not live.surprises
+
+
+@pytest.mark.parametrize(("answer", "said", "seconds"), [("404", "Cache-Control: public", 600), ("302 /x", "Cache-Control: must-revalidate", 600), ("500", "Cache-Control: x", 600), ("404", "X-Shelf: 7", None), ("403", "Cache-Control: private", None)])
+def test_httpd_keeps_errors_of_which_something_is_said(reads: Reads, answer: str, said: str, seconds: float | None) -> None:
+    """Any Cache-Control is enough, and the default time counts: what is written for it leaves such answers alone."""
+    asked = [request_for(f"{SITE}/desk/a", "GET", {ANSWER: answer, FIELD: said})]
+    reading = reads.read("apache", HTTPD)
+    kept = decide(reading.estate, asked[0], real_files()).kept
+    assert kept is not None and kept.seconds == seconds
+    live = check_live(reading, reading, requests=asked, most=1)
+    assert live.kept and not live.surprises

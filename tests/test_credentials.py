@@ -351,3 +351,40 @@ def test_a_later_section_says_whether_one_of_both_is_enough(reads: Reads, tmp_pa
     lines = f"<Directory ROOT>\n{any_of}\n</Directory>\n<Files *>\n{later}\n</Files>"
     rows = [(method, "www.fernhollow.example", path, {}) for method in ("GET", "HEAD", "POST") for path in ("/a.html", "/nix")]
     assert disagreements("apache", httpd(lines).replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (6, [])
+
+
+@pytest.mark.parametrize("lines", [
+    f"<Location /dir>\n{BASIC}\nRequire user rowan\n</Location>",
+    f"ErrorDocument 401 /404.html\n<Location /dir>\n{BASIC}\nRequire valid-user\n</Location>",
+    f"ErrorDocument 404 /404.html\n<Location /dir>\n{BASIC}\nRequire valid-user\n</Location>",
+    f"DirectoryIndex none.html index.html\n<Files index.html>\n{BASIC}\nRequire valid-user\n</Files>",
+    f"FallbackResource /a.html\n<Files a.html>\n{BASIC}\nRequire valid-user\n</Files>",
+])
+def test_whoever_names_himself_is_named(reads: Reads, tmp_path: Path, lines: str) -> None:
+    """httpd knows the name of one that it refuses, too, and forgets it on the way to a page for errors; what it looks up inside asks for credentials or not."""
+    path = reads.folder / "users"
+    path.write_text(f"rowan:{PASSWORD_HASH}\nsorrel:{PASSWORD_HASH}\n")
+    text = httpd(f'Header always set X-Who "%{{REMOTE_USER}}s"\n{lines}').replace("USERS", str(path)).replace("ROOT", str(reads.root))
+    says = [{}, *({"Authorization": "Basic " + base64.b64encode(f"{name}:{PASSWORD}".encode()).decode()} for name in ("rowan", "sorrel", "nobody"))]
+    rows = [("GET", "www.fernhollow.example", target, fields) for target in ("/dir/", "/dir/none", "/a.html", "/none", "/bare/") for fields in says]
+    assert disagreements("apache", text, rows, tmp_path / "asked") == (len(rows), [])
+
+
+def test_lines_of_the_folder_are_for_a_place_in_it(reads: Reads, tmp_path: Path) -> None:
+    """How users are known is said for the document root, who may enter for a path: sections are merged, whichever kind they are of."""
+    path = reads.folder / "users"
+    path.write_text(f"rowan:{PASSWORD_HASH}\n")
+    text = httpd(f"<Directory ROOT>\n{BASIC}\n</Directory>\n<Location /dir>\nRequire valid-user\n</Location>").replace("USERS", str(path)).replace("ROOT", str(reads.root))
+    assert [reads.decide("apache", text, "/dir/", fields=fields).status for fields in ({}, {"Authorization": "Basic " + base64.b64encode(f"rowan:{PASSWORD}".encode()).decode()})] == [401, 200]
+    rows = [("GET", "www.fernhollow.example", target, {}) for target in ("/dir/", "/dir/none", "/a.html")]
+    assert disagreements("apache", text, rows, tmp_path / "asked") == (3, [])
+
+
+@pytest.mark.parametrize("more", ["", "<Directory ROOT>\nRequire all granted\n</Directory>", "<Location /dir/x>\nAuthType None\n</Location>", "ProxyPass /dir http://192.0.2.7:81"])
+def test_a_kind_of_credentials_that_nobody_is_asked_for(reads: Reads, tmp_path: Path, more: str) -> None:
+    """httpd fails where it is said how users are known, and nowhere who of them may enter."""
+    text = f"Listen 80\n<VirtualHost *:80>\nServerName www.fernhollow.example\nDocumentRoot ROOT\n<Location /dir>\n{BASIC}\n</Location>\n{more}\n</VirtualHost>\n"
+    text = text.replace("USERS", str(reads.folder / "users")).replace("ROOT", str(reads.root))
+    rows = [(method, "www.fernhollow.example", target, {}) for method in ("GET", "PUT") for target in ("/dir/", "/dir/x", "/dir", "/a.html")]
+    assert disagreements("apache", text, rows, tmp_path / "asked") == (8, [])
+    assert reads.decide("apache", text, "/dir/").status == (200 if "granted" in more else 500)

@@ -586,3 +586,12 @@ def test_an_if_without_a_handler_after_one_that_has_it(reads: Reads, tmp_path: P
     assert [reads.decide("nginx", text, f"/a.html?{query}").status for query in ("a=1", "b=1", "a=1&b=1", "")] == [200, 200, 500, 200]
     rows = [("GET", "www.fernhollow.example", f"/a.html?{query}", {}) for query in ("a=1", "b=1", "a=1&b=1", "x=1")]
     assert disagreements("nginx", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (4, [])
+
+
+def test_an_if_with_no_settings_after_one_that_has_some(reads: Reads, tmp_path: Path) -> None:
+    """The last true `if` stands in the place of those before it, though it only sets a variable."""
+    text = nginx("root ROOT; add_header X-B b always; location / { if ($arg_a) { add_header X-If 1; } if ($arg_b) { set $v 1; } return 204; }")
+    told = [dict(reads.decide("nginx", text, f"/?{query}").fields) for query in ("a=1", "b=1", "a=1&b=1")]
+    assert [(fields.get("x-if"), fields.get("x-b")) for fields in told] == [("1", None), (None, "b"), (None, "b")]
+    rows = [("GET", "www.fernhollow.example", f"/?{query}", {}) for query in ("a=1", "b=1", "a=1&b=1", "x=1")]
+    assert disagreements("nginx", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (4, [])

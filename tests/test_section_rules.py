@@ -87,3 +87,14 @@ def test_a_folder_without_its_slash_is_left_to_another_module(reads: Reads, tmp_
     text = httpd(f"{beside}\n{section}\nRewriteEngine On\nRewriteRule ^nix /y{options}\n</Directory>").replace("ROOT", str(reads.root))
     rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/api", "/api/", "/api/x", "/dir", "/dir/", "/dir/x", "/bare", "/nix", "/")]
     assert disagreements("apache", text, rows, tmp_path / "asked") == (len(rows), [])
+
+
+def test_patterns_for_folders_hold_by_their_slashes(reads: Reads, tmp_path: Path) -> None:
+    """Not in the order of the file: a pattern with fewer slashes comes first, and a later one's word counts."""
+    sections = "".join(f'<DirectoryMatch "{pattern}">\nHeader always append X-Held {number}\n</DirectoryMatch>\n'
+                       for number, pattern in enumerate(["^(.*)/dir/", "/roo./dir/", "[/]dir", "(?i)DIR", ".*roo"]))
+    text = httpd(sections + '<DirectoryMatch "/dir">\nAllowMethods HEAD\n</DirectoryMatch>\n<DirectoryMatch dir>\nAllowMethods reset\n</DirectoryMatch>')
+    assert dict(reads.decide("apache", text, "/dir/").fields)["x-held"] == "3, 4, 2, 0, 1"
+    assert reads.decide("apache", text, "/dir/x", "POST").status == 405
+    rows = [(method, "www.fernhollow.example", path, {}) for method in ("GET", "POST") for path in ("/dir/", "/dir/x", "/a.html")]
+    assert disagreements("apache", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (6, [])

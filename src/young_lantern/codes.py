@@ -157,6 +157,10 @@ ROOT_MISSING = _code("document-root-not-found", _H, _MINOR,
     "the document root {folder} is not there, though the folder around it, or another root, is",
     "every answer from it is an error, and not the same one everywhere: httpd leaves out its rules for a folder that is not there, and may refuse to start",
     "correct the path, or create the folder before the move")
+COOKIE_PARTS = _code("cookie-parts-by-request", _H, _MINOR,
+    "a request may decide on more of the cookie {flag} than its value",
+    "httpd completes the flag before it looks for the signs between its parts: one that the request brings, or an empty value, makes another cookie, or none",
+    "begin the flag with a semicolon, and let the pattern take letters, digits and hyphens only")
 PAGE_LEFT = _code("page-left-on-connection", _H, _BREAKING,
     "the page {page} for errors is answered by an origin, and left unread on the connection to it when the client asks by HEAD",
     "httpd asks for such a page by GET, sends a client that asked by HEAD no content and reads none; the next request on that connection, another client's, may get the page for its answer",
@@ -203,6 +207,10 @@ EXPIRES_DATE_LOST = _code("expires-date-lost", _T, _MINOR,
     "the Expires field is not sent any more; Cache-Control max-age is",
     "{target} cannot compute a date; where both are present max-age decides anyway (RFC 9111 section 5.3)",
     "nothing, unless a client is older than HTTP/1.1")
+COOKIE_AGE = _code("cookie-age-for-date", _T, _MINOR,
+    "a cookie says how long it lasts, no longer on which date it ends",
+    "{target} cannot compute a date; clients go by Max-Age where both are there (RFC 6265 section 5.3)",
+    "nothing, unless a client is older than that")
 FIELD_ON_ERRORS = _code("field-also-on-errors", _T, _MINOR,
     "{target} sends the field {field} on every status; {source} sent it on success and redirects only",
     "the field is set before it is known what the origin answers",

@@ -50,6 +50,15 @@ KEEPING = (
 )
 
 
+# What answers in the place of a file, what a rule sets, and who asks.
+APPLICATION = "proxy:fcgi://192.0.2.5:9000"
+COOKIES = (
+    "CO=seen:yes:.fernhollow.example", "CO=seen:$1:fernhollow.example:60:/:secure:HttpOnly:Lax", "CO=;from;%{REQUEST_URI};fernhollow.example;0;/;true;true", "CO=seen:no:fernhollow.example:-5",
+    "CO=other:x:fernhollow.example,CO=seen:two:fernhollow.example", "CO=lost:yes",
+)
+CREDENTIALS = ('Digest username="lantern"', 'Digest username="rowan"', "Basic bGFudGVybjpsYW50ZXJu", "Basic cm93YW46bGFudGVybg==", 'Digest username="nobody"')
+
+
 class ApacheSource:
     """One random configuration; `text` is complete but for its modules."""
 
@@ -60,6 +69,7 @@ class ApacheSource:
         self.own = random.Random(f"own {seed}")
         self.absent = random.Random(f"absent {seed}")
         self.keeping = random.Random(f"keeping {seed}")
+        self.answering = random.Random(f"answering {seed}")
         self.seed, self.root = seed, root
         self.beside: dict[str, str] = {}
         self.text = self._config()
@@ -297,7 +307,7 @@ class ApacheSource:
                 f'LocationMatch "{self.pick(PATTERNS)}"',
                 f"Directory {self.root}/{self.pick(['docs', 'a', 'sub'])}",
                 f"Directory {self.root}",
-                f'DirectoryMatch "{self.pick(["/sub", "/a/", "docs", "/s[a-z]b"])}"',
+                f'DirectoryMatch "{self.pick(["/sub", "/a/", "docs", "/s[a-z]b", f"^{self.root}/(docs|sub)", "^(.*)/docs(/|$)", "/sub$|/api/"])}"',
                 f"Directory {self.root}/{self.pick(['s*', 'do[a-c]s', '*'])}",
                 f"Files {self.pick(['*.html', 'x.html', 'y.*'])}",
                 f'FilesMatch "{self.pick([".png$", "^x"])}"',
@@ -333,6 +343,13 @@ class ApacheSource:
             )
             if "Require not" in lines[-1]:
                 lines[-1] = f"{inner}<RequireAll>\n{lines[-1]}{inner}</RequireAll>\n"
+        if self.answering.random() < 0.08:
+            handler = self.answering.choice([APPLICATION, APPLICATION, "default-handler"])
+            lines.append(f"{inner}SetHandler {handler}\n")
+        if self.answering.random() < 0.08:
+            users = self.answering.choice(["valid-user", "user rowan", "valid-user"])
+            kind = self.answering.choice(["Digest", "Digest\n  AuthDigestDomain /docs/ /a/", "Digest\n  AuthDigestDomain /b/", "Basic"])
+            lines.append(f"{inner}AuthType {kind}\n{inner}AuthName tools\n{inner}AuthUserFile /etc/fernhollow/{kind.split()[0].lower()}-{users.split()[-1]}\n{inner}Require {users}\n")
         if self.chance(0.15):
             lines.append(f"{inner}AllowMethods {self.pick(['GET HEAD', 'GET POST', 'reset', 'HEAD'])}\n")
         if self.chance(0.2) and opened.startswith("Location "):
@@ -457,12 +474,18 @@ class ApacheSource:
             flags = self.absent.choice(["L", "L,QSA", ""])
         if "$" in target and self.absent.random() < 0.2:
             flags = ",".join(filter(None, (flags, self.absent.choice(["B", "B", "B,BNP", "BCTLS", "B=&?", "BNP", "B,BNE=/"]))))
+        if self.answering.random() < 0.15:
+            flags = ",".join(filter(None, (flags, self.answering.choice(COOKIES))))
+        if target == "-" and self.answering.random() < 0.15:
+            flags = ",".join(filter(None, (flags, self.answering.choice([f"H={APPLICATION}", f"H={APPLICATION}", "H=default-handler"]))))
         lines = [*conditions, f"RewriteRule {pattern} {target}{' [' + flags + ']' if flags else ''}"]
         return "".join(f"{indent}{line}\n" for line in lines)
 
     def requests(self, count: int) -> list[tuple[str, str, str, dict[str, str]]]:
         """(method, host, target, fields) rows."""
         rows = NginxSource.requests(self, count)  # type: ignore[arg-type]
+        if "AuthType" in self.text:
+            rows = [(method, host, target, {**fields, "Authorization": self.answering.choice(CREDENTIALS)} if self.answering.random() < 0.6 else fields) for method, host, target, fields in rows]
         return [
             (
                 method,

@@ -10,6 +10,7 @@ import itertools
 from dataclasses import replace
 
 from ..model import UNDERSCORED, Condition, Field, Operation
+from ..model.fields import with_field
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
 from .evaluate import holds, text, with_placeholders
@@ -41,6 +42,35 @@ def arrived(fields: tuple[tuple[str, str], ...], dialect: str, by_http: bool = T
         # net/http, fixPragmaCacheControl (Caddy 2.6.2, probed): what HTTP/1.0 says is said once more, so that all understand it.
         return (*fields, ("cache-control", "no-cache"))
     return fields
+
+
+def take(step: Field, state: State) -> None:
+    """One more operation on the answer's fields."""
+    if not step.stays:
+        state.fields = with_field(state.fields, step)
+    elif not any(item.stays and _cookie(item) == _cookie(step) for item in state.standing):
+        stand(step, state)
+
+
+def stand(step: Field, state: State) -> None:
+    """An operation that no search for a place forgets. A lookup inside has no page for errors, which the program goes on to all the same."""
+    if not (state.depth and state.in_error):
+        state.standing.append(step)
+
+
+def _cookie(item: Field) -> str:
+    return "".join(part if isinstance(part, str) else "?" for part in item.value).partition("=")[0]
+
+
+def with_standing(state: State, of_server: bool) -> list[Field]:
+    """The operations on the answer's fields: a cookie is there before any line acts, a challenge comes behind all.
+
+    of_server: the server itself words an error or a redirect, and puts all fields of `always` into the other table first, whose lines do not act then
+    (http_protocol.c, ap_send_error_response; httpd 2.4.71, probed)
+    """
+    cookies = [item for item in state.standing if item.stays]
+    others = [*state.fields, *(item for item in state.standing if not item.stays)]
+    return [*others, *(replace(item, apart=False) for item in cookies)] if of_server else [*cookies, *others]
 
 
 def request_fields(operations: list[Field], state: State) -> tuple[tuple[str, str], ...]:
@@ -126,7 +156,7 @@ def taking_place(operations: list[Field], status: int, is_error: bool, state: St
             if item.operation is Operation.EDIT and item.find is not None:
                 state.answer_type = compiled(item.find).sub(go_replacement(text(item.value, state)), state.answer_type)
             else:
-                is_set = item.operation is Operation.SET or item.operation is Operation.DEFAULT and item.apart not in typed and state.answered_by is None
+                is_set = item.operation is Operation.SET or item.operation is Operation.DEFAULT and item.apart not in typed and (state.answered_by is None or state.by_script)
                 state.answer_type = text(item.value, state) if is_set else "" if item.operation is Operation.REMOVE else state.answer_type
                 (typed.discard if item.operation is Operation.REMOVE else typed.add)(item.apart)
     return found

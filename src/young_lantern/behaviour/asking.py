@@ -7,9 +7,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..model import UNREACHABLE, AskFirst, Estate, Var, Variable
+from ..model import UNREACHABLE, AskFirst, Credentials, Estate, Var, Variable
 from ..model.walk import all_within
 from .origin_answers import VERDICT, OriginAnswer, wanted
+from .own_values import NONCE
 from .request import Request
 from .verdicts import Verdict, parsed_verdict
 
@@ -57,3 +58,11 @@ def verdicts_to_ask(items: list[object]) -> Iterator[str]:
     yield from _USUAL
     names = dict.fromkeys(item.name for item in items if isinstance(item, Var) and item.variable is Variable.VERDICT_FIELD and item.name.lower() != "www-authenticate")
     yield from (f"202 {name}: of who was asked" for name in list(names)[:_MOST_FIELDS])
+
+
+def challenge(step: Credentials, realm: str, places: str) -> str:
+    """What a server asks for credentials with (RFC 9110 section 11.6.1); by digest as httpd does (2.4.71, probed)."""
+    if not step.digest:
+        return f'Basic realm="{realm}"'
+    domain = f', domain="{places}"' if places else ""
+    return f'Digest realm="{realm}", nonce="({NONCE})", algorithm=MD5{domain}, qop="auth"'

@@ -230,7 +230,9 @@ def _users(steps: list[Credentials]) -> list[str]:
         names.setdefault(tuple(name in step.names for step in steps), name)
     if not steps:
         names[()] = _SOMEBODY
-    return ["Basic " + base64.b64encode(f"{name}:{PASSWORD}".encode()).decode() for name in names.values()]
+    basic = ["Basic " + base64.b64encode(f"{name}:{PASSWORD}".encode()).decode() for name in names.values()]
+    proofs = [f'Digest username="{name}"' for name in names.values()] if any(step.digest for step in steps) else []
+    return [*(basic if not proofs or not all(step.digest for step in steps) else basic[:1]), *proofs]
 
 
 def _clients(networks: set[str]) -> Iterator[str]:

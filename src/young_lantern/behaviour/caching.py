@@ -140,8 +140,8 @@ def _of_httpd(cache: Cache, fields: list[tuple[str, str]], code: int, state: Sta
     if "expires" in held:
         until = _from_now(held["expires"])
         return until if until is not None and until > 0 else None
-    if code not in _KEPT_BY_THEMSELVES:
-        return None
+    if code not in _KEPT_BY_THEMSELVES and not control:
+        return None  # mod_cache.c, cache_save_filter (2.4.71, probed): with any Cache-Control an error is kept, for the default time
     if not cache.queried and state.query is not None:
         return None
     if code == 200 and not cache.plain and not {"last-modified", "etag"} & set(held):

@@ -80,7 +80,8 @@ def sent(own: str | None, operations: list[Field], state: State, *, listing: boo
         operations = [item for item in operations if item.deferred]
     beside: list[str | None] = []
     settled = False  # whether a rule has put it in the place of the handler's
-    held = {False: False, True: False}  # whether a rule has put it into one of both tables, or into that of `always`
+    # Whether it stands in one of both tables, or in that of `always`: a rule has put it there, or an origin that is asked by HTTP.
+    held = {False: bool(own) and state.answered_by is not None and not state.by_script, True: False}
     for item in operations:
         if types.each:
             if item.operation is Operation.DEFAULT and held[item.apart]:

@@ -13,7 +13,7 @@ from ..model import (
     CONTENT, SITE, TLS_ERRORS, Abort, AnswerLimit, AnswerPlainly, AskFirst, Block, BodyLimit, Choose, Compress, Credentials, ErrorPages, Estate, Field, FileKind,
     SPEED, ForgetFields, Forward, Gateway, Leave, Limits, LogTo, MediaTypes, Note, Operation, Protect,
     Redirect, Respond, Restart, Rewrite, ServeFiles, SetPath, SetVariable, Side, Site, Span, Step,
-    StripPrefix, StripSuffix, Unserved, Var, Variable, Written, with_field,
+    StripPrefix, StripSuffix, Unserved, Var, Variable, Written,
 )
 from . import answering, asking, blanks, caching, client_certificates, content_types, contents, cookies, early, forwarding, gateway, heads, inside, limiting, origin_errors, paths, redirects, targets
 from .balancing import choice_of, one_of
@@ -186,7 +186,7 @@ class _Run:
                 renamed = {f"REDIRECT_{name}": state.variables.pop(name) for name in state.environment if name in state.variables}
                 state.variables.update(renamed)
                 state.environment = frozenset(renamed)
-                state.asked_inside = True
+                state.asked_inside, state.user = True, None
                 state.variables["REDIRECT_STATUS"] = str(state.error_status or 200)
             # mod_headers changes the request itself, which a page for an error is asked with, in the place of whoever answers it (2.4.71, probed).
             handed_on = state.as_handled if step.new_request and state.as_handled else request_fields
@@ -309,6 +309,7 @@ class _Run:
                 self.state.variables.pop(name, None)
             elif by == span:
                 self.state.variables[name] = before
+        self.state.standing = [item for item in self.state.standing if not item.stays or item.span != span]
         return self.fail(403, span, insists=True)
 
     def forget(self, step: ForgetFields | None) -> _Next:
@@ -322,14 +323,14 @@ class _Run:
             return None
         if step.at_once:
             # mod_headers does it last of all before a request is answered.
-            self.state.let_in = self.estate.dialect == "apache"
+            self.state.let_in = self.estate.dialect == "apache" and not step.stays
             step = replace(step, value=(with_placeholders(step.value, self.state, says=True),))
             self.state.let_in = False
         if step.side is Side.REQUEST and step.operation is Operation.SET and step.name.lower() == "host" and self.estate.dialect in ("apache", "caddy"):
             # mod_headers, and headers.go, change the request itself, so that what comes after it sees another Host (2.4.71, 2.6.2, probed).
             self.state.host_set = text(step.value, self.state)
         if step.side is Side.RESPONSE:
-            self.state.fields = with_field(self.state.fields, step)
+            answering.take(step, self.state)
         else:
             self.state.request_fields.append(step)
         return None
@@ -381,18 +382,17 @@ class _Run:
     def credentials(self, step: Credentials) -> _Next:
         # Nobody here knows a password: who is known is taken to know his own.
         self.state.looked_at("field", "Authorization")
-        name = user_of(self.state.request.field("Authorization") or "")
+        name = user_of(self.state.request.field("Authorization") or "", step.digest)
         held = name in step.names
         self.state.note("known" if held else "not known", step.span, name, held)
-        self.state.user = name if held else None
+        # Whoever names himself, refused or not, and in no lookup inside (httpd 2.4.71, probed).
+        self.state.user = self.state.user if self.state.depth else name if held or name and self.estate.dialect == "apache" else None
         if held:
             return None
-        # RFC 9110 section 11.6.1: the challenge goes with the answer, whatever page the error leads to (nginx 1.22.1, httpd 2.4.71, Caddy 2.6.2, probed).
-        realm = text(step.realm, self.state)
-        if self.estate.dialect == "apache":
-            realm = realm.replace('"', '\\"')  # ap_escape_quotes; nginx sends them as they are (1.22.1, 2.4.71, probed)
+        # RFC 9110 section 11.6.1: the challenge goes with the answer, whatever page the error leads to; httpd escapes quotes (1.22.1, 2.4.71, 2.6.2, probed).
+        realm = text(step.realm, self.state).replace('"', '\\"' if self.estate.dialect == "apache" else '"')
         how = Operation.ADD if self.estate.dialect == "nginx" else Operation.SET  # a page that is closed as well asks once more
-        self.state.standing.append(Field(Side.RESPONSE, how, "WWW-Authenticate", (f'Basic realm="{realm}"',), span=step.span))
+        answering.stand(Field(Side.RESPONSE, how, "WWW-Authenticate", (asking.challenge(step, realm, text(step.domain, self.state)),), span=step.span), self.state)
         return self.fail(401, step.span)
 
     def ask_first(self, step: AskFirst) -> _Next:
@@ -584,7 +584,7 @@ class _Run:
         # PHP's process manager answers 404 by itself for a script that is not there; what other applications do, they alone know.
         missing = step.protocol == "fastcgi" and script.lower().endswith(".php") and state.facts.lookup(script) is not FileKind.FILE
         answer = wanted(state.received or state.request)
-        state.answered_by = one_of(members)
+        state.answered_by, state.by_script = one_of(members), step.protocol in ("fastcgi", "scgi")
         caching.meet(step.cache, replace(answer, status=404) if missing else answer, state)
         if (late := origin_errors.unanswered(step, answer, self.estate.dialect)) is not None and not (missing and (state.asked_inside or answer.after)):
             # mod_dir.c, fixup_dir: the index file was found by then, so that no other is looked for (2.4.71, probed).
@@ -656,7 +656,7 @@ class _Run:
         state.method = state.method_outside or state.method
         file = one_slash(file) if file else file
         # ngx_http_header_filter: what stands so is a field of its own, to which a line adds another (1.22.1, probed); elsewhere it is put there last.
-        said = [*state.standing, *state.fields] if self.estate.dialect == "nginx" else [*state.fields, *state.standing]
+        said = [*state.standing, *state.fields] if self.estate.dialect == "nginx" else answering.with_standing(state, status is not None and status >= 300 and not (file or origin))
         operations, types = [*extra, *said], None
         if origin is not None:
             operations = [replace(item, statuses=item.statuses | item.also_of_origins) if item.statuses is not None and item.also_of_origins else item for item in operations]

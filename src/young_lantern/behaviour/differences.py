@@ -367,9 +367,25 @@ def _fields(before: Outcome, after: Outcome) -> list[Difference]:
         # RFC 9111 section 5.3: Expires does not count where Cache-Control has max-age; nor does it where nothing may be kept, or used unasked.
         superseded = name == "expires" and any(word in other.get("cache-control", "") for word in ("max-age", "no-cache", "no-store"))
         # What a cache says of itself is for those who watch it.
-        severity = Severity.MINOR if added or superseded or one[name] in (MISS, BYPASS) or alike_but_for_form(one[name], other.get(name)) or _but_for_unfilled(one[name], other.get(name)) or (after.status or 0) >= 500 else Severity.BREAKING
+        severity = Severity.MINOR if added or superseded or _age_for_date(name, one[name], other.get(name, "")) or name == "cache-control" and (after.status or 0) >= 300 and _for_one_client(one[name], other.get(name, "")) or one[name] in (MISS, BYPASS) or alike_but_for_form(one[name], other.get(name)) or _but_for_unfilled(one[name], other.get(name)) or (after.status or 0) >= 500 else Severity.BREAKING
         found.append(Difference(f"field {name}", *("none" if name not in found_in else found_in[name] or EMPTY for found_in in (one, other)), severity))
     return found
+
+
+_DATED = re.compile(r"(?:expires=\(now ([+-]\d+) s\)|max-age=(\d+))")
+
+
+def _age_for_date(name: str, one: str, other: str) -> bool:
+    """Whether cookies say how long they last where they said until when (RFC 6265 section 5.3: clients go by the former)."""
+    if name != "set-cookie":
+        return False
+    said = ["; ".join(sorted(_DATED.sub(lambda found: f"lasts {max(int(found[1] or found[2]), 0)}", value).split("; "))) for value in (one, other)]
+    return said[0] == said[1]
+
+
+def _for_one_client(one: str, other: str) -> bool:
+    """Whether nothing is said but that a shared cache keeps it no more (RFC 9111 section 5.2.2.7)."""
+    return set(other.split(", ")) == {*one.split(", "), "private"}
 
 
 def _by_name(outcome: Outcome) -> dict[str, str]:

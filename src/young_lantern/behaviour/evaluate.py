@@ -15,7 +15,7 @@ from urllib.parse import unquote_plus
 import regex
 
 from ..model import (
-    AllOf, Always, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
+    AllOf, Always, AnyOf, Capture, Cased, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
     Placeholder, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, status_words,
 )
 from ..model.walk import walk
@@ -65,7 +65,7 @@ def with_placeholders(template: Template, state: State, says: bool = False) -> s
     return made
 
 
-def _part(part: Var | Capture | HttpDate | Placeholder | Unread | Lookup, state: State) -> str:
+def _part(part: Var | Capture | Cased | Hashed | HttpDate | Placeholder | Unread | Lookup, state: State) -> str:
     match part:
         case Capture(group, label, is_escaped, encoding):
             value = _capture(group, label, state)
@@ -81,6 +81,10 @@ def _part(part: Var | Capture | HttpDate | Placeholder | Unread | Lookup, state:
             if part.name not in state.looked_up:
                 state.looked_up[part.name] = _looked_up(part, state)
             return known((state.looked_up[part.name],), state)
+        case Cased(template, large, is_escaped):
+            made = text(template, state)
+            made = "".join((letter.upper() if large else letter.lower()) if letter.isascii() else letter for letter in made)
+            return paths.escaped(made, state.site.reading.escapes + state.site.reading.escapes_in_captures) if is_escaped else made
         case Hashed(template):
             return in_digits(text(template, state))
         case HttpDate(seconds):
@@ -173,7 +177,9 @@ def _value(variable: Variable, name: str, state: State) -> str:
         case Variable.ANSWER_TYPE:
             return state.answer_type
         case Variable.ORIGIN_FIELD:
-            return next((value for held, value in state.sent if held == name.lower()), "")
+            # mod_headers.c: what a rule has set stands there as well (httpd, CO; 2.4.71, probed).
+            rules = (known(item.value, state) for item in state.standing if item.stays and item.name.lower() == name.lower())
+            return next((value for held, value in state.sent if held == name.lower()), "") or next(rules, "")
         case Variable.AUTHORITY:
             state.looked_at("host")
             return request.authority if state.host_set is None else state.host_set
@@ -295,9 +301,15 @@ def _is_address(host: str) -> bool:
     return ":" in host or regex.fullmatch(r"[\d.]+", host) is not None
 
 
-def user_of(field: str) -> str:
-    """The user's name in basic credentials (RFC 7617 section 2); "" for all else."""
+_NAMED = regex.compile(r'username="((?:[^"\\]|\\.)*)"')
+
+
+def user_of(field: str, digest: bool = False) -> str:
+    """The user's name in basic credentials (RFC 7617 section 2), or in those by digest (RFC 7616 section 3.4); "" for all else."""
     scheme, _, coded = field.partition(" ")
+    if digest:
+        found = _NAMED.search(coded) if scheme.lower() == "digest" else None
+        return found[1] if found is not None else ""
     try:
         return base64.b64decode(coded.strip(), validate=True).decode("utf-8").partition(":")[0] if scheme.lower() == "basic" else ""
     except ValueError:
@@ -438,6 +450,7 @@ def holds(condition: Condition, state: State) -> bool:
             return state.depth > 0
         case LetInBefore(folder, strip, sections):
             here, kind, left = walked(folder, state.path.removeprefix(strip), state.facts)
+            walked_first(folder, state.path.removeprefix(strip), state)  # whoever is refused here was walked for all the same
             # request.c, ap_directory_walk: a request for what is there has the very settings of the one that it follows on where both walked to one
             # folder, and no section was merged into either (2.4.71, probed).
             folder_alone = kind is FileKind.FOLDER and not state.path.endswith("/")

@@ -11,7 +11,7 @@ import re
 from os.path import commonprefix
 from urllib.parse import unquote
 
-from ..model import UNDERSCORED, Gateway, Mapped, Written
+from ..model import UNDERSCORED, FileKind, Gateway, Mapped, Written
 from . import answering, paths
 from .evaluate import said, script_parts, text
 from .folder_walks import walked
@@ -29,7 +29,9 @@ def script_of(step: Gateway, state: State) -> tuple[str, str, str]:
     if step.target is not None:
         return "", *_told(step, path, state)
     if step.walks:
-        found, _, left = walked(root, path.removeprefix(step.strip), state.facts)
+        found, kind, left = walked(root, path.removeprefix(step.strip), state.facts)
+        if kind is FileKind.FOLDER and path.endswith("/"):
+            found = f"{found.rstrip('/')}/"  # request.c, ap_directory_walk: a folder's name ends with a slash (2.4.71, probed)
         # The name is taken from the URL, which a rule that only says which file is meant leaves alone (2.4.71, probed).
         url = path if state.url is None else state.url
         return found, url.removesuffix(left) if left else url, left
@@ -65,6 +67,8 @@ def _told(step: Gateway, path: str, state: State) -> tuple[str, str]:
         alike = len(commonprefix((path[::-1], escaped[::-1])))
         start = path.find("/", max(len(path) - alike - 1, 0))
         return path[:start] if start >= 0 else path, escaped
+    # mod_proxy_uwsgi.c: of several slashes at the front one is left (2.4.71, probed).
+    info = f"/{info.lstrip('/')}"
     # mod_proxy_uwsgi.c, uwsgi_send_headers: as many letters are cut off the name, whichever they are; none for `/`.
     if info == "/":
         return "" if path == "/" else path, info

@@ -34,6 +34,8 @@ _OF_CACHES = (
     "Cache-Control: max-age=60", "Cache-Control: private", "Cache-Control: public", "Expires: Thu, 01 Jan 1970 00:00:00 GMT", "Expires: Fri, 01 Jan 2100 00:00:00 GMT", "Set-Cookie: sid=1", "Vary: *",
     "Last-Modified: Fri, 01 Jan 2016 00:00:00 GMT", "Pragma: no-cache", "X-Accel-Expires: 60", "X-Accel-Expires: 0",
 )
+# An error of which something is said: httpd keeps it then, whatever that is (2.4.71, probed).
+KEPT_ERROR = ((ANSWER, "404"), (FIELD, "Cache-Control: public"))
 _WANTS_NOTHING_KEPT = (("Authorization", "Basic eDp5"), ("Cache-Control", "no-cache"), ("Pragma", "no-cache"))
 # Field names that say what the connection or the content is: a proxy makes them itself.
 _OWN = frozenset({"content-length", "content-type", "content-encoding", "transfer-encoding", "connection", "date", "server", "location", "vary", "etag", "last-modified"})

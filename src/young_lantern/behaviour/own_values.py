@@ -25,7 +25,8 @@ _FORMS = {
 OWN_VALUES = frozenset(_WORDS)
 _UNREAD = "the value of "
 _BRACKETS = str.maketrans("()", "[]")  # the words of a value end with its bracket
-_KINDS = "|".join(map(re.escape, (*_WORDS.values(), _UNREAD)))
+NONCE = "a number that the server asks with"
+_KINDS = "|".join(map(re.escape, (*_WORDS.values(), NONCE, _UNREAD)))
 _FORM = re.compile(rf"(\((?:{_KINDS})), [^()]*\)")
 _MARK = re.compile(rf"\((?:{_KINDS})[^()]*\)|\(now [+-]\d+ s\)")
 

@@ -108,6 +108,7 @@ class State:
     unread: bool = False  # since its head is more than is taken
     unparsed: bool = False  # the request line was not read to its end
     let_in: bool = False
+    by_script: bool = False  # an application answered whose type httpd has apart from the fields (FastCGI, SCGI)
     method_outside: str = ""  # of the request that this one is asked inside of
     verdict: Verdict | None = None  # what was answered by who was asked first, and what he was asked
     asked_first: OriginRequest | None = None

@@ -24,7 +24,7 @@ from . import heads
 from .aspects import HOST, LENGTH, UNKNOWN_METHOD, Aspects, aspects, host_witnesses
 from .choosing import choose_listener, choose_site
 from .exploring import LIMIT_DECISIONS, LIMIT_FILES, LIMIT_FOR_SITE, Explored, Explorer, given
-from .origin_answers import ANSWER, answers_to_ask
+from .origin_answers import ANSWER, KEPT_ERROR, answers_to_ask
 from .outcome import Outcome
 from .path_classes import LIMIT_STATES, PathClasses, path_classes
 from .paths import escaped
@@ -173,6 +173,8 @@ def _of_origins(sites: list[Site], waits: list[float | None], explored: list[Exp
                     continue  # two lines of one field are another matter
                 asks = replace(row.request, fields=(*row.request.fields, (name, value)))
                 yield Witness(asks, row.facts)
+                if (name, value) == KEPT_ERROR[1]:
+                    yield Witness(replace(row.request, fields=(*row.request.fields, *KEPT_ERROR)), row.facts)
                 if name == ANSWER and value[:1] in ("4", "5", "r") and row.facts.name != files.name:
                     yield Witness(asks, files)
 

@@ -9,11 +9,12 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from ..codes import CLIENTS_LOOSE, NO_COUNTERPART, OTHER_DEFAULT, POLICY_DIFFERS, TLS_VERSIONS_SHARED, TRACE_ECHO_LOST, TRACE_PASSED, TRACE_REFUSED
+from ..codes import CLIENTS_LOOSE, COOKIE_AGE, NO_COUNTERPART, OTHER_DEFAULT, POLICY_DIFFERS, TLS_VERSIONS_SHARED, TRACE_ECHO_LOST, TRACE_PASSED, TRACE_REFUSED
 from ..fitting.constants import with_constants, without_lengths
+from ..fitting.cookies import with_ages
 from ..fitting.names import apart_by_names
-from ..model import TLS_ERRORS, Cache, Code, Disposition, ErrorPage, Estate, Field, Limit, Listener, Operation, Placeholder, Pool, Side, Site, SiteTls, Span, finding
-from ..model.walk import walk
+from ..model import TLS_ERRORS, Cache, Code, Credentials, Disposition, ErrorPage, Estate, Field, Limit, Listener, Operation, Placeholder, Pool, Side, Site, SiteTls, Span, Unserved, finding
+from ..model.walk import transform, walk
 from .dialect import WriterNote, WriterOptions
 
 
@@ -119,6 +120,12 @@ class Noting:
         made, lengths = without_lengths(made)
         for span in lengths:
             self.implied(span, "how long an answer is the server says by itself")
+        if self.target != "apache":
+            # Nobody else asks by digest, and from such hashes no other kind can be made: what is guarded so stays closed.
+            made = transform(made, lambda value: Unserved(value.span.directive if value.span else "", value.span) if isinstance(value, Credentials) and value.digest else value)
+        made, aged = with_ages(made)
+        for span in aged:
+            self.note(span, Disposition.CHANGED, COOKIE_AGE)
         return made if self.options.strict else apart_by_names(made)
 
     def tell_trace(self) -> None:

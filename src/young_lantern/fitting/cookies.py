@@ -1,7 +1,7 @@
 """Cookies of an origin: lines that map an attribute -> edits of Set-Cookie, which httpd and Caddy have; and back.
 
 Rule:     an edit names the attribute together with the sign before it, so that no other part of the cookie is changed. Where one of several mappings
-          would change what another one made, it cannot be told as edits.
+          would change what another one made, it cannot be told as edits. What a server sets itself ends on a date in httpd alone.
 Source:   RFC 6265 section 4.1.1.
 """
 
@@ -9,8 +9,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import replace
 
-from ..model import CookieFlags, CookieMapping, Field, Forward, Operation, Pattern, Side, Span, Template, literal
+from ..model import CookieFlags, CookieMapping, Estate, Field, Forward, HttpDate, Operation, Pattern, Side, Span, Template, join, literal
+from ..model.walk import transform
 
 _SAYS = {"secure": "Secure", "httponly": "HttpOnly", "samesite=lax": "SameSite=Lax", "samesite=strict": "SameSite=Strict", "samesite=none": "SameSite=None"}
 _ALL = "^(.*)$"
@@ -19,6 +21,25 @@ _WHOLE = re.compile(r"\^?\(\.[*+]\)\$?|\(\?i\)\^\(\(\?:\(\?!;\\s\??[\w=]+\)\.\)\
 _ATTRIBUTE = re.compile(r"(?:\(\?i\))?(\((?:;\\s\*)?(?:\(\?i\))?(path|domain)=\)|(?:;\\s\*)?(path|domain)=)(.*)", re.IGNORECASE)
 # A pattern for a path that an edit can hold: from the beginning on, and to the end if it goes there.
 _SIMPLE = re.compile(r"\^((?:[\w/.~-]|\\[./-])*)(\(/?(?:\.|\[\^/\])[*+]\))?(\$?)")
+
+
+def with_ages(estate: Estate) -> tuple[Estate, set[Span]]:
+    """Cookies that end on a date reckoned from now, which only httpd's rules can say -> Max-Age, which is looked at first (RFC 6265 section 5.3, step 3); and their lines."""
+    changed: set[Span] = set()
+
+    def with_age(value: object) -> object:
+        if not isinstance(value, Field) or not any(isinstance(part, HttpDate) and part.by_hyphens for part in value.value):
+            return value
+        changed.update({value.span} if value.span else ())
+        made: Template = ()
+        for part in value.value:
+            if isinstance(part, HttpDate):
+                made = join((*made[:-1], str(made[-1]).removesuffix("expires=")), f"Max-Age={max(part.seconds_ahead, 0)}")
+            else:
+                made = join(made, (part,))
+        return replace(value, value=made)
+
+    return transform(estate, with_age), changed
 
 
 def as_edits(step: Forward, engine: str, lost: Callable[[Span | None, str, str], object]) -> tuple[Field, ...]:

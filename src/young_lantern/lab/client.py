@@ -20,6 +20,7 @@ from ..behaviour.client_certificates import CERTIFICATE, shown
 from ..behaviour.request import HTTP2
 from .answers import SECONDS, Answer
 from .http2 import ProtocolError, exchange
+from .proofs import proven
 
 _WAITS_FROM, _WAITS_SECONDS = 100_000, 0.3
 _PIECE, _SOON_SECONDS = 65_536, 0.05
@@ -42,6 +43,12 @@ def ask(request: Request, address: str, port: int, certificates: Mapping[str, tu
 
     certificates: files of a certificate and its key for what a client may show (behaviour/client_certificates.py)
     """
+    answer = _ask(request, address, port, certificates)
+    proven_request = proven(request, answer)
+    return answer if proven_request is None else _ask(proven_request, address, port, certificates)
+
+
+def _ask(request: Request, address: str, port: int, certificates: Mapping[str, tuple[Path, Path]]) -> Answer:
     try:
         with socket.create_connection((address, port), timeout=SECONDS) as plain:
             if request.scheme == "https":

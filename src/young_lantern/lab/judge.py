@@ -27,11 +27,12 @@ from ..model.placeholders import canonical
 from ..source.plan import Plan
 from .answers import Answer
 from .origin import MARK
+from .proofs import without_proof
 
 
 # Field names of answers that the servers or the connection fill by themselves, the other protocols that a server offers among them.
 _OF_SERVERS = frozenset({
-    "accept-ranges", "allow", "alt-svc", "connection", "content-encoding", "content-length", "content-range", "content-type", "date", "etag", "keep-alive",
+    "accept-ranges", "allow", "alt-svc", "authentication-info", "connection", "content-encoding", "content-length", "content-range", "content-type", "date", "etag", "keep-alive",
     "last-modified", "location", "server", "transfer-encoding", "upgrade", "vary",
 })
 
@@ -113,7 +114,9 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
             # Servers add what they chose an answer by themselves (RFC 9110 section 12.5.5): more may be listed, not less.
             compare("field vary", True, _members(foretold) <= _members(answered))
         elif name == "set-cookie":
-            compare("field set-cookie", *(tuple(map(cookie_attributes, values)) for values in (foretold, answered)))
+            wanted_ones, got_ones = (["; ".join(cookie_attributes(value)) for value in values] for values in (foretold, answered))
+            if not fits(wanted_ones, got_ones):
+                compare("field set-cookie", wanted_ones, got_ones)
         elif not fits(foretold, answered):
             compare(f"field {name}", foretold, answered)
     obeyed = outcome.origin is not None and not plan.deciders.issuperset(map(canonical, outcome.origin.addresses))
@@ -198,13 +201,13 @@ def _parameters(outcome: Outcome, received: dict, back: Back) -> list[Difference
     if received.get("protocol", "http") != protocol:
         return [Difference("protocol to the origin", protocol, received.get("protocol", "http"))]
     sent = _sent(received, back)
-    wanted = {"SCRIPT_FILENAME": outcome.origin.target, "REQUEST_METHOD": outcome.origin.method, **dict(outcome.origin.fields)}
+    wanted = {"SCRIPT_FILENAME": _one_slash("SCRIPT_FILENAME", outcome.origin.target), "REQUEST_METHOD": outcome.origin.method, **dict(outcome.origin.fields)}
     found = []
     for name in dict.fromkeys([*wanted, *SENT_PARAMETERS]):
         # httpd has a file's name for whatever it proxies, which says nothing to an application that goes by none.
         if name in ("DOCUMENT_URI", "REQUEST_SCHEME") or protocol != "fastcgi" and name == "SCRIPT_FILENAME" or name.islower():
             continue
-        foretold, answered = wanted.get(name, ""), sent.get(name, "")
+        foretold, answered = wanted.get(name, "").removeprefix(EMPTY), sent.get(name, "")
         if name == "SERVER_PORT":
             answered = back.text(answered)
         if name.startswith("HTTP_"):
@@ -218,7 +221,7 @@ def _joined(received: dict, back: Back) -> dict[str, str]:  # type: ignore[type-
     """Field values by name; several lines of one name are one list (RFC 9110 section 5.3)."""
     out: dict[str, str] = {}
     for name, value in received["fields"]:
-        value = back.text(value)
+        value = without_proof(back.text(value))
         out[name] = f"{out[name]}, {value}" if name in out else value
     return {name: value.strip(" \t") for name, value in out.items()}
 

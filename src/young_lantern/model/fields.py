@@ -54,6 +54,7 @@ class Field:
     once:     only the first place that `find` holds for is edited, of fields and content alike
     before_others: of content: it acts before what was said further out
     of_section: a part of the site says it, so that it is not in force for a target that is refused before any part is looked for
+    stays:    a cookie that goes with the answer whatever place is looked for afterwards, and whatever goes wrong; of several with one name the first
     types:    of content: only answers of these media types; `*`: of all
     unless_sent: not where the origin has sent a field of this name (in small letters); where it has sent this very one, the value is put behind its own
     """
@@ -76,6 +77,7 @@ class Field:
     also_of_origins: frozenset[int] = frozenset()
     once: bool = False
     before_others: bool = False
+    stays: bool = False
     types: tuple[str, ...] = ()
     of_section: bool = field(default=False, compare=False)
 

@@ -197,11 +197,13 @@ class Protect:
 
 @dataclass(frozen=True, slots=True)
 class Credentials:
-    """Basic credentials (RFC 7617): whoever does not say who he is, or is none of the users, gets 401.
+    """Basic credentials (RFC 7617), or a proof by digest (RFC 7616): whoever does not say who he is, or is none of the users, gets 401.
 
     users: the names that may enter; None: all that are known
     known: (name, hash) pairs as they were read; none where the file is not on this machine
     file:  where the server keeps them; "": in the configuration itself
+    digest: by digest; a hash is one of the name, the realm and the password then, so that no other kind can check it
+    domain: by digest: the places that the client is told to use it for
     """
 
     realm: Template
@@ -210,6 +212,8 @@ class Credentials:
     file: str = ""
     span: Span | None = None
     also: tuple[Span, ...] = ()
+    digest: bool = False
+    domain: Template = ()
 
     @property
     def names(self) -> tuple[str, ...]:

@@ -123,9 +123,13 @@ class Capture:
 
 @dataclass(frozen=True, slots=True)
 class HttpDate:
-    """The date that lies so many seconds ahead (RFC 9110 section 5.6.7)."""
+    """The date that lies so many seconds ahead (RFC 9110 section 5.6.7).
+
+    by_hyphens: with hyphens between day, month and year, as cookies had it (RFC 6265 section 5.1.1)
+    """
 
     seconds_ahead: int
+    by_hyphens: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -171,6 +175,18 @@ class Hashed:
 
 
 @dataclass(frozen=True, slots=True)
+class Cased:
+    """A text with its letters of ASCII made small, or large (httpd, RewriteMap int:tolower, int:toupper).
+
+    escaped: percent-encoded after that, as a capture
+    """
+
+    template: "Template"
+    large: bool = False
+    escaped: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class LookupRow:
     """`value` is a text, a pattern or a network (CIDR). A result that begins with a capture is one of this row's pattern."""
 
@@ -198,7 +214,7 @@ class Lookup:
     nothing: bool = False
 
 
-Part = str | Var | Capture | HttpDate | Placeholder | Unread | Lookup | Hashed
+Part = str | Var | Capture | HttpDate | Placeholder | Unread | Lookup | Hashed | Cased
 Template = tuple[Part, ...]
 
 

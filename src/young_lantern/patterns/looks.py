@@ -14,11 +14,10 @@ import regex
 from ..model import Pattern
 from .engines import beyond_re2, without_lookahead
 from .syntax import Alternatives, Anchor, Characters, Group, Node, PatternUnreadable, Repeat, Sequence, parse
+from .tokens import REPEATS, Unclosed, alternatives, closing, step, tokens_of
 
-_TOKEN = regex.compile(r"\\.|\(\?[a-z-]+\)|\[\^?\]?(?:\\.|\[:\w+:\]|[^\]])*\]|\(\?<?[=!]|\((?:\?(?:P?<\w+>|[\w-]*:))?|[)|]|(?:[*+?]|\{\d+(?:,\d*)?\})[+?]?|.", regex.DOTALL)
 _LOOKS = ("(?=", "(?!", "(?<=", "(?<!")
 _TAKES = regex.compile(r"\((?!\?)|\(\?P?<\w")  # a group with a number
-_REPEATS = regex.compile(r"[*+?]|\{\d")
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,33 +34,16 @@ def apart(pattern: Pattern) -> tuple[Apart, ...] | None:
     if pattern.engine != "pcre" or "(?" not in pattern.text or not beyond_re2(pattern.text):
         return None
     try:
-        alternatives = _alternatives(_TOKEN.findall(pattern.text))
-        if len(alternatives) > 1 and any(_TAKES.match(token) for tokens in alternatives for token in tokens):
+        ways = alternatives(tokens_of(pattern.text))
+        if len(ways) > 1 and any(_TAKES.match(token) for tokens in ways for token in tokens):
             return None  # the numbers of groups would be other ones
-        return tuple(_one(tokens, pattern) for tokens in alternatives)
-    except (_Left, PatternUnreadable):
+        return tuple(_one(tokens, pattern) for tokens in ways)
+    except (_Left, Unclosed, PatternUnreadable):
         return None
 
 
 class _Left(Exception):
     """Look-around that stays."""
-
-
-def _step(token: str) -> int:
-    """How much deeper groups lie behind a token."""
-    return -1 if token == ")" else int(token.startswith("(") and not token.endswith(")"))
-
-
-def _alternatives(tokens: list[str]) -> list[list[str]]:
-    made: list[list[str]] = [[]]
-    depth = 0
-    for token in tokens:
-        depth += _step(token)
-        if token == "|" and not depth:
-            made.append([])
-        else:
-            made[-1].append(token)
-    return made
 
 
 def _one(tokens: list[str], pattern: Pattern) -> Apart:
@@ -77,11 +59,11 @@ def _one(tokens: list[str], pattern: Pattern) -> Apart:
             main.append(token)
             place += 1
             continue
-        end = _closing(tokens, place)
+        end = closing(tokens, place)
         inside = tokens[place + 1:end]
         if any(word in _LOOKS for word in inside) or any(map(_TAKES.match, inside)) and ("=" in token or any(map(_TAKES.match, tokens[end + 1:]))):
             raise _Left  # what a group took there may be asked for, and groups that follow would have other numbers
-        if tokens[end + 1:end + 2] and _REPEATS.match(tokens[end + 1]) or _is_one_of_several(tokens, place):
+        if tokens[end + 1:end + 2] and REPEATS.match(tokens[end + 1]) or _is_one_of_several(tokens, place):
             raise _Left
         (behind if "<" in token else ahead).append((len(main), "=" in token, "".join(_untaken(inside))))
         place = end + 1
@@ -98,13 +80,13 @@ def _is_one_of_several(tokens: list[str], place: int) -> bool:
     """Whether a group that is open at a place is repeated, has alternatives, or says something else of what is in it."""
     opened: list[int] = []
     for number, token in enumerate(tokens[:place]):
-        if _step(token) > 0:
+        if step(token) > 0:
             opened.append(number)
-        elif _step(token) < 0:
+        elif step(token) < 0:
             opened.pop()
     for start in opened:
-        end = _closing(tokens, start)
-        if tokens[end + 1:end + 2] and _REPEATS.match(tokens[end + 1]) or len(_alternatives(tokens[start + 1:end])) > 1:
+        end = closing(tokens, start)
+        if tokens[end + 1:end + 2] and REPEATS.match(tokens[end + 1]) or len(alternatives(tokens[start + 1:end])) > 1:
             return True
         if tokens[start] != "(?:" and not _TAKES.match(tokens[start]):
             return True
@@ -113,15 +95,6 @@ def _is_one_of_several(tokens: list[str], place: int) -> bool:
 
 def _untaken(tokens: list[str]) -> list[str]:
     return ["(?:" if _TAKES.match(token) else token for token in tokens]
-
-
-def _closing(tokens: list[str], opened: int) -> int:
-    depth = 0
-    for place in range(opened, len(tokens)):
-        depth += _step(tokens[place])
-        if not depth:
-            return place
-    raise _Left
 
 
 def _before(tokens: list[str]) -> str:
@@ -142,9 +115,9 @@ def _after(tokens: list[str]) -> str:
 def _unopened(tokens: list[str]) -> list[str]:
     opened: list[int] = []
     for place, token in enumerate(tokens):
-        if _step(token) > 0:
+        if step(token) > 0:
             opened.append(place)
-        elif _step(token) < 0:
+        elif step(token) < 0:
             opened.pop()
     return [token for place, token in enumerate(tokens) if place not in opened]
 

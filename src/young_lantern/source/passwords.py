@@ -5,6 +5,7 @@ Rule:     a hash is read to be carried to a dialect that keeps it in the configu
 
 from __future__ import annotations
 
+import hashlib
 import re
 from pathlib import Path
 
@@ -12,6 +13,12 @@ LIMIT_BYTES = 1024 * 1024
 # What copies on loopback let everybody in by who is known, in the place of the passwords that nobody here knows. bcrypt: all servers read it.
 PASSWORD = "lantern"
 PASSWORD_HASH = "$2b$04$YDYI9Wn/3tr7hAI.Ai.MV.ESggha87j5byI56p8SMzetxCjkFcvqm"
+
+
+def proof_hash(name: str, realm: str) -> str:
+    """What a server knows of the same password for credentials by digest (RFC 7616 section 3.4.2, MD5)."""
+    return hashlib.md5(f"{name}:{realm}:{PASSWORD}".encode(), usedforsecurity=False).hexdigest()
+
 
 # As crypt(5) writes them, as LDAP and httpd do, bcrypt's in base64, and what follows a name that begins a line.
 _HASH = re.compile(r"\$(?:\d\w?|apr1|y|gy|argon2\w*)\$[^\s\"'`]{8,}|\{S?SHA\}[\w+/=]+|\bJDJ[\w+/]{40,}={0,2}")

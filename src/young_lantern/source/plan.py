@@ -10,9 +10,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from ..model import Credentials, Estate
+from ..model import Credentials, Estate, literal
 from ..model.walk import walk
-from .passwords import PASSWORD_HASH
+from .passwords import PASSWORD_HASH, proof_hash
 from ..model.placeholders import PLACEHOLDER, canonical, name_of
 from .places import moved
 
@@ -52,6 +52,7 @@ class Plan:
     files: tuple[tuple[str, Path], ...] = ()
     fills: dict[str, str] = field(default_factory=dict)
     names: dict[str, dict[str, None]] = field(default_factory=dict)
+    realms: dict[str, dict[str, None]] = field(default_factory=dict)
     members: set[str] = field(default_factory=set)
     deciders: frozenset[str] = frozenset()
     certificates: dict[str, Path] = field(default_factory=dict)
@@ -140,12 +141,17 @@ class Plan:
             for item in walk(site.program):
                 if isinstance(item, Credentials) and item.file:
                     self.names.setdefault(item.file, {}).update(dict.fromkeys([name for name, _ in item.known] or item.names))
+                    if item.digest:
+                        self.realms.setdefault(item.file, {})[literal(item.realm) or ""] = None
 
     def users(self, configured: str) -> str:
         """The file of users in the copy, made for it."""
         path = self.folder / "users" / re.sub(r"\W+", "-", configured).strip("-")
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text("".join(f"{name}:{PASSWORD_HASH}\n" for name in self.names.get(configured, {})), "utf-8")
+        realms = self.realms.get(configured, {})
+        lines = [f"{name}:{realm}:{proof_hash(name, realm)}\n" for realm in realms for name in self.names.get(configured, {})] if realms else \
+            [f"{name}:{PASSWORD_HASH}\n" for name in self.names.get(configured, {})]
+        path.write_text("".join(lines), "utf-8")
         return str(path)
 
     def path_with_values(self, text: str) -> str:

@@ -12,8 +12,9 @@ import re
 from pathlib import Path
 
 from ...errors import ServerFailed, SourceUnreadable
-from ...model import Forward, Gateway
+from ...model import Forward, Gateway, Pattern
 from ...model.walk import all_within
+from ...patterns.behind import NOWHERE, behind
 from ...source.places import include_of_copy
 from ...model.placeholders import canonical
 from ...source.plan import Plan
@@ -40,7 +41,7 @@ _PLAIN = {"https": "http", "wss": "ws", "h2": "h2c"}
 _OF_SCHEMES = {"https": 443, "h2": 443, "scgi": 4000}
 _PORTS = {"fcgi": 8000, "uwsgi": 3031, "scgi": 4000}
 # What a copy needs to run at all, with all that a part of a configuration takes to be there.
-_USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi proxy_uwsgi proxy_scgi proxy_http2 substitute auth_basic authn_file authz_user authz_groupfile "
+_USUAL = ("mpm_event allowmethods authz_core authz_host access_compat authn_core alias dir mime autoindex headers rewrite expires filter deflate proxy proxy_http proxy_balancer proxy_fcgi proxy_uwsgi proxy_scgi proxy_http2 substitute auth_basic auth_digest authn_file authz_user authz_groupfile "
           "lbmethod_byrequests lbmethod_bybusyness slotmem_shm setenvif env ssl socache_shmcb macro remoteip ratelimit cache cache_disk").split()
 
 
@@ -160,9 +161,24 @@ def _above_moved(folder: str, plan: Plan) -> list[str]:
     return list(dict.fromkeys(here.removesuffix(top.rstrip("/")) + clean if here.endswith(top.rstrip("/")) else here for top, here in below))
 
 
+def _moved_pattern(text: str, plan: Plan) -> str:
+    """A pattern that is tied to the beginning of names, for folders that lie elsewhere here as well.
+
+    No slash is added as such: sections of patterns hold in the order of how many slashes stand in them.
+    """
+    rests = [(here, behind(Pattern(text), top.rstrip("/"))) for top, here in plan.files] if "^" in text else []
+    moved = ["^" + (re.escape(str(here)) + rest).replace(r"\/", "/").replace("/", r"\x2f") for here, rest in rests if rest not in (None, NOWHERE)]
+    if not moved:
+        return text
+    # A name may stand in a pattern once.
+    return moved[0] if re.search(r"\(\?P?<\w", text) else "|".join((text, *moved))
+
+
 def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[str]) -> None:
     words, name = directive.words, directive.name
     first, last = words[1], words[-1]
+    if name == "rewriterule" and (handler := re.search(r"\bH(?:andler)?=([^\],]+)", last.text, re.IGNORECASE)) and (moved := _application(handler[1], plan)) is not None:
+        last.raw = _quoted(last.text.replace(handler[1], moved))
     if name == "listen":
         found = _PORT.search(first.text)
         first.raw = f"127.0.0.1:{plan.port(found[2] if found else '80')}"
@@ -176,6 +192,8 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
         if name == "<directory" and not re.search(r"[*?\[]", first.text):
             plan.stand_in(first.text)
         first.raw = _quoted(plan.path(first.text))
+    elif name == "<directorymatch" or name == "<directory" and first.text == "~":
+        last.raw = _quoted(_moved_pattern(last.text, plan))
     elif name in ("alias", "aliasmatch") and len(words) == 3 and last.text.startswith("/"):
         last.raw = _quoted(plan.path(last.text))
     elif name == "rewritecond" and first.text.startswith("/"):
@@ -190,7 +208,7 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
         first.raw = _quoted(plan.path(first.text))
     elif name in ("customlog", "transferlog"):
         first.raw = f"{plan.folder}/logs/access.log"
-    elif name == "sethandler" or name in ("proxypass", "proxypassmatch", "balancermember") and any(_APPLICATION.search(word.text) for word in words[1:]):
+    elif name in ("sethandler", "addhandler") or name in ("proxypass", "proxypassmatch", "balancermember") and any(_APPLICATION.search(word.text) for word in words[1:]):
         for word in words[1:]:
             word.raw = _moved_application(word, plan)
     elif name == "setenv" and len(words) > 2 and last.text.startswith("/"):
@@ -251,12 +269,17 @@ def _moved_origin(word: Word, plan: Plan) -> str:
 
 def _moved_application(word: Word, plan: Plan) -> str:
     """The address of an application, and the folder of its scripts."""
-    if found := re.fullmatch(rf"(proxy:)?(unix:[^|]+)\|{_APPLICATION.pattern}[^/]*(/.*)?", word.text):
-        return _quoted(f"{found[1] or ''}{found[3]}://{plan.origin(found[2])}{_of_application(found[3], found[4], plan)}")
-    if found := re.fullmatch(rf"(proxy:)?{_APPLICATION.pattern}([^/]+)(/.*)?", word.text):
+    moved = _application(word.text, plan)
+    return word.raw if moved is None else _quoted(moved)
+
+
+def _application(text: str, plan: Plan) -> str | None:
+    if found := re.fullmatch(rf"(proxy:)?(unix:[^|]+)\|{_APPLICATION.pattern}[^/]*(/.*)?", text):
+        return f"{found[1] or ''}{found[3]}://{plan.origin(found[2])}{_of_application(found[3], found[4], plan)}"
+    if found := re.fullmatch(rf"(proxy:)?{_APPLICATION.pattern}([^/]+)(/.*)?", text):
         address = found[3] if ":" in found[3] else f"{found[3]}:{_PORTS[found[2]]}"
-        return _quoted(f"{found[1] or ''}{found[2]}://{plan.origin(address)}{_of_application(found[2], found[4], plan)}")
-    return word.raw
+        return f"{found[1] or ''}{found[2]}://{plan.origin(address)}{_of_application(found[2], found[4], plan)}"
+    return None
 
 
 def _of_application(protocol: str, path: str | None, plan: Plan) -> str:

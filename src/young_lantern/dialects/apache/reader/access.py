@@ -72,8 +72,18 @@ def read_access(nodes: list[Node], context: Context, above: list[Node] | None = 
     return (refusal,) if held == NEVER else (Choose((Route(Not(held, span), (refusal,), span, also=also),), span),)
 
 
+def names_a_kind(nodes: list[Node]) -> bool:
+    return any(node.name == "authtype" and node.args for node in nodes)
+
+
+def without_rules(nodes: list[Node], context: Context) -> tuple[Step, ...]:
+    """What a section comes to that says how users are known, where no line says who may enter."""
+    kind = context.last(nodes, "authtype")
+    return (Respond(500, raises=True, span=kind.span),) if kind is not None and kind.args[0].lower() != "none" else ()
+
+
 # What says how users are known.
-LINES = ("authtype", "authname", "authuserfile", "authbasicprovider", "authgroupfile")
+LINES = ("authtype", "authname", "authuserfile", "authbasicprovider", "authdigestprovider", "authdigestalgorithm", "authdigestdomain", "authgroupfile")
 
 
 def _who(node: Node) -> tuple[str, ...] | None:
@@ -101,7 +111,10 @@ def _credentials(rules: list[Node], nodes: list[Node], context: Context) -> tupl
     lines = {name: context.last(nodes, name) for name in LINES}
     span = rules[0].span
     file = lines["authuserfile"]
-    kind, provider = lines["authtype"], lines["authbasicprovider"]
+    kind = lines["authtype"]
+    digest = kind is not None and [word.lower() for word in kind.args] == ["digest"]
+    provider = lines["authdigestprovider" if digest else "authbasicprovider"]
+    algorithm, domain = (lines[name] if digest else None for name in ("authdigestalgorithm", "authdigestdomain"))
     flat = rules[0].block or [] if len(rules) == 1 and rules[0].name in ("<requireall", "<requireany") else rules
     all_of = len(rules) == 1 and rules[0].name == "<requireall"
     asked = [node for node in flat if _who(node) is not None]
@@ -109,7 +122,8 @@ def _credentials(rules: list[Node], nodes: list[Node], context: Context) -> tupl
     users: tuple[str, ...] = tuple(name for node in asked for name in _who(node) or ())
     grouped = [node for node in asked if node.args[0].lower() == "group"]
     members = _members(grouped, lines["authgroupfile"], context)
-    plain = members is not None and kind is not None and [word.lower() for word in kind.args] == ["basic"] and file is not None and (provider is None or [word.lower() for word in provider.args] == ["file"])
+    plain = members is not None and kind is not None and (digest or [word.lower() for word in kind.args] == ["basic"]) and file is not None and (provider is None or [word.lower() for word in provider.args] == ["file"])
+    plain = plain and (algorithm is None or [word.lower() for word in algorithm.args] == ["md5"])
     if not plain or any(node.args[0].lower() not in ("valid-user", "user", "group") for node in asked) or any(node.name != "require" or _of(node, context) is None for node in others):
         return (Unserved(span.directive, span),)
     for node in flat:
@@ -118,13 +132,17 @@ def _credentials(rules: list[Node], nodes: list[Node], context: Context) -> tupl
     users += members
     realm = lines["authname"]
     everybody = any(node.args[0].lower() == "valid-user" for node in asked)
-    also = tuple(node.span for node in (kind, realm, file, provider, lines["authgroupfile"] if grouped else None, *asked[1:]) if node is not None)
+    also = tuple(node.span for node in (kind, realm, file, provider, algorithm, domain, lines["authgroupfile"] if grouped else None, *asked[1:]) if node is not None)
     known = context.users_in(file.args[0], context.folders.places) if file.args and context.folders is not None else ()
+    if digest:
+        # mod_auth_digest: a hash is for one realm, and stands behind its name (2.4.71, probed).
+        known = tuple((name, hashed) for name, hashed in known if hashed == (realm.args[0] if realm and realm.args else ""))
     if everybody:
         # An empty file that is here lets nobody in.
         users = ()
     empty = not known and file.args and file.args[0] in context.found_files
-    step = Credentials((realm.args[0],) if realm and realm.args else (), None if everybody and not empty else users, known, file.args[0] if file.args else "", asked[0].span, also)
+    step = Credentials((realm.args[0],) if realm and realm.args else (), None if everybody and not empty else users, known, file.args[0] if file.args else "", asked[0].span, also, digest,
+                       (" ".join(domain.args),) if domain is not None else ())
     conditions = [_condition(node, context) for node in others]
     if not conditions:
         return (step,)

@@ -42,11 +42,12 @@ class Node:
 
 @dataclass(frozen=True, slots=True)
 class Map:
-    """A rewriting map. rows: key, value; trouble: why it cannot be read, "" if it is."""
+    """A rewriting map. rows: key, value; trouble: why it cannot be read, "" if it is; letters: it makes those of its key `small`, or `large`."""
 
     rows: tuple[tuple[str, str], ...]
     span: Span
     trouble: str = ""
+    letters: str = ""
 
 
 @dataclass
@@ -67,7 +68,8 @@ class Context(Collector):
     of_own_fields: set[str] = field(default_factory=set)  # variables that applications are told anyhow
     set_to: dict[str, set[str]] = field(default_factory=dict)  # what lines set variables to
     keeps_slashes: bool = False  # the host whose lines are read does not merge them
-    answer_fields: frozenset[str] = frozenset()
+    answer_fields: frozenset[str] = frozenset()  # fields of answers that lines change
+    merged_alike: frozenset[str] = frozenset()  # those that all lines merge one and the same value into
     folders: "FolderFiles | None" = None
     asking: set[int] = field(default_factory=set)
     shared_types: set[Span] = field(default_factory=set)

@@ -40,6 +40,16 @@ def read_response_fields(nodes: list[Node], always: bool, context: Context) -> t
     return tuple(made)
 
 
+def changed_fields(nodes: list[Node]) -> tuple[frozenset[str], frozenset[str]]:
+    """The fields of answers that Header lines change otherwise than by edits, in small letters; and those of them that all lines merge one value into."""
+    changes: dict[str, set[tuple[str, ...]]] = {}
+    for node in nodes:
+        words = node.args[node.args[:1] != [] and node.args[0].lower() in ("always", "onsuccess"):]
+        if node.name == "header" and len(words) > 1 and not words[0].lower().startswith("edit"):
+            changes.setdefault(words[1].removesuffix(":").lower(), set()).add((words[0].lower(), *words[2:3]))
+    return frozenset(changes), frozenset(name for name, said in changes.items() if len(said) == 1 and next(iter(said))[0] == "merge")
+
+
 # expr: CONTENT_TYPE is the answer's, and empty where a file's name says nothing of it (2.4.71, probed).
 _NO_TYPE = re.compile(r"""expr=\s*(?:-z\s*%\{CONTENT_TYPE\}|%\{CONTENT_TYPE\}\s*==\s*(?:''|""))\s*(?:&&\s*%\{HANDLER\}\s*!~\s*(?:m#\^proxy#|/\^proxy/)\s*)?""", re.I)
 
@@ -82,7 +92,9 @@ def _field(words: list[str], side: Side, always: bool, node: Node, context: Cont
             if by.startswith("expr="):
                 context.value(node, by, "a condition that is read was expected")
             return ()
-        if changed := next((item.name for item in walk(asked.condition) if isinstance(item, Var) and item.variable is Variable.ORIGIN_FIELD and item.name.lower() in context.answer_fields), ""):
+        if changed := next((item.name for item in walk(asked.condition) if isinstance(item, Var) and item.variable is Variable.ORIGIN_FIELD and item.name.lower() in context.answer_fields
+                            # A line that merges what the others have merged comes to the same, whether it sees that or not.
+                            and not (item.name.lower() == words[1].removesuffix(":").lower() and item.name.lower() in context.merged_alike)), ""):
             context.value(node, by, f"a field that no other line changes was expected, not {changed}")
             return ()
         wanted = None if asked.condition is ALWAYS else asked.condition

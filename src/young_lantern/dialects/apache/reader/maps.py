@@ -2,7 +2,7 @@
 
 Source:   Apache HTTP Server manual, mod_rewrite, "RewriteMap"; mod_rewrite.c lookup_map_txtfile: the first line whose first word is the key, with case, counts;
           what follows the second word is no part of it.
-Unknown:  maps that are drawn at random, computed, or kept by programs and databases: rules that ask them are `Unserved`.
+Unknown:  maps that are drawn at random, computed but for letters made small or large, or kept by programs and databases: rules that ask them are `Unserved`.
 """
 
 from __future__ import annotations
@@ -11,11 +11,12 @@ import re
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from ....model import Capture, Lookup, LookupRow, Template, Var, Variable, join
+from ....model import Capture, Cased, Lookup, LookupRow, Template, Var, Variable, join
 from ....source.places import Places
 from .context import Context, Map, Node
 
 _ASKED = re.compile(r"\$\{(\w+):((?:[^{}|]|[$%]\{[^{}]*\})*)(?:\|([^{}]*))?\}")
+_LETTERS = {"tolower": "small", "toupper": "large"}
 _ANY_MAP = re.compile(r"\$\{\w+:")
 # What goes into a URL as it is, so that it does not matter whether it is escaped.
 _PLAIN, _ESCAPED = re.compile(r"[\w./~:+@,;=&-]*", re.ASCII), re.compile(r"[\w./~:+@,;=&%-]*", re.ASCII)
@@ -33,6 +34,8 @@ def _read(node: Node, source: str, places: Places, context: Context) -> Map:
     kind, colon, name = source.partition(":")
     if not colon:
         kind, name = "txt", source
+    if kind == "int" and name in _LETTERS:
+        return Map((), node.span, letters=_LETTERS[name])
     if kind != "txt":
         return Map((), node.span, f"a map of texts in a file was expected; {node.args[0]} is {kind}:{name if kind == 'int' else '…'}")
     path = context.file_at(name, places)
@@ -52,8 +55,8 @@ def asks_map(text: str) -> bool:
     return _ANY_MAP.search(text) is not None
 
 
-def trouble(words: Iterable[str], substitution: str, redirects: bool, as_it_is: bool, context: Context) -> str:
-    """as_it_is: what is written is not escaped (NE), so that a percent sign stays one. Why the maps that a rule's words ask cannot be told; "" if they can."""
+def trouble(words: Iterable[str], substitution: str, redirects: bool, as_it_is: bool, at_server: bool, context: Context) -> str:
+    """at_server: the rule is no folder's. as_it_is: what is written is not escaped (NE), so that a percent sign stays one. Why the maps that a rule's words ask cannot be told; "" if they can."""
     guarded: set[str] = set()
     for word in words:
         for found in _ASKED.finditer(word):
@@ -66,6 +69,10 @@ def trouble(words: Iterable[str], substitution: str, redirects: bool, as_it_is: 
         if asks_map(_ASKED.sub("", word)):
             return "a map that is asked for a text without maps in it was expected"
     for found in _ASKED.finditer(substitution):
+        if context.maps[found[1]].letters:
+            if substitution.startswith(found[0]) and not found[2].startswith(("/", "%{REQUEST_URI}")) and not (redirects and at_server):
+                return "a key with a slash at its front was expected: it is the whole path"
+            continue
         values = [value for _, value in context.maps[found[1]].rows] + ([found[3]] if found[3] else [])
         plain = _ESCAPED if redirects and as_it_is else _PLAIN
         # A redirect may have its query from the map where nothing follows that.
@@ -103,8 +110,8 @@ def _only_in(substitution: str, words: Iterable[str]) -> set[str]:
     return {text for found in _ASKED.finditer(substitution) if (text := found[0].partition("|")[0]).removesuffix("}") not in elsewhere}
 
 
-def with_maps(text: str, rule: str, context: Context, read: Callable[[str], Template]) -> Template:
-    """A text that may ask maps -> template. read: what makes one of a text without maps; rule: the label of the rule whose groups keys speak of."""
+def with_maps(text: str, rule: str, context: Context, read: Callable[[str], Template], escapes: bool = False) -> Template:
+    """A text that may ask maps -> template. read: what makes one of a text without maps; rule: the label of the rule whose groups keys speak of; escapes: what comes out is."""
     made: list[Template] = []
     at = 0
     for found in _ASKED.finditer(text):
@@ -117,6 +124,10 @@ def with_maps(text: str, rule: str, context: Context, read: Callable[[str], Temp
         own = f" {rule}" if "$" in key else ""
         # What a key is made of is never escaped; what comes out of the map has nothing that would be.
         subject = tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in read(key))
+        if held.letters:
+            # mod_rewrite.c, rewrite_mapfunc_tolower (2.4.71, probed): letters of ASCII, and no default, for something always comes out.
+            made.append((Cased(subject, held.letters == "large", escapes),))
+            continue
         made.append((Lookup(_name(found[1], key + own, context), subject, tuple(LookupRow(row, (value,)) for row, value in held.rows), read(found[3] or ""), ignores_case=False, span=held.span),))
     made.append(read(text[at:]))
     return join(*made)

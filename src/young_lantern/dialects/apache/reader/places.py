@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from ....model import ALWAYS, AllOf, AnyOf, Condition, Disposition, FileNameMatches, FolderMatches, Not, PathForm, PathIs, PathMatches, PathStartsWith, Span
 from ....patterns import search
+from ....patterns.behind import NOWHERE, behind
 from .context import Context, Node
 from .expressions import Read, read_expression
 
@@ -145,9 +146,12 @@ def _overrides(node: Node, context: Context) -> None:
 
 
 def merged(sections: list[Section]) -> list[Section]:
-    """In the order httpd merges them: folders by depth, folder patterns, files, locations; each in file order."""
+    """In the order httpd merges them: folders by depth, folder patterns, files, locations; each in file order.
+
+    core.c, reorder_sorter (2.4.71, probed): patterns have a depth, too, which is how many slashes stand in them.
+    """
     depth = {id(section): (0, section.text.rstrip("/").count("/")) if section.kind == "directory"
-             else (_ORDER[section.kind], 0) for section in sections}
+             else (_ORDER[section.kind], section.text.count("/") if section.kind == "directorymatch" else 0) for section in sections}
     return sorted(sections, key=lambda section: depth[id(section)])
 
 
@@ -207,15 +211,19 @@ def folder_condition(folder: str, place: Place, span: Span | None) -> Condition:
 
 def _folder_pattern(pattern: str, place: Place, node: Node, context: Context) -> Condition:
     """`<DirectoryMatch pattern>`: it is searched for in the whole name of what the path leads to, a folder's with its final slash."""
-    if search(context.pattern(pattern, node), place.folder + "/"):
+    read = context.pattern(pattern, node)
+    asks_on = re.search(r"\$|\\[zZbB]|\(\?<?[!=]", re.sub(r"\\[^zZbB]|\[\^?\]?[^\]]*\]", "", pattern))
+    if search(read, place.folder + "/") and not asks_on:
         # The folder itself is walked to without a slash where an alias is asked for by itself (2.4.71, probed).
-        return ALWAYS if not place.url or search(context.pattern(pattern, node), place.folder) else PathStartsWith(place.url + "/", span=node.span)
-    inside = re.sub(r"\\.|\[\^?\]?[^\]]*\]", "", pattern)
-    if "^" in inside or "$" in inside or "|" in re.sub(r"\(.*?\)", "", inside):
-        context.value(node, node.args[-1], "a pattern without anchors, or one that holds for a whole document root, was expected; others are not read")
+        return ALWAYS if not place.url or search(read, place.folder) else PathStartsWith(place.url + "/", span=node.span)
+    rest = behind(read, place.folder)
+    if rest == NOWHERE:
+        return NEVER  # it is for other folders
+    if rest is None:
+        context.value(node, node.args[-1], "a pattern that can be told apart at the end of a document root was expected; others are not read")
         return NEVER
-    loose = (f"^{re.escape(place.url)}.*" if place.url else "") + pattern
-    return FolderMatches(place.folder, context.pattern(pattern, node), place.url, span=node.span, looks=PathMatches(context.pattern(loose, node), span=node.span))
+    loose = rest.removeprefix(".*") if not place.url and rest.startswith(".*") else f"^{re.escape(place.url)}{rest}"
+    return FolderMatches(place.folder, read, place.url, span=node.span, looks=PathMatches(context.pattern(loose, node), span=node.span))
 
 
 def _folder_glob(text: str, place: Place, node: Node, context: Context, files: bool) -> Condition:

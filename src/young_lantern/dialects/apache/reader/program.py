@@ -16,23 +16,25 @@ from dataclasses import replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, SITE, AllOf, AnswerLimit, Block, Choose, Condition, Field, FileExists, FileKind, FileNameMatches, ForgetFields, LetInBefore, Mapped, Not, PathForm, PathIs, PathMatches, PathStartsWith, Placeholder, QueryEdit, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, Step, Template, Unserved,
+    ALWAYS, SITE, AllOf, AnswerLimit, Block, Choose, Condition, Credentials, Field, FileExists, FileKind, FileNameMatches, ForgetFields, LetInBefore, Mapped, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, QueryEdit, Redirect, Respond, Restart, Rewrite, Rewritten, Route, SetPath, SetVariable, Step, Template, TextIs, Unserved,
     Var, Variable, Written, join,
 )
 from ....model.placeholders import PLACEHOLDER
-from ....model.walk import with_steps
+from ....model.walk import transform, walk, with_steps
 from ....patterns.path_languages import exclude_each_other
 from .. import catalogue, defaults, values
 from . import access, caches, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rates, rewrites, rule_lists, tls
 from .context import Context, Node
 from .host import Host
 from .places import EARLY, NEVER, Place, Section, below, condition, is_within, merged, where_on
+from .rule_lists import HANDLER
 from .section_rules import SectionRules
 
 _SERVING = ("directoryindex", "directoryslash", "options", "acceptpathinfo")
 # What decides who is answered, and what with: an `<If>` that is not read is no hint that it does not.
 _DECIDING = ("authtype", "sslrequiressl", "allowmethods", "limitrequestbody", "rewriterule", *mappings.REDIRECTS)
 _PHASE = "server rewriting"
+_DOMAIN = "digest_domain"
 
 
 class Program:
@@ -49,8 +51,7 @@ class Program:
         # (2.4.71, probed: not even InheritDown reaches it).
         self.server_rules = rule_lists.in_force([host.main, host.own], context) if any(node.name in rule_lists.OWN for node in host.own) else []
         everywhere = [*host.levels, *(node for section in self.sections for node in section.nodes)]
-        context.answer_fields = frozenset(node.args[1 + (node.args[0].lower() in ("always", "onsuccess"))].lower() for node in everywhere
-                                           if node.name == "header" and len(node.args) > 2 and not node.args[node.args[0].lower() in ("always", "onsuccess")].lower().startswith("edit"))
+        context.answer_fields, context.merged_alike = fields.changed_fields(everywhere)
         context.set_to, context.of_own_fields = environment.values_set(everywhere), environment.of_own_fields(everywhere)
         # Such a rule, or alias, says which file is meant and leaves the path that sections are chosen by.
         names_files = any(rule_lists.names_file(rule) for rule in self.server_rules) or mappings.names_files(host.levels)
@@ -244,7 +245,7 @@ class Program:
     def files(self, place: Place, root: Node | None = None) -> tuple[Step, ...]:
         """What is answered from a folder."""
         if place not in self.made:
-            self.made[place] = self._around(place, (*self._handlers(place), *self._fallback(place), *self._serving(place, root or self.host.root)))
+            self.made[place] = self._around(place, (*self._handlers(place, root or self.host.root), *self._fallback(place), *self._serving(place, root or self.host.root)))
         return self.made[place]
 
     def _around(self, place: Place | None, content: tuple[Step, ...]) -> tuple[Step, ...]:
@@ -384,8 +385,29 @@ class Program:
         return list(with_steps(tuple(refusals), change))
 
     def _required(self, place: Place | None) -> tuple[Step, ...]:
-        return tuple(self._last_of(place, access.has_rules, lambda section: access.read_access(
-            hosts.without_hosts(section.nodes), self.context, [*self.host.levels, *(node for other in self.sections if _holds(other, section) and other is not section for node in other.nodes)])))
+        # mod_authz_core.c, authorize_user_core (2.4.71, probed): where it is said how users are known, and nowhere who may enter, all fail.
+        unsaid = tuple(self._last_of(place, access.names_a_kind, lambda section: access.without_rules(section.nodes, self.context)))
+        made = tuple(self._last_of(place, access.has_rules, lambda section: access.read_access(
+            hosts.without_hosts(section.nodes), self.context, self._lines_for(section, place)), unsaid))
+        # mod_auth_digest.c, note_digest_auth_failure (2.4.71, probed): places are named to nobody whose request is proxied.
+        if place is None:
+            return transform(made, lambda value: replace(value, domain=()) if isinstance(value, Credentials) else value)
+        return self._with_domains(made, place)
+
+    def _with_domains(self, required: tuple[Step, ...], place: Place) -> tuple[Step, ...]:
+        """mod_auth_digest.c: what is said of domains is merged by itself, whichever section asks for credentials (2.4.71, probed)."""
+        if not any(isinstance(item, Credentials) and item.digest for item in walk(required)):
+            return required
+        said = [(section, node) for section in self.sections if (node := self.context.last(section.nodes, "authdigestdomain")) is not None and self._condition(section, place) != NEVER]
+        if all(self._condition(section, place) is ALWAYS for section, _ in said):
+            return transform(required, lambda value: replace(value, domain=(" ".join(said[-1][1].args),)) if said and isinstance(value, Credentials) and value.digest else value)
+        steps = [SetVariable(_DOMAIN, (), said[0][1].span), *(step for section, node in said for step in self._where(section, place, (SetVariable(_DOMAIN, (" ".join(node.args),), node.span),)))]
+        return (*steps, *transform(required, lambda value: replace(value, domain=(Var(Variable.VARIABLE, _DOMAIN),)) if isinstance(value, Credentials) and value.digest else value))
+
+    def _lines_for(self, section: Section, place: Place | None) -> list[Node]:
+        """What else may say how users are known to a section: those that all of it lies in, and those that hold for the whole place."""
+        above = [other for other in self.sections if other is not section and (_holds(other, section) or any(node.name in access.LINES for node in other.nodes) and self._condition(other, place) is ALWAYS)]
+        return [*self.host.levels, *(node for other in above for node in other.nodes)]
 
     def _clients(self, place: Place | None) -> list[Step]:
         """Protections that are not read, then who is let in by address, then what Require asks."""
@@ -442,16 +464,18 @@ class Program:
 
     # --- what answers -------------------------------------------------------------------------------------------------------------
 
-    def _handlers(self, place: Place | None) -> list[Step]:
+    def _handlers(self, place: Place | None, root: Node | None = None) -> list[Step]:
         """Applications; and handlers that are not read: what they answer is not known, and must not be taken for a file."""
-        routes: list[Route] = []
+        # mod_rewrite.c, hook_mimetype, hook_fixup: what a rule says, on whatever level, counts for more than all lines (2.4.71, probed).
+        of_rules = self.rules.handlers() if place is not None else {}
+        routes = [Route(TextIs((Var(Variable.VARIABLE, HANDLER),), (name,), span=node.span), self._handled(node, None, place, root, self.rules.name_files(name)), node.span) for name, node in of_rules.items()]
         others: list[Step] = []
         for nodes, section in [*((section.nodes, section) for section in reversed(self.sections)), (self.host.levels, None)]:
             node = self.context.last(nodes, "sethandler")
             held: Condition = ALWAYS if section is None else self._condition(section, place) if node is not None else NEVER
             if node is None or not node.args or held == NEVER:
                 continue
-            routes.append(Route(held, self._handled(node, section, place), node.span))
+            routes.append(Route(held, self._handled(node, section, place, root, section is not None and section.kind.startswith("files")), node.span))
             if held is ALWAYS:
                 break
         while routes and not routes[-1].steps:
@@ -466,13 +490,13 @@ class Program:
                     endings = "|".join(word.lstrip(".") for word in node.args[1:])
                     assert place is not None
                     pattern = self.context.pattern(rf"\.(?:{endings})(?:\.|$)", node)
-                    steps = self._handled(node, section, place)
+                    steps = self._handled(node, section, place, root, True)
                     # What names the files of other languages is no program and hides nothing: without it the file itself is sent.
                     open_ = node.args[0].lower() == "type-map"
                     if open_:
                         self.context.value(node, node.args[0], "a choice among files by language is not read, and such a file is sent as it is; another handler was expected")
                     held = PathMatches(pattern, span=node.span)  # type: ignore[assignment]
-                    if steps and isinstance(steps[0], Unserved):
+                    if steps and not open_:
                         # mod_mime.c, find_ct: in letters of either case, of the file that the path leads to, whatever follows it.
                         loose = self.context.pattern(rf"/[^/]*\.(?:{endings})(?:[./]|$)", node, ignores_case=True)
                         named = self.context.pattern(rf"\.(?:{endings})(?:\.|$)", node, ignores_case=True)
@@ -485,10 +509,12 @@ class Program:
             return list(routes[0].steps)
         return [*([Choose(tuple(routes))] if routes else []), *others]
 
-    def _handled(self, node: Node, section: Section | None, place: Place | None) -> tuple[Step, ...]:
-        """What a handler does; () where it is the usual one."""
-        if node.args[0].lower() in ("none", "default-handler"):
+    def _handled(self, node: Node, section: Section | None, place: Place | None, root: Node | None, names_files: bool = False) -> tuple[Step, ...]:
+        """What a handler does; () where it is the usual one. names_files: it is for names that no folder has."""
+        if node.args[0].lower() == "none":
             return ()
+        if node.args[0].lower() == "default-handler":
+            return self._plain(node, place, root, names_files)
         within = [other for other in self.sections if other is section or section is not None and (other.kind, other.text) == (section.kind, section.text)
                   or other.kind in ("directory", "location") and self._condition(other, place) is ALWAYS]
         levels = [*self.host.levels, *(inner for other in within for inner in other.nodes)]
@@ -496,7 +522,22 @@ class Program:
             if other not in within and (passing := self.context.last(other.nodes, "cgipassauth")) is not None and self._condition(other, place) != NEVER:
                 self.context.value(passing, " ".join(passing.args), "a section that the application's handler is in, or one around it, was expected")
         gateway = gateways.read_handler(node, place, self.place.folder, levels, self.context) if place is not None else None
+        if gateway is not None and place is not None:
+            # mod_proxy_fcgi.c, proxy_fcgi_canon (2.4.71, probed): no script has such a sign in its name; path information may.
+            odd = FileNameMatches(place.folder, Pattern(r"[?\x01-\x1f\x7f]"), place.url, node.span)
+            refused = Choose((Route(odd, (Respond(403, raises=True, span=node.span),), node.span, accident=True),), node.span)
+            return (*(() if names_files else self.rules.folder_first(place, node.span)), refused, gateway)
         return (gateway or Unserved(node.span.directive, node.span, "status" if node.args[0].lower() == "server-status" else ""),)
+
+    def _plain(self, node: Node, place: Place | None, root: Node | None, names_files: bool) -> tuple[Step, ...]:
+        """core.c, default_handler: files are sent whatever their names say, nothing falls back (mod_dir.c, dir_fixups), and no folder is listed (2.4.71, probed)."""
+        everywhere = [*self.host.levels, *(line for section in self.sections for line in section.nodes)]
+        if place is None or names_files and not any(line.name in ("fallbackresource", "addhandler", "addtype") for line in everywhere):
+            return ()
+        folder = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=node.span)
+        asked = AllOf((MethodIn(("GET", "HEAD", "POST"), node.span), folder), node.span)
+        unlisted = Choose((Route(asked, (Respond(404, raises=True, span=node.span),), node.span, accident=True),), node.span)
+        return (*(() if names_files else (*self.rules.folder_first(place, node.span), unlisted)), *self._serving(place, root))
 
     def _fallback(self, place: Place) -> list[Step]:
         routes: list[Route] = []

@@ -9,6 +9,7 @@ Unknown:  a rule with a condition, flag or variable that is not read answers not
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -16,24 +17,24 @@ from urllib.parse import quote
 
 from ....codes import LINK_BESIDE, PATH_INFORMATION_AGAIN, SIZE_UNASKED
 from ....model import (
-    ALWAYS, SITE, AllOf, AnyOf, Below, Capture, Choose, Condition, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
-    Restart, Rewrite, Rewritten, Route, SetPath, SetVariable, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
+    ALWAYS, SITE, AllOf, AnyOf, Below, Capture, Choose, Condition, Field, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
+    Restart, Rewrite, Rewritten, Route, SetPath, SetVariable, Span, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
 )
-from ....model.walk import transform
+from ....model.walk import transform, walk
 from ....patterns import compiled, problem, search
 from .. import values
-from . import compression, environment, maps
+from . import compression, cookies, environment, maps
 from .context import Context, Node
 from .expressions import read_expression
 from .places import NEVER
-from .rule_lists import ANY, ENDED, TYPE, URL, Rule, answers, changes_inside, changes_midway, ends_for_good, goes_on_as_url, may_match_url, minds_end, names_file, open_scheme, spares_folders, status_of, type_of
+from .rule_lists import ANY, ENDED, HANDLER, TYPE, URL, Rule, answers, changes_inside, changes_midway, ends_for_good, goes_on_as_url, handler_of, may_match_url, minds_end, names_file, open_scheme, spares_folders, status_of, type_of
 from .rule_patterns import under, under_with_whole
 
 # A pattern whose first group stands at the path's start, so that it begins with the slash if it is not empty.
 _AT_START = re.compile(r"\^(?:\(\?[=!](?:[^()\\]|\\.|\((?:[^()\\]|\\.|\((?:[^()\\]|\\.)*\))*\))*\))*\((?!\?)")
 _MOST_TURNS = 3  # each doubles the ways through the rules that follow
 _SILENT = frozenset({"nc", "nocase", "ne", "noescape", "l", "last", "pt", "passthrough", "qsa", "qsappend", "qsd", "qsdiscard", "ns", "nosubreq", "end", "f", "forbidden", "g",
-                     "gone", "c", "chain", "n", "next", "p", "proxy", "b", "bnp", "backrefnoplus", "bne", "bctls", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env", "unsafeallow3f", "t", "type"})
+                     "gone", "c", "chain", "n", "next", "p", "proxy", "b", "bnp", "backrefnoplus", "bne", "bctls", "dpi", "qsl", "r", "redirect", "s", "skip", "e", "env", "unsafeallow3f", "t", "type", "h", "handler", "co", "cookie"})
 
 # Patterns whose first group is all that they are asked of.
 _WHOLE = ("^(.*)$", "(.*)", "^(.*)", "^(.+)$", "(.+)")
@@ -174,8 +175,19 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     if any(sign in type_of(rule) for sign in ("$", "%", "httpd-php", "httpd-cgi", "/x-httpd")):
         unread.append("t")
         context.value(node, type_of(rule), "a media type that is the same for every request, and names no application, was expected")
+    if any(sign in handler_of(rule) for sign in "$%"):
+        unread.append("h")
+        context.value(node, handler_of(rule), "a handler that is the same for every request was expected")
+    elif handler_of(rule) and level.prefix is not None and changes_inside(rule):
+        # The handler is given a file of the name `redirect:/…`, which an application fails at (2.4.71, probed).
+        unread.append("h")
+        context.value(node, substitution, "a hyphen was expected beside H in a folder: with another path the request does not begin again")
+    for flag in rule.cookies:
+        if said := cookies.trouble(flag):
+            unread.append("co")
+            context.value(node, said, "an age, and marks, of a cookie that are the same for every request were expected")
     words = [word for item in (node, *rule.conditions) for word in item.args]
-    if any(maps.asks_map(word) for word in words) and (why := maps.trouble(words, substitution, rule.has("r", "redirect"), rule.has("ne", "noescape"), context)):
+    if any(maps.asks_map(word) for word in words) and (why := maps.trouble(words, substitution, rule.has("r", "redirect"), rule.has("ne", "noescape"), level.prefix is None, context)):
         unread.append("map")
         context.value(node, substitution, why)
     if goes_on_as_url(rule) and any(may_match_url(other.node.args[0]) for other in later if other.node.args):
@@ -214,13 +226,17 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         whole = AllOf(parts, node.span) if len(parts) > 1 else parts[0] if parts else ALWAYS
     also = tuple(item.span for item in rule.conditions)
     comments = (*(comment for item in rule.conditions for comment in item.comments), *node.comments)
+    if steps and all(isinstance(step, Field) and not any(isinstance(item, Capture) for item in walk(step.value)) for step in steps) and not any(isinstance(item, LookedUpInside) for item in walk(whole)):
+        # Nothing but cookies: a field with a condition, which is no way of its own through all that follows.
+        return Choose((Route(ALWAYS, tuple(replace(step, when=None if whole is ALWAYS else whole) for step in steps), node.span, comments, also=also),), node.span)  # type: ignore[type-var]
     routes = [Route(whole, steps, node.span, comments, also=also)]
     if level.bare is not None and (changes_inside(rule) or rule.has("p", "proxy")) and not spares_folders(rule):
         # mod_dir.c, fixup_dir (2.4.71, probed): the redirect to the folder has the query that the rule has made.
         path, mark, query = substitution.partition("?")
         edit = _query(rule, mark, query, _templates(rule, level, label, condition_label, own, context))
         edited = (Rewrite(None, edit, internal=False, keeps_url=True, span=node.span),) if edit is not None else ()
-        routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (*edited, Leave(level.label, node.span)), node.span, accident=True))
+        said = tuple(itertools.takewhile(lambda step: isinstance(step, SetVariable | Field) or isinstance(step, Choose) and all(route.accident for route in step.routes), steps))
+        routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (*edited, *said, Leave(level.label, node.span)), node.span, accident=True))
     # mod_rewrite.c, hook_fixup (2.4.71, probed): what comes to the same file is no change, and is not carried out for anybody.
     is_same = text in _WHOLE and substitution in ("$0", "$1")
     if level.prefix is not None and not level.whole and changes_inside(rule) and not is_same:
@@ -415,10 +431,14 @@ def _effects(rule: Rule, substitution: str, level: Level, label: str, condition:
             # mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): the substitution is completed before the rule's own variables are set.
             context.value(node, substitution, "a variable that an earlier rule sets was expected: this one is set when the substitution is made")
             return (Unserved(node.span.directive, node.span),)
+    for flag in rule.cookies:
+        steps += cookies.steps_of(flag, lambda text: template(text, encoding=None), node.args[0], node, context)
     if ends_for_good(rule):
         steps.append(SetVariable(ENDED, ("1",), node.span))
     if type_of(rule):
         steps.append(SetVariable(TYPE, (type_of(rule),), node.span, environment=True, by_rule=True))
+    if handler_of(rule):
+        steps.append(SetVariable(HANDLER, (handler_of(rule),), node.span, environment=True, by_rule=True))
     if rule.has("f", "forbidden") or rule.has("g", "gone"):
         return (*steps, Respond(403 if rule.has("f", "forbidden") else 410, raises=True, insists=True, span=node.span))
     code, status = rule.flags.get("r", rule.flags.get("redirect")), status_of(rule)
@@ -498,7 +518,7 @@ def _templates(rule: Rule, level: Level, label: str, condition: str, own: dict[s
         def plain(piece: str, escapes: bool = escapes) -> Template:
             return context.template(piece, rule.node, rule=label, condition=condition, escapes=escapes, document_root=level.document_root, own={**_names(level), **own}, encoding=encoding, by=values.RULE)
 
-        return maps.with_maps(text, label, context, plain) if maps.asks_map(text) else plain(text)
+        return maps.with_maps(text, label, context, plain, escapes) if maps.asks_map(text) else plain(text)
 
     return template
 
@@ -516,10 +536,14 @@ def _asked_first(level: Level, node: Node, drops_query: bool) -> tuple[Step, ...
         return ()
     dropped = (Rewrite(None, QueryEdit(), internal=False, span=node.span),) if drops_query else ()
     folder = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=level.strip, span=node.span)
-    asked = tuple(Route(held, tuple(Restart(SITE, node.span, asks=tuple((Var(Variable.PATH), name) for name in names), indexes=True) for _ in names[:1]), node.span)
-                  for held, names in level.indexes)
-    at_folder = AllOf((PathMatches(Pattern("/$"), span=node.span), folder), node.span)
-    return (Choose((Route(at_folder, (*dropped, Choose(asked, node.span)), accident=True),), node.span),)
+    return (index_first(folder, level.indexes, node.span, dropped),)
+
+
+def index_first(folder: Condition, indexes: tuple[tuple[Condition, tuple[str, ...]], ...], span: Span, before: tuple[Step, ...] = ()) -> Choose:
+    """The look for a folder's index files. indexes: as a level has them; before: what is done for the look."""
+    asked = tuple(Route(held, tuple(Restart(SITE, span, asks=tuple((Var(Variable.PATH), name) for name in names), indexes=True) for _ in names[:1]), span) for held, names in indexes)
+    at_folder = AllOf((PathMatches(Pattern("/$"), span=span), folder), span)
+    return Choose((Route(at_folder, (*before, Choose(asked, span)), accident=True),), span)
 
 
 def _query(rule: Rule, mark: str, query: str, template: Callable[..., Template]) -> QueryEdit | None:

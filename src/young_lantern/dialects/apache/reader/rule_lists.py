@@ -20,6 +20,7 @@ URL = re.compile(r"(?:[a-z][a-z+.-]*|http(?P<rest>%\{ENV:[\w-]+\}|[%$]\d)|(?P<wh
 ANY = ("^", "", ".*", "^.*$", "^.*", "(.*)", "^(.*)$", "^(.*)")
 ENDED = "rewriting_ended"
 TYPE = "type_of_rules"
+HANDLER = "handler_of_rules"
 
 
 @dataclass(slots=True)
@@ -28,6 +29,7 @@ class Rule:
     conditions: list[Node]
     flags: dict[str, str]
     variables: list[str] = field(default_factory=list)
+    cookies: list[str] = field(default_factory=list)
 
     def has(self, *names: str) -> bool:
         return any(name in self.flags for name in names)
@@ -100,7 +102,8 @@ def read_rules(nodes: list[Node], context: Context) -> list[Rule]:
             if _ENDING & set(flags):
                 # mod_rewrite.c, apply_rewrite_list (2.4.71, probed): what ends the rules is looked at before N is.
                 flags = {name: value for name, value in flags.items() if name not in ("n", "next")}
-            made.append(Rule(node, waiting, flags, [value for name, value in pairs if name in ("e", "env")]))
+            variables, cookies = ([value for name, value in pairs if name in names] for names in (("e", "env"), ("co", "cookie")))
+            made.append(Rule(node, waiting, flags, variables, [value.strip('"') for value in cookies]))
             waiting = []
     return made
 
@@ -166,6 +169,11 @@ def status_of(rule: Rule) -> int:
 def type_of(rule: Rule) -> str:
     """The media type that files get, whatever their names, or the application that they go to by it; "": what their names say."""
     return (rule.flags.get("t") or rule.flags.get("type") or "").strip('"').lower()
+
+
+def handler_of(rule: Rule) -> str:
+    """What answers in the place of the file's own handler; "": nothing else."""
+    return (rule.flags.get("h") or rule.flags.get("handler") or "").strip('"')
 
 
 def answers(rule: Rule) -> bool:

@@ -7,14 +7,17 @@ Left out: rules that ask for a path in a section that is no folder's.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, SITE, AllOf, Block, Choose, Condition, FileExists, FileKind, Lookup, LookupRow, MediaTypes, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Restart, Rewritten, Route, Step, Template, TextIs, Unserved, Var, Variable,
+    ALWAYS, ONE_SLASH, SITE, AllOf, Block, Choose, Condition, FileExists, FileKind, Lookup, LookupRow, MediaTypes, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Respond, Restart, Rewritten, Route, Span, Step, Template, TextIs, Unserved, Var, Variable,
 )
+from .. import defaults
 from . import files, rewrites, rule_lists
-from .context import Context
+from .context import Context, Node
 from .host import Host
 from .places import NEVER, Place, Section, below, is_within, where_on
 
@@ -60,10 +63,21 @@ class SectionRules:
 
     def types(self) -> tuple[Step, ...]:
         """mod_rewrite.c, hook_mimetype: the type that a rule says is that of the file, after all else that is said of it."""
-        rules = [rule for nodes in (self.host.main, self.host.own, *(section.nodes for section in self.sections)) for rule in rule_lists.read_rules(nodes, self.context)]
+        rules = self._all()
         said = {rule_lists.type_of(rule): rule.node.span for rule in rules if rule_lists.type_of(rule)}
         routes = tuple(Route(TextIs((Var(Variable.VARIABLE, rule_lists.TYPE),), (media_type,), span=span), (MediaTypes(adds=True, forced=media_type, span=span),), span) for media_type, span in said.items())
         return (Choose(routes),) if routes else ()
+
+    def handlers(self) -> dict[str, Node]:
+        """What rules say that answers, each with a line that says it."""
+        return {name: replace(rule.node, args=[name]) for rule in self._all() if (name := rule_lists.handler_of(rule)) and not re.search("[$%]", name)}
+
+    def name_files(self, handler: str) -> bool:
+        """Whether all rules that name a handler ask for the end of a file's name."""
+        return all(re.search(r"\\\.\w+\)?\$$", rule.node.args[0]) for rule in self._all() if rule_lists.handler_of(rule) == handler)
+
+    def _all(self) -> list[rule_lists.Rule]:
+        return [rule for nodes in (self.host.main, self.host.own, *(section.nodes for section in self.sections)) for rule in rule_lists.read_rules(nodes, self.context)]
 
     def unless_ended(self, phase: tuple[Step, ...]) -> tuple[Step, ...]:
         """mod_rewrite, END: no rule is tried any more, on later rounds of the request neither."""
@@ -191,6 +205,19 @@ class SectionRules:
             if lines:
                 said.append((self.condition(other, place), lines[-1].args[0].lower() != "off"))
         return where_on(said)
+
+    def folder_first(self, place: Place, span: Span) -> tuple[Step, ...]:
+        """mod_dir.c, fixup_dir: a folder's path gets its slash, and its index files are looked for, whatever handler the folder has (2.4.71, probed)."""
+        folder = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=span)
+        if self.form is PathForm.URL:
+            # A rule of the server may have said another file than the path's, whose slash is another matter then.
+            return (Choose((Route(folder, (Unserved(span.directive, span),), span, accident=True),), span),)
+        bare: tuple[Condition, ...] = (folder, Not(PathMatches(Pattern("/$"), form=self.form, span=span)))
+        adds_slash = self._adds_slash([], place)
+        slash = Redirect(defaults.ADDED_SLASH, (Var(Variable.PATH_ESCAPED, ONE_SLASH), "/", Var(Variable.QUERY, "?")), absolute=True, span=span)
+        added = (Choose((Route(AllOf(bare if adds_slash is ALWAYS else (*bare, adds_slash), span), (slash,), accident=True),), span),) if adds_slash != NEVER else ()
+        indexes = self._indexes([], place)
+        return (*added, *((rewrites.index_first(folder, indexes, span),) if indexes else ()))
 
     def _indexes(self, above: list[Section], place: Place) -> tuple[tuple[Condition, tuple[str, ...]], ...]:
         """The index files that are looked for where a folder's rules are: what its sections say, unless a later one that holds says something else."""

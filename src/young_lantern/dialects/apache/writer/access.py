@@ -15,7 +15,7 @@ def write_guard(step: Credentials, exempt: ClientIn | MethodIn | None, others: l
     nobody = step.users == ()
     file = users_file(step, nobody, context.files)
     spans = (step.span, *step.also)
-    context.modules |= {"auth_basic", "authn_core", "authn_file", "authz_user"}
+    context.modules |= {"auth_digest" if step.digest else "auth_basic", "authn_core", "authn_file", "authz_user"}
     asked = ["valid-user"] if step.users is None or nobody else ["user", *step.users]
     require = context.line("Require", *asked, spans=spans)
     if exempt is not None:
@@ -26,7 +26,7 @@ def write_guard(step: Credentials, exempt: ClientIn | MethodIn | None, others: l
     if others:
         require = context.line("RequireAll", spans=spans, block=[*others, require])
     return [
-        context.line("AuthType", "Basic", spans=spans), context.line("AuthName", quote(literal(step.realm) or "restricted"), spans=spans),
+        context.line("AuthType", "Digest" if step.digest else "Basic", spans=spans), *([context.line("AuthDigestDomain", *domain.split(), spans=spans)] if (domain := literal(step.domain)) else []), context.line("AuthName", quote(literal(step.realm) or "restricted"), spans=spans),
         context.line("AuthUserFile", quote(file), spans=spans), require,
     ]
 

@@ -74,6 +74,11 @@ def _left_out(cache: Cache) -> list[str] | None:
     return found
 
 
+# mod_cache.c, cache_save_filter (2.4.71, probed): any Cache-Control is enough for an answer that would not be kept by itself, and the default time counts.
+_BY_CHANCE = "%{REQUEST_STATUS} -ge 302 && -n resp('Cache-Control') && ! (resp('Cache-Control') =~ m#max-?age=#)"
+_KEPT_ELSE = "An error, or a redirect, is kept only where its origin says for how long."
+
+
 def write_cache(cache: Cache | None, context: Context, of_application: bool) -> list[Node]:
     """The lines of a place whose answers are kept. of_application: by FastCGI and the like, where no line sees a cookie that is set (util_script.c: it is in the other table)."""
     if cache is None:
@@ -93,6 +98,9 @@ def write_cache(cache: Cache | None, context: Context, of_application: bool) -> 
         if name not in cache.ignores:
             nodes.append(context.line("Header", "always", "merge", "Cache-Control", "private", quote(f"expr=-n resp('{name.title()}')"), spans=spans, comments=(why,)))
             context.modules.add("headers")
+    if context.estate.dialect != "apache":
+        nodes.append(context.line("Header", "always", "merge", "Cache-Control", "private", quote(f"expr={_BY_CHANCE}"), spans=spans, comments=(_KEPT_ELSE,)))
+        context.modules.add("headers")
     alike = cache.skips is not None and cache.bypasses is not None and bare(cache.skips) == bare(cache.bypasses)
     name = _NEVER if alike else "asks-anew"
     tests: dict[tuple[str, ...], list[str]] = {}

@@ -235,9 +235,11 @@ class SiteLocations:
         def before_answer(inner: Scope) -> tuple[Step, ...]:
             if inner is not scope:
                 return self._settings(inner, own=True)
-            # A true `if` above has put its settings in place of the location's, for this answer as well.
-            routes = [Route(_taken(variable, above), self._settings(above)) for variable, above in reversed(taken)
-                      if any(above.own(name) for name in _OWN_SETTINGS)]
+            # The last true `if` above has put its settings in place of the location's, for this answer as well; one that brings
+            # none has the location's again (1.22.1, probed).
+            brings = [any(above.own(name) for name in _OWN_SETTINGS) for _, above in taken]
+            routes = [Route(_taken(variable, above), self._settings(above) if own else ())
+                      for (variable, above), own in reversed(list(zip(taken, brings, strict=True))[brings.index(True):])] if any(brings) else []
             return (Choose(tuple(routes)),) if routes else ()
 
         steps = rewrites.read_phase(scope, phase, self.context, before_answer, taken)

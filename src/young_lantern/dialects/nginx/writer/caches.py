@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 
-from ....codes import CACHE_LESS, CACHE_OWN_FOLDER
+from ....codes import CACHE_LESS, CACHE_OTHERWISE, CACHE_OWN_FOLDER
 from ....model import AllOf, AnyOf, Cache, Condition, Disposition, Lookup, LookupRow, Not, PathIs, PathMatches, PathStartsWith, Pattern, Span, TextIs, TextMatches, Var, Variable
 from ...noting import Unwritable
 from .. import defaults
@@ -18,6 +18,8 @@ from .output import Node
 _FOLDER = "/var/cache/nginx/"
 # Fields of answers by which nginx goes; httpd knows nothing of the first.
 _HEEDED = frozenset({"x-accel-expires", "expires", "cache-control", "set-cookie", "vary"})
+# The manual, fastcgi_cache_use_stale, uwsgi_cache_use_stale, scgi_cache_use_stale: an application has no gateway behind it (1.22.1, probed).
+_OF_PROXIES = frozenset({"502", "504"})
 _MEMORY = 10 * 1024**2
 
 
@@ -66,8 +68,10 @@ def write_cache(cache: Cache | None, module: str, context: Context) -> list[Node
             # ngx_http_proxy_module, proxy_cache_convert_head: without that the key must tell the methods apart.
             nodes = [node for node in nodes if node.words[0] != "proxy_cache_key"]
             add("cache_key", quote(f"{key}$request_method"))
-    if cache.stale:
-        add("cache_use_stale", *(f"http_{word}" if word.isdigit() else word for word in cache.stale))
+    if stale := [word for word in cache.stale if module == "proxy" or word not in _OF_PROXIES]:
+        add("cache_use_stale", *(f"http_{word}" if word.isdigit() else word for word in stale))
+    if len(stale) < len(cache.stale):
+        context.note(cache.span, Disposition.CHANGED, CACHE_OTHERWISE, what="what is sent instead of an application's 502 or 504")
     for name, is_on in (("lock", cache.locks), ("revalidate", cache.revalidates), ("background_update", cache.background)):
         if is_on:
             add(f"cache_{name}", "on")
@@ -108,6 +112,9 @@ def _store(cache: Cache, module: str, context: Context) -> str:
     store = cache.store
     own = context.estate.dialect == "nginx"
     name = store.name or re.sub(r"\W+", "_", store.folder.rsplit("/", 1)[-1]).strip("_") or "answers"
+    other = context.http.get(f"cache {name}")
+    if other is not None and other.words[0] != f"{module}_cache_path":
+        name = f"{name}_{module}"  # ngx_shared_memory_add: a zone is for answers that come one way, by HTTP or from applications of one kind
     folder = store.folder if own else _FOLDER + name
     if not own:
         context.note(store.span or cache.span, Disposition.CHANGED, CACHE_OWN_FOLDER, folder=folder)

@@ -70,6 +70,9 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
             context.lost(field.span, name, "a date reckoned from now goes with a Cache-Control of the same age only")
             continue
         rewritten = context.rewritten
+        if rewritten:
+            # The rewrite is the last to have matched when the answer goes out: only a name stays (ngx_http_script_regex_start_code).
+            context.by_name |= {part.pattern for part in field.value if isinstance(part, Capture) and part.pattern in context.texts}
         context.rewritten = "" if field.at_once else rewritten
         value = context.template(field.value, field.span)
         context.rewritten = rewritten
