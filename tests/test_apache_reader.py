@@ -274,7 +274,7 @@ RewriteRule ^/gone/(.*)$ - [G]
 @pytest.mark.parametrize(
     ("line", "said"),
     [
-        ("RewriteMap m int:tolower", "m is int:tolower"),
+        ("RewriteMap m int:escape", "m is int:escape"),
         ("RewriteMap m txt:/nowhere/of/ours.txt", "--files-at /nowhere/of=FOLDER"),
         ("RewriteMap other txt:ROOT/index.html", "m is not"),
         ("RewriteMap m txt:MAP", "a default behind |, or a condition"),

@@ -153,3 +153,10 @@ def test_what_lines_see_of_an_applications_type(reads: Reads, tmp_path: Path, li
     text = httpd(f'{typed}\n{line}\nHeader set X-Typed yes "expr=%{{CONTENT_TYPE}} =~ m#^(?:text/html|application/json)#"')
     rows = [("GET", "www.fernhollow.example", path, fields) for path in ("/dir/index.html", "/dir/none") for fields in ({}, {"Lantern-Field": "Content-Type: text/html"})]
     assert disagreements("apache", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (4, [])
+
+
+@pytest.mark.parametrize(("more", "asked"), [("\nRewriteEngine On\nRewriteRule ^/w/(.*) ROOT/dir//$1", ("/w//none//b", "/dir//index.html")), ("", ("/old//none//b", "//dir/none//b//", "/dir///index.html/info//b", "/none/../dir", "//d%69r", "/dir//../dir//none"))])
+def test_slashes_in_a_row_before_an_application(reads: Reads, tmp_path: Path, more: str, asked: tuple[str, ...]) -> None:
+    """The file's name that a handler is given has single slashes, however the path is spelt, and wherever it is mapped to."""
+    text = httpd(f"MergeSlashes Off\nSetHandler proxy:fcgi://192.0.2.5:9000\nAlias /old/ ROOT/dir/{more}").replace("ROOT", str(reads.root))
+    assert disagreements("apache", text, [("GET", "www.fernhollow.example", path, {}) for path in asked], tmp_path / "asked") == (len(asked), [])

@@ -69,6 +69,12 @@ def test_a_handler_that_a_rule_names(reads: Reads, tmp_path: Path, rules: str, i
     assert disagreements("apache", text, ASKED, tmp_path / "asked") == (len(ASKED) - open_, [])
 
 
+def test_a_handler_that_keeps_a_folders_rules_from_beginning_again(reads: Reads, tmp_path: Path) -> None:
+    """What answers is given a name that no file has; such requests are left open, and no others."""
+    text = httpd("RewriteEngine On\nRewriteRule \\.css$ - [H=default-handler]\n<Directory ROOT>\nRewriteEngine On\nRewriteRule ^(?!a) /a.html [L]\n</Directory>").replace("ROOT", str(reads.root))
+    assert disagreements("apache", text, [("GET", HOST, path, {}) for path in ("/b.css", "/x/y.css", "/b", "/a.css")], tmp_path / "asked") == (2, [])
+
+
 @pytest.mark.parametrize(("rule", "in_folder"), [("a\\.html - [H=%{ENV:x}]", False), ("a\\.html /b.html [H=none]", True), ("a\\.html - [CO=one:yes:fernhollow.example:%{HTTP:X-Age}]", False)])
 def test_handlers_and_cookies_that_are_not_read_are_told(reads: Reads, rule: str, in_folder: bool) -> None:
     lines = f"RewriteEngine On\nRewriteRule {rule}"

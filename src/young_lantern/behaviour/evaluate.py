@@ -15,7 +15,7 @@ from urllib.parse import unquote_plus
 import regex
 
 from ..model import (
-    AllOf, Always, AnyOf, Capture, Cased, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
+    AS_DECODED, AllOf, Always, AnyOf, Capture, Cased, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
     Placeholder, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, status_words,
 )
 from ..model.walk import walk
@@ -201,6 +201,9 @@ def _value(variable: Variable, name: str, state: State) -> str:
         case Variable.PATH:
             return state.path
         case Variable.PATH_ESCAPED:
+            if name == AS_DECODED:
+                came_so = request.target.startswith("//")
+                return paths.escaped("/" + state.path.lstrip("/") if came_so else state.path, state.site.reading.escapes)
             return "/" + state.escaped_path.lstrip("/") if name == ONE_SLASH else state.escaped_path
         case Variable.TARGET_NOW:
             state.looked_at("query")

@@ -15,6 +15,7 @@ from ..model import UNDERSCORED, FileKind, Gateway, Mapped, Written
 from . import answering, paths
 from .evaluate import said, script_parts, text
 from .folder_walks import walked
+from .request import one_slash
 from .state import State
 
 # mod_proxy_fcgi.c, proxy_fcgi_canon: what ap_proxy_canonenc encodes besides (2.4.71, probed).
@@ -34,7 +35,8 @@ def script_of(step: Gateway, state: State) -> tuple[str, str, str]:
             found = f"{found.rstrip('/')}/"  # request.c, ap_directory_walk: a folder's name ends with a slash (2.4.71, probed)
         # The name is taken from the URL, which a rule that only says which file is meant leaves alone (2.4.71, probed).
         url = path if state.url is None else state.url
-        return found, url.removesuffix(left) if left else url, left
+        # request.c, ap_directory_walk: neither a file's name nor the path information has slashes in a row, whatever the URL has (2.4.71, probed).
+        return one_slash(found), url.removesuffix(left) if left else url, one_slash(left)
     name, more = script_parts(step.split, path)
     if not more and step.remainder:
         more = state.found_rest

@@ -44,15 +44,15 @@ def ask_inside(run: Run, span: Span | None, names: tuple[str, ...], for_index: b
     # last one counts, so that nothing is listed that is closed.
     state = run.state
     refused = None
-    for name in names:
+    for number, name in enumerate(names, 1):
         inner = replace(
             state, path=name, raw_path=None, url=None, internal=True, method="GET", method_outside=state.method_outside or state.method, fields=[], request_fields=[], as_handled=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
             variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
             for_index=for_index, index_of=state.path, asked_inside=True, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
         before = len(state.standing)
         outcome = run.anew(inner) if inner.depth < _LIMIT else Outcome(500)
-        if not for_index:
-            # mod_dir.c, fixup_dir, fixup_dflt (2.4.71, probed): what is asked of the client for an index file is asked for the folder; of what is fallen back to nobody hears.
+        if not for_index or number < len(names):
+            # mod_dir.c, fixup_dir, fixup_dflt (2.4.71, probed): what is asked of the client for the last of the index files is asked for the folder; of one before it, and of what is fallen back to, nobody hears.
             state.standing[before:] = [item for item in state.standing[before:] if item.stays]
         state.gave_up = state.gave_up or inner.gave_up
         if inner.handed_on is not None:

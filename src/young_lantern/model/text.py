@@ -14,6 +14,7 @@ from .span import Span
 
 
 ONE_SLASH = "one slash"
+AS_DECODED = "as decoded"
 
 
 class Variable(Enum):
@@ -30,7 +31,7 @@ class Variable(Enum):
     TARGET = "target"  # as received: raw path and query
     PATH = "path"  # current path, decoded
     URL_PATH = "url_path"  # as PATH, but not changed by a rewrite that only says which file is meant (Rewrite.keeps_url)
-    PATH_ESCAPED = "path_escaped"  # current path, as it goes on the wire; named ONE_SLASH: of several slashes at its start one is left
+    PATH_ESCAPED = "path_escaped"  # current path, as it goes on the wire; named ONE_SLASH: of several slashes at its start one is left; AS_DECODED: of those that came so, and escaped anew, without the dots that led elsewhere
     TARGET_NOW = "target_now"  # current path escaped, with the current query
     ORIGINAL_PATH = "original_path"
     QUERY = "query"

@@ -13,7 +13,7 @@ from dataclasses import replace
 from functools import partial
 
 from ....model import (
-    ALWAYS, ONE_SLASH, SITE, AllOf, Block, Choose, Condition, FileExists, FileKind, Lookup, LookupRow, MediaTypes, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Respond, Restart, Rewritten, Route, Span, Step, Template, TextIs, Unserved, Var, Variable,
+    ALWAYS, AS_DECODED, SITE, AllOf, Block, Choose, Condition, FileExists, FileKind, Lookup, LookupRow, MediaTypes, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Respond, Restart, Rewritten, Route, Span, Step, Template, TextIs, Unserved, Var, Variable,
 )
 from .. import defaults
 from . import files, rewrites, rule_lists
@@ -178,7 +178,8 @@ class SectionRules:
         label = context.label("folder rewriting")
         # http_request.c, internal_internal_redirect: the new path is parsed and decoded as a client's is, `%61` to `a` (2.4.71, probed).
         ending = context.label("end of folder rewriting")
-        again: tuple[Step, ...] = (Restart(SITE, reads_anew=True, unless=(label, label), walks=(place.folder, place.url)),)
+        by_handler = self._begins_by_handler()
+        again: tuple[Step, ...] = (*by_handler, Restart(SITE, reads_anew=True, unless=(label, label), walks=(place.folder, place.url)),)
         # mod_dir.c, fixup_dir: the slash is added to a folder's path even if a rule has changed it to another one inside.
         folder_path = FileExists((place.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=place.url, span=section.node.span)
         # What says that it has none is the path that came, though a rule of the server led from there into the folder (2.4.71, probed).
@@ -194,7 +195,13 @@ class SectionRules:
         # The file's name has its slashes merged all the same, and rules of a folder see that; the model has the path alone.
         slashes = (Choose((Route(PathMatches(Pattern("//"), span=merges.span), (Unserved(section.node.span.directive, section.node.span),), accident=True),)),) if unmerged and merges else ()
         return self.unless_ended((*slashes, *_but_for(own, tuple(self._unfollowed(above, section, place))), Block(label, rewrites.read_phase(rules, level, context)),
-                                    Block(ending, (Choose((Route(Rewritten(label), (Restart(SITE, reads_anew=True, unless=(label, ending), walks=(place.folder, place.url)),)),)),))))
+                                    Block(ending, (Choose((Route(Rewritten(label), (*by_handler, Restart(SITE, reads_anew=True, unless=(label, ending), walks=(place.folder, place.url)),)),)),))))
+
+    def _begins_by_handler(self) -> tuple[Step, ...]:
+        """mod_rewrite.c, hook_mimetype: what a rule says that answers is given a file of the name `redirect:/...`, so that nothing begins again (2.4.71, probed)."""
+        said = next(iter(self.handlers().values()), None)
+        held = Not(TextIs((Var(Variable.VARIABLE, rule_lists.HANDLER),), ("",)))
+        return (Choose((Route(held, (Unserved(said.span.directive, said.span),), said.span, accident=True),), said.span),) if said is not None else ()
 
     def _adds_slash(self, above: list[Section], place: Place) -> Condition:
         """Where a folder's path gets its slash: what the last section that holds says of it."""
@@ -214,7 +221,7 @@ class SectionRules:
             return (Choose((Route(folder, (Unserved(span.directive, span),), span, accident=True),), span),)
         bare: tuple[Condition, ...] = (folder, Not(PathMatches(Pattern("/$"), form=self.form, span=span)))
         adds_slash = self._adds_slash([], place)
-        slash = Redirect(defaults.ADDED_SLASH, (Var(Variable.PATH_ESCAPED, ONE_SLASH), "/", Var(Variable.QUERY, "?")), absolute=True, span=span)
+        slash = Redirect(defaults.ADDED_SLASH, (Var(Variable.PATH_ESCAPED, AS_DECODED), "/", Var(Variable.QUERY, "?")), absolute=True, span=span)
         added = (Choose((Route(AllOf(bare if adds_slash is ALWAYS else (*bare, adds_slash), span), (slash,), accident=True),), span),) if adds_slash != NEVER else ()
         indexes = self._indexes([], place)
         return (*added, *((rewrites.index_first(folder, indexes, span),) if indexes else ()))
