@@ -64,12 +64,13 @@ def test_it_is_carried_or_closed(reads: Reads, case: str, target: str) -> None:
         assert {"nginx": "auth_request /ask-first-1;", "caddy": "forward_auth 192.0.2.9:9091"}[target] in text
 
 
-def test_a_redirect_behind_it_stays_closed_in_nginx(reads: Reads) -> None:
-    """nginx would answer by `return` before it asks."""
+@pytest.mark.parametrize(("verdict", "status"), [("", 302), ("401", 401), ("403", 403)])
+def test_a_redirect_behind_it_is_behind_it_in_nginx(reads: Reads, verdict: str, status: int) -> None:
+    """nginx would answer by `return` before it asks; a search for files comes after."""
     made = translate(reads.read(*CASES["caddy-redir"]).main, "nginx")
     assert made.reading.estate.listeners[0].port == 8000
-    outcome = decide(made.read_back.estate, Request("GET", "http", "www.fernhollow.example", 8000, "/go/x"), real_files())
-    assert outcome.status == 501
+    outcome = decide(made.read_back.estate, Request("GET", "http", "www.fernhollow.example", 8000, "/go/x", ((VERDICT, verdict),) if verdict else ()), real_files())
+    assert outcome.status == status
 
 
 @pytest.mark.parametrize(

@@ -168,12 +168,19 @@ def test_lists_that_hold_one_after_the_other(reads: Reads, target: str) -> None:
     assert ("Require all denied\n    </Location" in "".join(translation.writing.files.values())) == (target == "apache")
 
 
+@pytest.mark.parametrize("lines", ["respond secret 200", "redir * /away?{query}", "@q query q=1\nrespond @q secret 200\nrespond other 203", "header X-Shelf 7\nrespond /dir/* secret\nfile_server", "handle_path /dir/* {\nrespond \"secret {path}\"\n}\nrespond other"])
 @pytest.mark.parametrize("target", list(FRONTS))
-def test_answers_of_its_own_stay_closed(reads: Reads, target: str) -> None:
-    """What a rule answers comes before credentials in nginx and httpd: Caddy's guarded text is not given away there."""
-    text = _written(reads, MAKES["caddy"](f"{USERS}\nrespond secret 200"))
-    written = "\n".join(translate(reads.write("caddy", text).parent, target).writing.files.values())
-    assert ("secret" in written) == (target == "caddy")
+def test_answers_of_its_own_come_behind_credentials(reads: Reads, target: str, lines: str) -> None:
+    """What a rule answers comes before credentials in nginx and httpd: nginx has another way to it, and httpd gives nothing away."""
+    text = _written(reads, MAKES["caddy"](f"route {{\n{USERS}\n{lines}\n}}"))
+    made = translate(reads.write("caddy", text).parent, target)
+    written = "\n".join(made.writing.files.values())
+    assert ("secret" in written or "/away" in written) == (target != "apache")
+    live = check_live(made.reading, made.read_back, most=300)
+    assert [(str(row.request), row.request.fields, row.defects, row.between) for row in live.surprises] == []
+    statuses = {tuple(answer.status for answer in row.answers) for row in live.rows}
+    assert any(before == 401 for before, _ in statuses) and not any(before == 401 and after and after < 300 for before, after in statuses)
+    assert target == "apache" or (401, 401) in statuses and statuses & {(200, 200), (302, 302)}
 
 
 @pytest.mark.parametrize(

@@ -1,7 +1,8 @@
 """Answers behind credentials: what the target would give before it asks for them, and clients that need none.
 
-Rule:     nginx and httpd answer what rules answer before anybody is asked who he is. What was guarded stays closed, but for a redirect that says no more
-          than the request did: to another host, or to HTTPS, where the question is asked. The comparison shows that it comes unasked.
+Rule:     nginx and httpd answer what rules answer before anybody is asked who he is. nginx asks before it looks for files, so that a search that finds none
+          and leads to the answer is behind the question. In httpd what was guarded stays closed. A redirect that says no more than the request did, to
+          another host, or to HTTPS, where the question is asked, goes out unasked in both; the comparison shows that.
 """
 
 from __future__ import annotations
@@ -16,15 +17,25 @@ from .static import bare
 from .tree import Branch, Chain, Leaf, leaves
 
 
+def is_behind(leaf: Leaf) -> bool:
+    """Whether an answer of the server's own comes after somebody was asked, by whom it must not be given before."""
+    answer = leaf.answer
+    return bool((leaf.settings.guard is not None or leaf.settings.asks) and isinstance(answer, Redirect | Respond) and (answer.status < 400 or leaf.settings.asks))
+
+
+def open_elsewhere(chain: Chain) -> Chain:
+    """The chain in which nobody is asked before a redirect that gives nothing away; changes it in place."""
+    for leaf in leaves(chain):
+        if is_behind(leaf) and isinstance(leaf.answer, Redirect) and _leads_elsewhere(leaf.answer):
+            leaf.settings = replace(leaf.settings, guard=None, asks=())
+    return chain
+
+
 def close_unguarded(chain: Chain) -> Chain:
     """The chain with such answers taken out; changes it in place."""
-    for leaf in leaves(chain):
-        answer = leaf.answer
-        if (leaf.settings.guard is not None or leaf.settings.asks) and isinstance(answer, Redirect | Respond) and answer.status < 400:
-            if isinstance(answer, Redirect) and _leads_elsewhere(answer):
-                leaf.settings = replace(leaf.settings, guard=None, asks=())
-                continue
-            leaf.answer = Unserved("an answer of its own behind credentials", answer.span)
+    for leaf in leaves(open_elsewhere(chain)):
+        if is_behind(leaf):
+            leaf.answer = Unserved("an answer of its own behind credentials", leaf.answer.span)
     return chain
 
 

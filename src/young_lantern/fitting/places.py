@@ -46,7 +46,7 @@ class Place:
 
 
 def _guards(chain: Chain) -> bool:
-    return any(leaf.settings.guard is not None for leaf in leaves(chain))
+    return any(leaf.settings.guard is not None or leaf.settings.asks for leaf in leaves(chain))
 
 
 def glob_as_pattern(value: object) -> object:

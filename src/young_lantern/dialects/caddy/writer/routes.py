@@ -78,7 +78,7 @@ def _chain_nodes(chain: Chain, context: Context) -> list[Node]:
             nodes += _checked(rewrites.write_rewrite(item, context) if isinstance(item, Rewrite) else rewrites.write_variable(item, context), item.span, context)
             context.rewritten = True
         number += 1
-    return nodes
+    return _in_order(nodes) if guard else nodes
 
 
 def _answers_elsewhere(node: Node) -> bool:
@@ -159,7 +159,12 @@ def write_leaf(leaf: Leaf, chain: Chain, context: Context) -> list[Node]:
     settings = [*guard, *([] if isinstance(leaf.answer, Abort) else write_settings(leaf.settings, below, context))]
     nodes = [*settings, *_checked(_answer(leaf.answer, context), leaf.answer.span, context)]
     nodes[-1].spans = (*nodes[-1].spans, *leaf.through)
-    return nodes
+    return _in_order(nodes) if guard else nodes
+
+
+def _in_order(nodes: list[Node]) -> list[Node]:
+    """Questions and an answer behind them: by Caddy's order of directives a redirect would come first."""
+    return [Node(["route"], nodes)] if any(node.words[0] == "redir" for node in nodes) else nodes
 
 
 def _asked(leaf: Leaf, guard: list[Node], below: Chain, context: Context) -> list[Node]:
@@ -176,8 +181,7 @@ def _asked(leaf: Leaf, guard: list[Node], below: Chain, context: Context) -> lis
         asks += made
     nodes = [*guard, *asks, *write_settings(replace(settings, request_fields=fields), below, context), *_checked(_answer(answer, context), leaf.answer.span, context)]
     nodes[-1].spans = (*nodes[-1].spans, *leaf.through)
-    # A redirect would come before the question, by Caddy's order of directives.
-    return [Node(["route"], nodes)] if isinstance(answer, Redirect) else nodes
+    return _in_order(nodes)
 
 
 def _answer(answer: object, context: Context) -> list[Node] | Unwritable:

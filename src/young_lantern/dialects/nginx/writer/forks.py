@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
+from ....fitting.guards import is_behind
 from ....fitting.places import atoms_of
 from ....fitting.static import bare
 from ....model import ALWAYS, Abort, Redirect, Respond, Restart, Rewrite, ServeFiles
@@ -24,7 +25,7 @@ def is_short(fork: Fork, frame: Frame) -> bool:
     """Whether an `if` can say it: effects, or a redirect or plain answer with the settings of the frame."""
     for item in fork.chain.items:
         if isinstance(item, Leaf):
-            return isinstance(item.answer, Redirect | Respond | Abort | Restart) and as_frame(item, frame)
+            return isinstance(item.answer, Redirect | Respond | Abort | Restart) and not is_behind(item) and as_frame(item, frame)
         if isinstance(item, Branch):
             return False
     return True
@@ -41,7 +42,7 @@ def as_frame(leaf: Leaf, frame: Frame) -> bool:
 def is_answer(fork: Fork) -> bool:
     """Whether a fork is one answer of a line, with fields of its own."""
     items = fork.chain.items
-    return len(items) == 1 and isinstance(items[0], Leaf) and isinstance(items[0].answer, Redirect | Respond | Abort) and bool(items[0].settings.fields)
+    return len(items) == 1 and isinstance(items[0], Leaf) and isinstance(items[0].answer, Redirect | Respond | Abort) and not is_behind(items[0]) and bool(items[0].settings.fields)
 
 
 def is_text_beside_files(fork: Fork, later: list[Fork], rest: list) -> bool:  # type: ignore[type-arg]

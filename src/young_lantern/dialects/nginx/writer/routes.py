@@ -12,6 +12,7 @@ from dataclasses import replace
 
 from ....fitting import Branch, Chain, Fork, Leaf, leaves
 from ....fitting.aliases import stripped_below
+from ....fitting.guards import is_behind
 from ....fitting.places import NEVER, Place, at_path, atoms_of, find_places
 from ....codes import STATUS_PAGE
 from ....fitting.static import bare
@@ -22,7 +23,7 @@ from ....model import (
 from ....model.walk import walk
 from ...noting import Unwritable
 from ..values import quote
-from . import answers, files, forwards, frames, gateways, types
+from . import answers, asking, files, forwards, frames, gateways, guards, types
 from .addresses import content_follows, denies, deny
 from .bodies import ERROR_501, WHY_501, Body, Where, items_of, look_up_again, lose, write_effect
 from .conditional import at_whole_path, conditions_in, holding, not_holding
@@ -55,7 +56,7 @@ def write_chain(chain: Chain, frame: Frame, context: Context) -> list[Node]:
 
 def _is_one_answer(chain: Chain, frame: Frame) -> bool:
     """Whether a site answers everything with one line and the settings of the site, so that it needs no location."""
-    return len(chain.items) == 1 and isinstance(chain.items[0], Leaf) and isinstance(chain.items[0].answer, Redirect | Respond | Abort) and as_frame(chain.items[0], frame)
+    return len(chain.items) == 1 and isinstance(chain.items[0], Leaf) and isinstance(chain.items[0].answer, Redirect | Respond | Abort) and not is_behind(chain.items[0]) and as_frame(chain.items[0], frame)
 
 
 # --- places -----------------------------------------------------------------------------------------------------------
@@ -343,6 +344,9 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: Body, context:
     if isinstance(answer, Restart):
         look_up_again(body)
         return
+    if is_behind(leaf) and where.kind != "server":
+        _behind(leaf, where, body, context)
+        return
     made: list[Node] | Unwritable
     if isinstance(answer, Unserved) and answer.page == "status":
         context.note(answer.span, Disposition.CHANGED, STATUS_PAGE)
@@ -378,6 +382,20 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: Body, context:
         if not any(span in node.spans for node in made):
             context.implied(span, "what it says is in force there, written further up or by silence")
     body.content += made
+
+
+_WHY_BEHIND = ("Who may come in is asked before files are looked for; the root is none, so that the answer follows.",)
+
+
+def _behind(leaf: Leaf, where: Where, body: Body, context: Context) -> None:
+    """An answer of nginx's own after somebody was asked: the phases of the http module, of which `try_files` has one behind the questions, and `return` one before."""
+    settings = leaf.settings
+    body.settings += frames.write_own(leaf, where.frame, where.chain, context)  # refusals have them, too
+    if settings.guard is not None and where.frame.guard is None:
+        body.settings += guards.write_guard(settings.guard, settings.exempt, context)
+    body.settings += asking.write_asking(leaf, context)
+    name = write_named("answer", Chain([replace(leaf, settings=replace(settings, guard=None, asks=(), exempt=None))]), context)
+    body.content.append(Node(["try_files", '""', name], None, tuple(span for span in leaf.through if span), _WHY_BEHIND))
 
 
 def _tried(tried: files.Tried, where: Where, body: Body, context: Context) -> None:

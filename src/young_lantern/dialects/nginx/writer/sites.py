@@ -18,7 +18,7 @@ from ....fitting.client_chains import join_chains
 from ....fitting.closing import deciding_variables
 from ....fitting.conditional import with_conditions
 from ....fitting.every_path import without_every_path
-from ....fitting.guards import close_unguarded, exempt_clients
+from ....fitting.guards import exempt_clients, open_elsewhere
 from ....fitting.keyed_tables import with_tables_of_paths
 from ....fitting.places import atoms_of, glob_as_pattern, plain_paths, structural_spans, url_as_path
 from ....fitting.preflight import answer_preflights
@@ -109,7 +109,7 @@ def _as_nginx(chain: Chain, context: Context) -> Chain:
     join_chains(chain)
     plain_targets(chain, rewrites_inside=False)
     with_location_edits(chain)
-    return close_unguarded(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict))))
+    return open_elsewhere(asking.with_copies(exempt_clients(plain_paths(chain, context.options.strict))))
 
 
 def _has_place(field: Field) -> bool:
