@@ -60,15 +60,15 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     if not isinstance(site, Site):
         if over is not None and isinstance(site, AnswerPlainly):
             return heads.answer(estate, listener, site, request, facts, over, lambda state: _Run(estate, state).outcome())
-        status = site.status if isinstance(site, AnswerPlainly) else None
-        return Outcome(status, body="" if status else None, trace=(TraceEntry("no site has this name", listener.span, request.host),))
+        status = (400 if paths.is_none(request.target) else site.status) if isinstance(site, AnswerPlainly) else None  # net/url (Caddy 2.6.2, probed)
+        return Outcome(status, body="" if status and status != 400 else None, trace=(TraceEntry("no site has this name", listener.span, request.host),))
     if request.method == "TRACE" and site.trace is not None:
         # httpd redirects first, then asks nobody who he is; what fields such an answer has is not read.
         return Outcome(None, site=site.key, decided_by=site.trace.span, gave_up="what is answered to TRACE is not known", trace=(TraceEntry(f"site {site.key}", site.span, request.host),))
     raw, query = paths.split_target(request.target)
     path = paths.read_path(raw, site.reading)
     if path is None:
-        return Outcome(400, site=site.key, decided_by=site.span, trace=(TraceEntry("the target is refused", site.span, request.target),))
+        return heads.malformed(estate, listener, site, request, facts, lambda state: _Run(estate, state).outcome(), captures, numbered)
     port: str | None = None
     if site.client_from is not None:
         if reads is not None:

@@ -15,7 +15,7 @@ from urllib.parse import unquote_plus
 import regex
 
 from ..model import (
-    AS_DECODED, AllOf, Always, AnyOf, Capture, Cased, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
+    AS_DECODED, AllOf, Always, AnyOf, Capture, Remade, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
     Placeholder, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, status_words,
 )
 from ..model.walk import walk
@@ -65,7 +65,17 @@ def with_placeholders(template: Template, state: State, says: bool = False) -> s
     return made
 
 
-def _part(part: Var | Capture | Cased | Hashed | HttpDate | Placeholder | Unread | Lookup, state: State) -> str:
+def _remade(made: str, how: str, state: State) -> str:
+    if how == "encoded":
+        # util.c, c2x (2.4.71, probed): digits of httpd's are small.
+        return re.sub("%[0-9A-F]{2}", lambda found: found[0].lower(), paths.escaped(made, state.site.reading.escapes))
+    if how == "decoded":
+        # util.c, unescape_url (2.4.71, probed): what is no code stays, and behind a zero byte nothing is left.
+        return paths.decoded(made).partition("\0")[0]
+    return "".join((letter.upper() if how == "large" else letter.lower()) if letter.isascii() else letter for letter in made)
+
+
+def _part(part: Var | Capture | Remade | Hashed | HttpDate | Placeholder | Unread | Lookup, state: State) -> str:
     match part:
         case Capture(group, label, is_escaped, encoding):
             value = _capture(group, label, state)
@@ -81,9 +91,8 @@ def _part(part: Var | Capture | Cased | Hashed | HttpDate | Placeholder | Unread
             if part.name not in state.looked_up:
                 state.looked_up[part.name] = _looked_up(part, state)
             return known((state.looked_up[part.name],), state)
-        case Cased(template, large, is_escaped):
-            made = text(template, state)
-            made = "".join((letter.upper() if large else letter.lower()) if letter.isascii() else letter for letter in made)
+        case Remade(template, how, is_escaped):
+            made = _remade(text(template, state), how, state)
             return paths.escaped(made, state.site.reading.escapes + state.site.reading.escapes_in_captures) if is_escaped else made
         case Hashed(template):
             return in_digits(text(template, state))

@@ -56,13 +56,14 @@ def refuses_host(heads: RequestHeads, host: str) -> bool:
 
 
 def answer(estate: Estate, listener: Listener, site: object, request: Request, facts: Facts, over: tuple[int, bool, Span | None], run: Callable[[State], Outcome],
-           named: dict[str, str] | None = None, numbered: tuple[str, ...] = ()) -> Outcome:
+           named: dict[str, str] | None = None, numbered: tuple[str, ...] = (), entry: TraceEntry | None = None) -> Outcome:
     """The error that such a request gets, with the pages of the site as far as it is known by then (Caddy: net/http answers by itself).
 
-    named, numbered: the groups of the pattern of names by which the site was chosen
+    named, numbered: the groups of the pattern of names by which the site was chosen; entry: what is said of it
     """
     status, known, span = over
-    entry = (TraceEntry("the name of the host is refused", span or listener.span, request.host) if refuses_host(in_force(listener, site), request.host)
+    unread = entry is not None
+    entry = entry or (TraceEntry("the name of the host is refused", span or listener.span, request.host) if refuses_host(in_force(listener, site), request.host)
              else TraceEntry("the head of the request is more than is taken", span or listener.span, f"{len(request.target)} octets of target, {len(request.fields)} fields"))
     if not known:
         named, numbered = None, ()
@@ -70,17 +71,28 @@ def answer(estate: Estate, listener: Listener, site: object, request: Request, f
     if not isinstance(site, Site) or estate.dialect == "caddy":
         return Outcome(status, decided_by=span or listener.span, trace=(entry,))
     raw, query, seen = "/", "", request
-    if estate.dialect == "nginx" and status == LINE_TOO_LONG:
+    if estate.dialect == "nginx" and (status == LINE_TOO_LONG or unread):
         # ngx_http_process_request_line (1.22.1, probed): nothing of the request is known by then, whatever a variable is asked for.
-        raw, seen = "", replace(request, target="", method="", fields=())
-    elif estate.dialect == "nginx":
+        name = next((row.host.text for row in listener.rows if row.site == listener.fallback and row.host.pattern is None), "")
+        raw, seen = "", replace(request, target="", method=request.method if unread else "", fields=(), host=name if unread else request.host)
+    elif estate.dialect == "nginx" or unread:
         raw, query = paths.split_target(request.target)
-    path = paths.read_path(raw, site.reading) if raw else ""
+    path = paths.left_of(raw, site.reading) if unread and raw else paths.read_path(raw, site.reading) if raw else ""
     state = State(seen, site, facts, path or "/" if raw else "", raw, query, seen.method, raw_last=raw, received=request, dialect=estate.dialect, drops_empty=estate.dialect == "nginx", refused=status, named=dict(named or {}), numbered=numbered)
     state.trace.append(entry)
-    state.unread = True
-    state.unparsed = status == LINE_TOO_LONG
+    state.unread = estate.dialect == "nginx" or not unread  # mod_setenvif asks of a target that is refused later
+    state.unparsed = status == LINE_TOO_LONG or unread
     return run(state)
+
+
+def malformed(estate: Estate, listener: Listener, site: Site, request: Request, facts: Facts, run: Callable[[State], Outcome], named: dict[str, str], numbered: tuple[str, ...]) -> Outcome:
+    """The error that a target gets which is none: an escape of no octet, a zero octet, or dots that lead above the root.
+
+    ngx_http_process_request_uri (1.22.1): the host is not known by then; request.c, ap_process_request_internal (httpd 2.4.71): it is, and a zero octet is
+    404; net/http (Caddy 2.6.2) answers by itself; all probed
+    """
+    status = 404 if estate.dialect == "apache" and paths.has_zero(request.target.partition("?")[0]) else 400
+    return answer(estate, listener, site, request, facts, (status, estate.dialect != "nginx", None), run, named, numbered, TraceEntry("the target is refused", site.span, request.target))
 
 
 def without_dropped(heads: RequestHeads, request: Request) -> Request:

@@ -28,8 +28,7 @@ def read_path(raw: str, reading: PathReading) -> str | None:
     if _ESCAPE.search(raw) or not raw.startswith("/"):
         return None
     if reading.normalises_first:
-        plain = re.sub(r"%([0-9A-Fa-f]{2})", lambda found: _unreserved(found[0]), "/" + raw.lstrip("/"))
-        made = normalised(plain, reading)
+        made = normalised(_plain(raw), reading)
         if made is None or "%00" in made:
             return None
         if reading.keeps_encoded_slashes:
@@ -42,6 +41,26 @@ def read_path(raw: str, reading: PathReading) -> str | None:
     if "\0" in path and reading.refuses_upward:
         return None
     return normalised(path, reading) if reading.resolves_dots or reading.merges_slashes else path
+
+
+def is_none(target: str) -> bool:
+    """Whether a target's path has a percent sign before no code of an octet."""
+    return _ESCAPE.search(target.partition("?")[0]) is not None
+
+
+def has_zero(raw: str) -> bool:
+    """Whether a path has a zero octet among its escapes, which are all escapes of one."""
+    return _ESCAPE.search(raw) is None and "%00" in raw
+
+
+def left_of(raw: str, reading: PathReading) -> str | None:
+    """What httpd has of a path that it refuses: up to a zero octet, and without what leads above the root; escapes as they came where one is none (2.4.71, probed)."""
+    made = normalised(_plain(raw), replace(reading, refuses_upward=False))
+    return made if made is None or _ESCAPE.search(raw) else decoded(made).partition("\0")[0]
+
+
+def _plain(raw: str) -> str:
+    return re.sub(r"%([0-9A-Fa-f]{2})", lambda found: _unreserved(found[0]), "/" + raw.lstrip("/"))
 
 
 def _unreserved(escape: str) -> str:

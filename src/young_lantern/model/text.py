@@ -176,15 +176,21 @@ class Hashed:
 
 
 @dataclass(frozen=True, slots=True)
-class Cased:
-    """A text with its letters of ASCII made small, or large (httpd, RewriteMap int:tolower, int:toupper).
+class Remade:
+    """A text that a function makes another one (httpd, RewriteMap int:…).
 
+    how:     `small` or `large` letters, of ASCII; `encoded` or `decoded` percent signs
     escaped: percent-encoded after that, as a capture
     """
 
     template: "Template"
-    large: bool = False
+    how: str = "small"
     escaped: bool = False
+
+    @property
+    def what(self) -> str:
+        """What is done, in words."""
+        return {"encoded": "a text percent-encoded once more", "decoded": "a text whose percent signs are decoded"}.get(self.how, "letters made small, or large")
 
 
 @dataclass(frozen=True, slots=True)
@@ -215,7 +221,7 @@ class Lookup:
     nothing: bool = False
 
 
-Part = str | Var | Capture | HttpDate | Placeholder | Unread | Lookup | Hashed | Cased
+Part = str | Var | Capture | HttpDate | Placeholder | Unread | Lookup | Hashed | Remade
 Template = tuple[Part, ...]
 
 

@@ -10,7 +10,7 @@ import contextlib
 import json
 import re
 
-from ...model import Capture, Cased, Hashed, HttpDate, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
+from ...model import Capture, Remade, Hashed, HttpDate, Lookup, Part, Placeholder, Template, Unread, Var, Variable, join
 from ...model.placeholders import OpenNumber, open_size, open_time
 from ..noting import Unwritable
 
@@ -140,8 +140,8 @@ def write_template(template: Template, patterns: dict[str, str], *, rewritten: b
                 out.append(f"{{re.{patterns[label]}.{group}}}")
             case Hashed():
                 return Unwritable("a share of clients, by a number made of what they send")
-            case Cased():
-                return Unwritable("letters made small, or large")
+            case Remade():
+                return Unwritable(part.what)
             case HttpDate():
                 return Unwritable("a date reckoned from now")
             case Lookup():

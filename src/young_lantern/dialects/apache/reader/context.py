@@ -42,12 +42,12 @@ class Node:
 
 @dataclass(frozen=True, slots=True)
 class Map:
-    """A rewriting map. rows: key, value; trouble: why it cannot be read, "" if it is; letters: it makes those of its key `small`, or `large`."""
+    """A rewriting map. rows: key, value; trouble: why it cannot be read, "" if it is; function: what it makes of its key, as `Remade.how`."""
 
     rows: tuple[tuple[str, str], ...]
     span: Span
     trouble: str = ""
-    letters: str = ""
+    function: str = ""
 
 
 @dataclass

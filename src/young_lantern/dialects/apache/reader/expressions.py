@@ -17,6 +17,7 @@ from ....model import (
 )
 from ....patterns import search
 from .. import values
+from . import comparisons
 
 # Fields that answers without an origin have as well: what they are is not known beforehand.
 _OF_ANY_ANSWER = frozenset({"content-type", "content-length", "content-encoding", "content-language", "last-modified", "etag", "date", "server", "location", "allow", "accept-ranges", "vary", "expires"})
@@ -129,15 +130,13 @@ class _Parser:
             return Not(made, self.span) if sign == "!~" else made
         if sign == "-ipmatch" and word == (Var(Variable.CLIENT),):
             return ClientIn((self.string(),), self.span)
-        if sign in _BOUNDS:
+        if sign in _NUMBERS and sign[0] == "-":
             self.blank()
-            found = re.compile(r"'?(\d+)'?").match(self.text, self.at)
+            found = re.compile(r"'?(-?\d+)'?").match(self.text, self.at)
             if not found:
                 raise _NotRead
             self.at = found.end()
-            bound, turned = _BOUNDS[sign](int(found[1]))
-            above: Condition = TextMatches(word, Pattern(numbers_above(bound)), span=self.span)
-            return Not(above, self.span) if turned else above
+            return comparisons.number(word, sign, int(found[1]), self.span)
         if sign in ("in", "-in"):
             return _equals(word, self.list(), self.span)
         if sign in ("==", "=", "!="):
@@ -229,17 +228,6 @@ def read_text(text: str) -> Template:
     text = re.sub(r"%\{unbase64:([A-Za-z0-9+/=]*)\}", lambda found: _unbase64(found[1]), text)
     pieces = re.split(r"(%\{[^}]*\}|\\.)", text)
     return join(*(values.expression_variable(piece[2:-1]) if piece.startswith("%{") else piece[1:] if piece.startswith("\\") and len(piece) == 2 else piece for piece in pieces))
-
-
-def numbers_above(bound: int) -> str:
-    """A pattern for the decimal numbers that are greater than a bound (which is 0 or more)."""
-    digits = str(bound)
-    parts = [f"{digits[:place]}[{int(digit) + 1}-9]\\d{{{len(digits) - place - 1}}}" for place, digit in enumerate(digits) if digit != "9"]
-    return "^0*(?:" + "|".join([*parts, "[1-9]\\d{%d,}" % len(digits)]) + ")$"
-
-
-# What a comparison asks as "greater than": the bound, and whether it is turned round.
-_BOUNDS = {"-gt": lambda n: (n, False), "-ge": lambda n: (n - 1, False), "-lt": lambda n: (n - 1, True), "-le": lambda n: (n, True)}
 
 
 def _equals(word: Template, wanted: list[str], span: Span | None) -> Condition:

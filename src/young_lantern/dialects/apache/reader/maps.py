@@ -2,7 +2,7 @@
 
 Source:   Apache HTTP Server manual, mod_rewrite, "RewriteMap"; mod_rewrite.c lookup_map_txtfile: the first line whose first word is the key, with case, counts;
           what follows the second word is no part of it.
-Unknown:  maps that are drawn at random, computed but for letters made small or large, or kept by programs and databases: rules that ask them are `Unserved`.
+Unknown:  maps of which one of several values is drawn at random, or kept by programs and databases: rules that ask them are `Unserved`.
 """
 
 from __future__ import annotations
@@ -11,12 +11,12 @@ import re
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from ....model import Capture, Cased, Lookup, LookupRow, Template, Var, Variable, join
+from ....model import Capture, Remade, Lookup, LookupRow, Template, Var, Variable, join
 from ....source.places import Places
 from .context import Context, Map, Node
 
 _ASKED = re.compile(r"\$\{(\w+):((?:[^{}|]|[$%]\{[^{}]*\})*)(?:\|([^{}]*))?\}")
-_LETTERS = {"tolower": "small", "toupper": "large"}
+_FUNCTIONS = {"tolower": "small", "toupper": "large", "escape": "encoded", "unescape": "decoded"}
 _ANY_MAP = re.compile(r"\$\{\w+:")
 # What goes into a URL as it is, so that it does not matter whether it is escaped.
 _PLAIN, _ESCAPED = re.compile(r"[\w./~:+@,;=&-]*", re.ASCII), re.compile(r"[\w./~:+@,;=&%-]*", re.ASCII)
@@ -34,9 +34,9 @@ def _read(node: Node, source: str, places: Places, context: Context) -> Map:
     kind, colon, name = source.partition(":")
     if not colon:
         kind, name = "txt", source
-    if kind == "int" and name in _LETTERS:
-        return Map((), node.span, letters=_LETTERS[name])
-    if kind != "txt":
+    if kind == "int" and name in _FUNCTIONS:
+        return Map((), node.span, function=_FUNCTIONS[name])
+    if kind not in ("txt", "rnd"):
         return Map((), node.span, f"a map of texts in a file was expected; {node.args[0]} is {kind}:{name if kind == 'int' else '…'}")
     path = context.file_at(name, places)
     if path is None:
@@ -48,6 +48,8 @@ def _read(node: Node, source: str, places: Places, context: Context) -> Map:
         # A line that begins with a blank has no key (2.4.71, probed).
         if len(words) >= 2 and not line.startswith("#") and not line[:1].isspace():
             rows.setdefault(words[0], words[1])
+    if kind == "rnd" and (drawn := next((key for key, value in rows.items() if "|" in value), "")):
+        return Map((), node.span, f"one value for a key was expected; {node.args[0]} draws one of several for {drawn}")
     return Map(tuple(rows.items()), node.span)
 
 
@@ -69,7 +71,7 @@ def trouble(words: Iterable[str], substitution: str, redirects: bool, as_it_is: 
         if asks_map(_ASKED.sub("", word)):
             return "a map that is asked for a text without maps in it was expected"
     for found in _ASKED.finditer(substitution):
-        if context.maps[found[1]].letters:
+        if context.maps[found[1]].function:
             if substitution.startswith(found[0]) and not found[2].startswith(("/", "%{REQUEST_URI}")) and not (redirects and at_server):
                 return "a key with a slash at its front was expected: it is the whole path"
             continue
@@ -124,9 +126,9 @@ def with_maps(text: str, rule: str, context: Context, read: Callable[[str], Temp
         own = f" {rule}" if "$" in key else ""
         # What a key is made of is never escaped; what comes out of the map has nothing that would be.
         subject = tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in read(key))
-        if held.letters:
+        if held.function:
             # mod_rewrite.c, rewrite_mapfunc_tolower (2.4.71, probed): letters of ASCII, and no default, for something always comes out.
-            made.append((Cased(subject, held.letters == "large", escapes),))
+            made.append((Remade(subject, held.function, escapes),))
             continue
         made.append((Lookup(_name(found[1], key + own, context), subject, tuple(LookupRow(row, (value,)) for row, value in held.rows), read(found[3] or ""), ignores_case=False, span=held.span),))
     made.append(read(text[at:]))

@@ -23,7 +23,7 @@ from ....model import (
 from ....model.walk import transform, walk
 from ....patterns import compiled, problem, search
 from .. import values
-from . import compression, cookies, environment, maps
+from . import comparisons, compression, cookies, environment, maps
 from .context import Context, Node
 from .expressions import read_expression
 from .places import NEVER
@@ -348,6 +348,7 @@ def _condition(node: Node, ignores_case: bool, level: Level, rule: str, label: s
     return NEVER if made is ALWAYS else ALWAYS if made == NEVER else Not(made, node.span)
 
 
+_OTHER_TESTS = ("-F", "-U", "-x", "-h", "-l", "-L")
 _FILE_TESTS = {"-f": FileKind.FILE, "-d": FileKind.FOLDER, "-s": FileKind.FILE}
 
 
@@ -364,7 +365,10 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
         return _file(node, tested, _FILE_TESTS[wanted], level, rule, label, own, context)
     if wanted in ('>""', ">") and maps.asks_map(tested):
         wanted = "."  # what sorts behind the empty text is not empty
-    if re.fullmatch(r"-\w+", wanted) or wanted[:1] in "<>":
+    # cmd_rewritecond (2.4.71, probed): alone a sign, or an operator for numbers, is a pattern.
+    numbers = re.fullmatch(r"(-(?:eq|ne|gt|ge|lt|le))(?=.)\s*([+-]?\d*).*", wanted, re.DOTALL)
+    orders = re.fullmatch(r"([<>]=|[<>](?=.))(.*)", wanted, re.DOTALL)
+    if wanted in _OTHER_TESTS:
         context.condition_unread(node.span, node.span.directive)
         return None
     if tested.upper() in _FIXED and "(" not in wanted:  # a group of it may be asked for
@@ -374,6 +378,13 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
     if any(isinstance(part, Unread) for part in template):
         context.checked(template, node.span, "RewriteCond")
         return None
+    if numbers:
+        return comparisons.number(template, numbers[1], int(numbers[2]) if numbers[2].strip("+-") else 0, node.span)
+    if orders:
+        sorted_ = comparisons.order(template, orders[1], "" if orders[2] == '""' else orders[2], ignores_case, node.span)
+        if sorted_ is None:
+            context.condition_unread(node.span, node.span.directive)
+        return sorted_
     if wanted.startswith("=") and len(wanted) > 1:  # alone it is a pattern (cmd_rewritecond)
         return TextIs(template, (wanted[1:].strip('"'),), ignores_case, node.span)
     if template == (Var(Variable.METHOD),) and (methods := re.fullmatch(r"\^?\(?([A-Z]+(?:\|[A-Z]+)*)\)?\$?", wanted)) and wanted.startswith("^") and wanted.endswith("$"):

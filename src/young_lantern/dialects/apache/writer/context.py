@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
-from ....model import Capture, Cased, Hashed, HttpDate, Lookup, Part, Placeholder, Span, Template, Unread, Var, Variable
+from ....model import Capture, Remade, Hashed, HttpDate, Lookup, Part, Placeholder, Span, Template, Unread, Var, Variable
 from ...noting import Noting, Unwritable
 from .. import values
 from .output import Node
@@ -181,8 +181,8 @@ def what(part: Part) -> str:
             return f"the capture {group} of a pattern that is not the last one asked"
         case Hashed():
             return "a share of clients, by a number made of what they send"
-        case Cased():
-            return "letters made small, or large"
+        case Remade():
+            return part.what
         case HttpDate():
             return "a date reckoned from now"
         case Unread(spelling):

@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from ....fitting.unroll import LIMIT_UNKNOWN
-from ....model import Capture, Cased, Hashed, HttpDate, Lookup, Pattern, Placeholder, SetVariable, Span, Template, Unread, Var, Variable
+from ....model import Capture, Remade, Hashed, HttpDate, Lookup, Pattern, Placeholder, SetVariable, Span, Template, Unread, Var, Variable
 from ....model.walk import walk
 from ....patterns.groups import is_plain
 from ...noting import Noting, Unwritable
@@ -109,8 +109,8 @@ class Context(Noting):
                 return self._capture(group, label, is_escaped and label in self.of_paths, escapes)
             case Hashed():
                 return Unwritable("a share of clients")  # but for a table of its own (tables.py)
-            case Cased():
-                return Unwritable("letters made small, or large")
+            case Remade():
+                return Unwritable(part.what)
             case HttpDate():
                 return Unwritable("a date reckoned from now")
             case Unread(spelling):
