@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 
 import pytest
 
@@ -324,3 +325,11 @@ def test_httpd_keeps_errors_of_which_something_is_said(reads: Reads, answer: str
     assert kept is not None and kept.seconds == seconds
     live = check_live(reading, reading, requests=asked, most=1)
     assert live.kept and not live.surprises
+
+
+@pytest.mark.parametrize(("protocol", "added"), [("HTTP/1.1", "no-cache"), ("HTTP/2.0", None)])
+def test_caddy_says_a_clients_pragma_once_more_by_http_1_alone(reads: Reads, protocol: str, added: str | None) -> None:
+    reading = reads.read("caddy", caddy(f"reverse_proxy {ORIGIN}"))
+    asked = replace(request_for(f"{SITE}/x", "GET", {"Pragma": "no-cache"}), protocol=protocol)
+    origin = decide(reading.estate, asked, real_files()).origin
+    assert origin is not None and dict(origin.fields).get("cache-control") == added

@@ -17,6 +17,7 @@ from .balancing import choice_of, one_of
 from .evaluate import holds, text, with_placeholders
 from .origin_words import certificate
 from .outcome import OriginRequest
+from .request import HTTP2
 from .state import State
 
 
@@ -30,8 +31,8 @@ def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite
     target = target_of(step, state, estate.dialect, rewrite)
     state.member_label = one_of(members)
     fields = answering.request_fields([*state.request_fields, *step.fields], state)
-    if estate.dialect == "caddy" and (state.request.field("Pragma") or "").strip() == "no-cache" and state.request.field("Cache-Control") is None and "cache-control" not in dict(fields):
-        # net/http, fixPragmaCacheControl, as for answers (answering.py).
+    if estate.dialect == "caddy" and state.request.protocol != HTTP2 and (state.request.field("Pragma") or "").strip() == "no-cache" and state.request.field("Cache-Control") is None and "cache-control" not in dict(fields):
+        # net/http, fixPragmaCacheControl, as for answers (answering.py); not for requests by HTTP/2 (Caddy 2.6.2, probed).
         fields = tuple(sorted((*fields, ("cache-control", "no-cache"))))
     if step.asks_gzip and ("accept-encoding", "") in fields and method != "HEAD" and not state.request.field("Range"):
         fields = tuple((name, "gzip" if name == "accept-encoding" else value) for name, value in fields)

@@ -89,10 +89,18 @@ def all_within(value: Any) -> tuple[Any, ...]:
 
 
 def transform(value: T, change: Callable[[Any], Any]) -> T:
-    """The value with `change` applied to every dataclass value within it, innermost first; what does not change stays the very same object."""
+    """The value with `change` applied to every dataclass value within it, innermost first; what does not change stays the very same object, and a
+    block, or error pages, that stand in several places are changed once."""
+    return _transformed(value, change, {})
+
+
+def _transformed(value: T, change: Callable[[Any], Any], known: dict[int, Any]) -> T:
     if isinstance(value, tuple):
-        made = tuple([transform(item, change) for item in value])
+        made = tuple([_transformed(item, change, known) for item in value])
         return value if all(map(operator.is_, made, value)) else made  # type: ignore[return-value]
+    shared = type(value) is Block or type(value) is ErrorPages
+    if shared and id(value) in known:
+        return known[id(value)]  # type: ignore[no-any-return]
     names = _inside(type(value))
     if names is None or isinstance(value, frozenset | list):
         return value
@@ -100,10 +108,13 @@ def transform(value: T, change: Callable[[Any], Any]) -> T:
     for name in names:
         before = getattr(value, name)
         if type(before) is not str and before is not None:
-            after = transform(before, change)
-            if after is not before and after != before:
+            after = _transformed(before, change, known)
+            if after is not before and (shared or after != before):
                 new[name] = after
-    return change(dataclasses.replace(value, **new) if new else value)  # type: ignore[type-var]
+    made = change(dataclasses.replace(value, **new) if new else value)  # type: ignore[type-var]
+    if shared:
+        known[id(value)] = made
+    return made
 
 
 def with_steps(program: tuple[Any, ...], made: Callable[[Any], list[Any]]) -> tuple[Any, ...]:

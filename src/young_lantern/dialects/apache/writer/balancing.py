@@ -44,6 +44,8 @@ def _settings(pool: Pool, step: Forward | Gateway, several: bool, context: Conte
     if method is None:
         if several and not (pool.sticky is not None and pool.policy == "random"):
             context.chosen_otherwise(pool, "in turn")
+        elif not several:
+            context.implied(pool.policy_span, "there is no other origin that could be asked")
         method = "byrequests"
     elif pool.policy == "round_robin":
         context.implied(pool.policy_span, "httpd asks the members in turn by itself")
