@@ -436,3 +436,12 @@ def test_names_by_alternatives(reads: Reads, tmp_path: Path, pattern: str) -> No
 @pytest.mark.parametrize("line", ['Options ""', 'AllowMethods ""', 'Options "" +Indexes'])
 def test_an_empty_word_brings_nobody_down(reads: Reads, line: str) -> None:
     assert reads.read("apache", httpd(f"<Directory ROOT>\n{line}\n</Directory>")).estate.sites
+
+
+@pytest.mark.parametrize("first", ["RewriteRule ^/a/(.*)$ /b/$1?page=$1", "RewriteRule ^/a/(.*)$ /b/$1?page=$1 [QSA]", "RewriteRule ^/d/(.*)$ /b/$1?%{QUERY_STRING}", "RewriteRule ^/a/(.*)$ /b/$1?"])
+@pytest.mark.parametrize("flags", ["R,L", "R,NE,L", "QSA,R,L"])
+def test_a_redirect_encodes_a_query_that_an_earlier_rule_made(reads: Reads, tmp_path: Path, first: str, flags: str) -> None:
+    """What the client sent goes on as it came; what is another query is percent-encoded, percent signs and all."""
+    text = httpd(f"RewriteEngine On\n{first}\nRewriteRule ^/b/(.*)$ /z/$1 [{flags}]").replace("ROOT", str(reads.root))
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/a/x%2520y", "/a/x?q=%41%20", "/b/x?q=%41%20b", "/a/", "/d/x?q=1%20", "/b/y")]
+    assert disagreements("apache", text, rows, tmp_path / "asked") == (len(rows), [])

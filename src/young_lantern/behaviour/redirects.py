@@ -21,7 +21,8 @@ def location_of(step: Redirect, state: State) -> str | None:
     written = step.location
     if step.encodes_path:
         written = targets.encoded_path(written, state)
-    if step.encodes_query:
+    # hook_uri2file (2.4.71, probed): what the client sent goes on as it came, however often it was rewritten.
+    if step.encodes_query and not (written[-1:] == (Var(Variable.QUERY, "?"),) and state.query == paths.split_target(state.request.target)[1]):
         written = _encoded_query(written, state)
     location = _split_at_mark(written, state) if step.splits_at_mark else text(written, state)
     by_rule = state.dialect == "apache" and step.insists
@@ -49,6 +50,10 @@ def _encoded_query(location: Template, state: State) -> Template:
     made: list[Part] = []
     for part in location:
         inside = any(isinstance(item, str) and "?" in item for item in made)
+        if not inside and isinstance(part, Var) and part.variable is Variable.QUERY and part.name:
+            whole = text((part,), state)
+            made.append(whole[:1] + paths.escaped(whole[1:], state.site.reading.escapes))
+            continue
         encodes = inside and not isinstance(part, str | Placeholder) and not (isinstance(part, Capture) and part.escaped)
         made.append(paths.escaped(text((part,), state), state.site.reading.escapes) if encodes else part)
     return tuple(made)

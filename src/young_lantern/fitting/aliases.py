@@ -7,10 +7,12 @@ stripped_below  a prefix cut off -> files below an alias: the path stays whole, 
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
-from ..model import Condition, FileExists, PathGlob, PathIs, PathMatches, PathStartsWith, Respond, Rewrite, ServeFiles, SetPath, StripPrefix, Template, Var, Variable, join, literal
+from ..model import Condition, FileExists, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Rewrite, ServeFiles, SetPath, StripPrefix, Template, Var, Variable, join, literal
 from ..model.walk import transform, walk
+from ..patterns import compiled
 from .tree import Branch, Chain, Leaf
 
 PATH = Var(Variable.PATH)
@@ -126,11 +128,29 @@ def _condition(condition: object, strip: str):  # type: ignore[no-untyped-def]
             if value.strip:
                 raise _Other
             return replace(value, strip=strip, path=_put_below(value.path, strip))
-        if type(value).__name__.startswith("Path") and type(value).__name__ != "PathForm":
+        match value:
+            case PathIs(path) if path.startswith("/"):
+                return replace(value, path=strip + path)
+            case PathStartsWith(prefix) if prefix.startswith("/"):
+                return replace(value, prefix=strip + prefix)
+            case PathMatches(pattern):
+                return replace(value, pattern=replace(pattern, text=_whole_pattern(pattern, strip)))
+        if type(value).__name__.startswith("Path") and type(value).__name__ not in ("PathForm", "Pattern"):
             raise _Other
         return value
 
     return transform(condition, change)
+
+
+def _whole_pattern(pattern: Pattern, strip: str) -> str:
+    """A pattern for the path without its prefix -> one for the whole of it."""
+    text = pattern.text
+    if text.startswith("^/") and "|" not in text:
+        return "^" + re.escape(strip) + text[1:]
+    made = compiled(pattern)
+    if "^" in text.replace("[^", "") or "(?" in text.replace("(?:", "") or any(made.match(strip, start, partial=True) is not None for start in range(len(strip))):
+        raise _Other
+    return text
 
 
 def _put_below(path: Template, strip: str) -> Template:

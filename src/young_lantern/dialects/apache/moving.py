@@ -65,7 +65,7 @@ def move(reading: Reading, plan: Plan) -> list[str]:
         _all_moved(reading, plan)
     main = folder / "etc" / reading.main.relative_to(reading.root)
     # With no module loaded it is part of a configuration: what is usually there is loaded for it.
-    wanted = [] if loaded else _USUAL
+    wanted = [] if loaded else [*_USUAL, *(["http2"] if any(listener.http2 for listener in reading.estate.listeners) else [])]
     head = [
         f'ServerRoot "{folder}/etc"', f'PidFile "{folder}/httpd.pid"', f'ErrorLog "{folder}/logs/error.log"', f'DefaultRuntimeDir "{folder}"', f'Mutex "file:{folder}"',
         *(f"LoadModule {module}_module {_MODULES}/mod_{module}.so" for module in wanted),

@@ -47,7 +47,7 @@ class Level:
     prefix: for a folder its URL, with a final slash; None at server level
     base:   what a relative substitution is put behind
     goes_on: the steps after a rule that changed the path and ends the list; `passes`: after one with PT
-    forward: the steps of a [P] rule; document_root: its folder, `folder` the one that files lie in once `strip` is cut off the path; `bare`: the path is a folder's without its slash
+    forward: the steps of a [P] rule; document_root: its folder, `folder` the one that files lie in once `strip` is cut off the path; `bare`: the path is a folder's without its slash; `after_query`: the rules that may see a query of an earlier one
     indexes: the index files looked for in folders, by what holds, the last that speaks first; shown: what a relative redirect is put behind
     user: what a lookahead for who asks finds
     by_url: rules of the server have said which file is meant, and left REQUEST_URI as it was
@@ -66,6 +66,7 @@ class Level:
     strip: str = ""
     secure: bool = False
     bare: Condition | None = None
+    after_query: frozenset[int] = frozenset()
     indexes: tuple[tuple[Condition, tuple[str, ...]], ...] = ()
     shown: str = ""
     user: Template = ()
@@ -91,7 +92,8 @@ def read_phase(rules: list[Rule], level: Level, context: Context) -> tuple[Step,
         own: dict[str, Template] = {"REQUEST_URI": (Var(Variable.VARIABLE, "request_uri"),)}
     else:
         own = {}
-    steps += _list(rules, level, own, context)
+    first = next((number for number, rule in enumerate(rules) if len(rule.node.args) > 1 and "?" in rule.node.args[1] and changes_inside(rule)), len(rules))
+    steps += _list(rules, replace(level, after_query=frozenset(map(id, rules[first + 1:]))), own, context)
     return tuple(steps)
 
 
@@ -589,6 +591,7 @@ def _redirect(rule: Rule, status: int, path: str, mark: str, query: str, encodes
         location = told
     elif not rule.has("qsd", "qsdiscard"):
         location = join(location, (Var(Variable.QUERY, "?"),))
+        changed = encodes and level.prefix is None and id(rule) in level.after_query
     return Redirect(status, location, absolute=True, insists=True, refuses_marks=not rule.has("unsafeallow3f"), span=rule.node.span, comments=rule.node.comments, encodes_path=encodes, encodes_query=changed)
 
 

@@ -36,7 +36,7 @@ def as_frame(leaf: Leaf, frame: Frame) -> bool:
     if isinstance(leaf.answer, Abort | Restart):
         return True
     pages = leaf.settings.pages if isinstance(leaf.answer, Respond) and leaf.answer.raises else frame.pages
-    return bare(leaf.settings.fields) == bare(frame.fields) and frames.bare_or_none(pages) == frames.bare_or_none(frame.pages)
+    return (bare(leaf.settings.fields) == bare(frame.fields) or frames.leads_to_page(leaf)) and frames.bare_or_none(pages) == frames.bare_or_none(frame.pages)
 
 
 def is_answer(fork: Fork) -> bool:

@@ -134,7 +134,12 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
     context.unlimited |= is_forward and (settings.limit is None or settings.limit.limit_bytes is None)
     adds = isinstance(leaf.answer, Forward) and forwards.response_additions(leaf.answer)  # type: ignore[arg-type]
     texts = _is_refusing_text(leaf)
-    if bare(settings.fields) != bare(frame.fields) or adds or texts and any(field.statuses is None and not field.survives_errors for field in settings.fields):
+    if leads_to_page(leaf):
+        for field in settings.fields:
+            for span in walk(field):
+                if isinstance(span, Span):
+                    context.idle.setdefault(span, "the page for the error has fields of its own")
+    elif bare(settings.fields) != bare(frame.fields) or adds or texts and any(field.statuses is None and not field.survives_errors for field in settings.fields):
         nodes += fields.write_fields(settings.fields, is_forward, context, texts)
     if _may_raise(leaf) and settings.pages is not None and (frame.pages is None or bare(settings.pages) != bare(frame.pages)):
         nodes += errors.write_pages(settings.pages, chain, context)
@@ -152,6 +157,15 @@ def write_own(leaf: Leaf, frame: Frame, chain: Chain, context: Context) -> list[
     if settings.log is not None:
         nodes += logs.write_logs((settings.log,), context)
     return nodes
+
+
+def leads_to_page(leaf: Leaf) -> bool:
+    """Whether an answer is an error with a page inside, so that the fields of the page's place go out (ngx_http_internal_redirect; 1.22.1, probed)."""
+    answer, pages = leaf.answer, leaf.settings.pages
+    if not isinstance(answer, Respond) or not answer.raises or pages is None:
+        return False
+    page = next((page for page in pages.pages if page.statuses is None or answer.status in page.statuses), None)
+    return page is not None and not page.redirect
 
 
 def _is_refusing_text(leaf: Leaf) -> bool:

@@ -221,9 +221,11 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
     body = Body([], [], [], [])
     _walk(list(chain.items), where, body, context)
     answers_there = bool(body.content) and body.content[0].words[0] in ("return", "if", "rewrite")
-    if body.changes and not answers_there and not (body.phase and body.phase[-1].words[-1] == "break"):
-        last = body.phase[-1] if body.phase else None
-        if last is not None and last.words[0] == "rewrite" and len(last.words) == 3:
+    last = body.phase[-1] if body.phase else None
+    # Where an earlier line has changed the path, one whose pattern is not found ends nothing, and a location would be looked for anew.
+    ends = last is not None and (last.words[:2] == ["rewrite", "^"] or not any(word == "rewrite" for node in body.phase[:-1] for word in _words_of(node)))
+    if body.changes and not answers_there and not (last is not None and last.words[-1] == "break" and ends):
+        if last is not None and last.words[0] == "rewrite" and len(last.words) == 3 and ends:
             last.words.append("break")
         else:
             body.phase.append(Node(["break"]))
@@ -242,6 +244,10 @@ def _plain_body(chain: Chain, where: Where, context: Context) -> list[Node]:
     path = where.text if where.kind == "exact" and not any(isinstance(item, Rewrite) for item in items_of(chain)) else ""
     said = types.write(types.of_leaves(leaves(chain), where.frame.types, context, path), where.frame.types, leaves(chain), context) if where.kind != "server" else []
     return [*body.settings, *said, *body.jumps, *body.phase, *body.content]
+
+
+def _words_of(node: Node) -> list[str]:
+    return [node.words[0], *(word for inner in node.block or () for word in _words_of(inner))]
 
 
 _SENT = ("add_header", "expires", *HIDES)
@@ -371,7 +377,7 @@ def _leaf(leaf: Leaf, effects: list[Rewrite], where: Where, body: Body, context:
     while made and (made[0].words[0] == "rewrite" and made[0].words[-1] == "break" or made[0].words[0] == "if"):
         node = made.pop(0)
         body.phase.append(node)
-        body.changes = body.changes and node.words[0] == "if"
+        body.changes = body.changes and node.words[:2] != ["rewrite", "^"]
     through = (*through, *(item.span for item in effects if item.span))
     if made:
         made[-1].spans = tuple(dict.fromkeys((*made[-1].spans, *through)))

@@ -287,7 +287,9 @@ def _must_run_first(fork: Fork) -> bool:
     """Whether a location cannot say it: it asks for something other than the path alone, or goes on with another path."""
     if any(isinstance(item, Rewrite | SetVariable) for item in fork.chain.items):
         return not any(isinstance(item, Leaf) for item in fork.chain.items)
-    return not list(atoms_of(fork.condition))
+    asked = list(atoms_of(fork.condition))
+    # A pattern beside something else is no place of its own: as a location it would hide those that come after.
+    return not asked or len(list(parts_of(fork.condition))) > len(asked) and any(isinstance(item, PathMatches) for item in asked)
 
 
 # --- server blocks ----------------------------------------------------------------------------------------------------
