@@ -13,7 +13,7 @@ from ..codes import CLIENTS_LOOSE, COOKIE_AGE, NO_COUNTERPART, OTHER_DEFAULT, PO
 from ..fitting.constants import with_constants, without_lengths
 from ..fitting.cookies import with_ages
 from ..fitting.names import apart_by_names
-from ..model import TLS_ERRORS, Cache, Code, Credentials, Disposition, ErrorPage, Estate, Field, Limit, Listener, Operation, Placeholder, Pool, Side, Site, SiteTls, Span, Unserved, finding
+from ..model import TLS_ERRORS, Cache, Code, Credentials, Disposition, ErrorPage, Estate, Field, Limit, Listener, Operation, Placeholder, Pool, Rewrite, Side, Site, SiteTls, Span, Unserved, finding
 from ..model.walk import transform, walk
 from .dialect import WriterNote, WriterOptions
 
@@ -68,6 +68,10 @@ class Noting:
     def implied(self, span: Span | None, reason: str) -> None:
         if span is not None:
             self.notes.append(WriterNote(span, Disposition.IMPLIED, None, reason))
+
+    def cut_in_vain(self, rewrite: Rewrite) -> None:
+        if rewrite.span is not None:
+            self.idle.setdefault(rewrite.span, "the path has just been set to one that begins otherwise, so that nothing is cut off")
 
     def lost(self, span: Span | None, what: str, reason: str, advice: str = "write it by hand, or change the source so that it is not needed") -> None:
         """A source directive that has no equivalent."""

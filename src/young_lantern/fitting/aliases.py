@@ -8,6 +8,7 @@ stripped_below  a prefix cut off -> files below an alias: the path stays whole, 
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import replace
 
 from ..model import Condition, FileExists, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Rewrite, ServeFiles, SetPath, StripPrefix, Template, Var, Variable, join, literal
@@ -45,6 +46,20 @@ def without_lost_pages(chain: Chain) -> Chain:
             case Rewrite(edit=SetPath((str(first), *_))), Leaf(answer=ServeFiles(strip="", whole_path=None) as answer) if (
                     first[:1] not in ("", "/") and answer.root and isinstance(answer.root[-1], str) and not answer.root[-1].endswith("/")):
                 return Chain([*items[:number], replace(following, answer=Respond(404, raises=True, span=item.span))], chain.shared)
+    return Chain(items, chain.shared)
+
+
+def without_idle_cuts(chain: Chain, told: Callable[[Rewrite], None]) -> Chain:
+    """The chain without prefixes that are cut off a path which was just set to one that begins otherwise. told: gets each."""
+    items: list = []
+    for item in chain.items:
+        if isinstance(item, Branch):
+            item = Branch([replace(fork, chain=without_idle_cuts(fork.chain, told)) for fork in item.forks], item.span)
+        match items[-1:], item:
+            case [Rewrite(edit=SetPath((str(first), *_)))], Rewrite(edit=StripPrefix(prefix), query=None) if not first.lower().startswith(prefix.lower()) and not prefix.lower().startswith(first.lower()):
+                told(item)
+                continue
+        items.append(item)
     return Chain(items, chain.shared)
 
 

@@ -20,7 +20,7 @@ from ....fitting.guards import close_asked, close_unguarded, exempt_clients
 from ....fitting.conditional import with_conditions, without_idle_changes
 from ....fitting.places import plain_paths
 from ....fitting.scripts import spelt_out
-from ....fitting.aliases import without_lost_pages
+from ....fitting.aliases import without_idle_cuts, without_lost_pages
 from ....fitting.spread import spread
 from ....fitting.static import asked_once
 from ....fitting.targets import plain_targets
@@ -111,6 +111,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     chain, lost = unroll(tables_as_variables(with_conditions(program)), captures_host=captures_host, own_requests=True, strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
+    chain = without_idle_cuts(chain, context.cut_in_vain)
     plain_targets(chain, rewrites_inside=False)
     passing: set[int] = set()
     chain = plain_paths(without_lost_pages(chain), context.options.strict)

@@ -18,6 +18,7 @@ from ....fitting.client_chains import join_chains
 from ....fitting.closing import deciding_variables
 from ....fitting.conditional import with_conditions
 from ....fitting.every_path import without_every_path
+from ....fitting.aliases import without_idle_cuts
 from ....fitting.guards import exempt_clients, open_elsewhere
 from ....fitting.keyed_tables import with_tables_of_paths
 from ....fitting.places import atoms_of, glob_as_pattern, plain_paths, structural_spans, url_as_path
@@ -104,6 +105,7 @@ def _unrolled(program: tuple[Step, ...], captures_host: bool, site: Site, contex
 
 def _as_nginx(chain: Chain, context: Context) -> Chain:
     """The chain as nginx can say it."""
+    chain = without_idle_cuts(chain, context.cut_in_vain)
     own_types.as_settings(chain)
     answer_preflights(chain)
     join_chains(chain)
@@ -200,6 +202,10 @@ def _relative_redirects(chain: Chain, before: list) -> bool:  # type: ignore[typ
 
 # --- what runs before a location is looked for ------------------------------------------------------------------------
 
+# A pattern that asks for how paths begin.
+_OF_A_START = re.compile(r"\^/(?:\(\?:)?[\w-]")
+
+
 def _server_phase(chain: Chain, frame: frames.Frame, context: Context) -> tuple[list, list]:  # type: ignore[type-arg]
     """The items of a chain, split: what must run before the search for a location, and the rest.
 
@@ -288,8 +294,8 @@ def _must_run_first(fork: Fork) -> bool:
     if any(isinstance(item, Rewrite | SetVariable) for item in fork.chain.items):
         return not any(isinstance(item, Leaf) for item in fork.chain.items)
     asked = list(atoms_of(fork.condition))
-    # A pattern beside something else is no place of its own: as a location it would hide those that come after.
-    return not asked or len(list(parts_of(fork.condition))) > len(asked) and any(isinstance(item, PathMatches) for item in asked)
+    # A pattern for paths of all kinds beside something else is no place of its own: as a location it would hide those that come after.
+    return not asked or any(isinstance(item, PathMatches) and not _OF_A_START.match(item.pattern.text) for item in asked) and any(not isinstance(item, PathIs | PathStartsWith | PathMatches) for item in parts_of(fork.condition))
 
 
 # --- server blocks ----------------------------------------------------------------------------------------------------
