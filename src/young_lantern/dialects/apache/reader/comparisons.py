@@ -3,7 +3,7 @@
 Source:   Apache HTTP Server manual, mod_rewrite, "RewriteCond"; mod_rewrite.c, compare_lexicography; C11 section 7.22.1.2 (atoi).
 Rule:     of two texts the longer one is greater, and of those as long the one that sorts behind; with NC they are sorted alone. A number is what the
           text begins with, behind blanks and a sign; 0 where it begins with none (2.4.71, probed).
-Left out: numbers beyond 2^31, which the server lets overflow; how many bytes a character beyond ASCII has.
+Left out: numbers beyond 2^31, which the server lets overflow; how many bytes a character beyond ASCII has; white space other than blanks, ends of lines.
 """
 
 from __future__ import annotations
@@ -15,8 +15,9 @@ from ....model import ALWAYS, Condition, Not, Pattern, Span, Template, TextMatch
 # Each asked as "greater", or "equal": the sign, and whether what comes out is turned round; whether equal texts hold, too.
 _NUMBERS = {"-gt": ("above", 0, False), "-ge": ("above", -1, False), "-le": ("above", 0, True), "-lt": ("above", -1, True), "-eq": ("equal", 0, False), "-ne": ("equal", 0, True)}
 _ORDERS = {">": (False, False), ">=": (True, False), "<=": (False, True), "<": (True, True)}
-_ANY = r"[\d\D]"
-_BLANKS = r"^\s*"
+_ANY = "."
+_BLANKS = "^ *"
+_REST = rf"(?:\D{_ANY}*)?"
 
 
 def number(template: Template, sign: str, bound: int, span: Span | None) -> Condition:
@@ -30,7 +31,7 @@ def number(template: Template, sign: str, bound: int, span: Span | None) -> Cond
 def _equal(bound: int) -> tuple[str, bool]:
     if bound == 0:
         return rf"{_BLANKS}[+-]?0*[1-9]", True
-    return rf"{_BLANKS}{'-' if bound < 0 else '[+]?'}0*{abs(bound)}(?:\D|$)", False
+    return rf"{_BLANKS}{'-' if bound < 0 else '[+]?'}0*{abs(bound)}{_REST}$", False
 
 
 def _above(bound: int) -> tuple[str, bool]:
@@ -42,10 +43,20 @@ def _above(bound: int) -> tuple[str, bool]:
 
 def magnitudes_above(bound: int) -> str:
     """A pattern for digits, without zeros before them, that are more than a bound, and for what may follow."""
+    if bound == 0:
+        return f"[1-9]{_ANY}*$"
     digits = str(bound)
-    parts = [f"{digits[:place]}[{int(digit) + 1}-9]\\d{{{len(digits) - place - 1}}}" for place, digit in enumerate(digits) if digit != "9"] if bound else []
-    longer = r"[1-9]\d{%d,}" % (len(digits) if bound else 0)
-    return f"(?:(?:{'|'.join(parts)})(?:\\D|$)|{longer})" if parts else longer
+    parts = [digits[:place] + _from(int(digit) + 1) + _digits(len(digits) - place - 1) for place, digit in enumerate(digits) if digit != "9"]
+    longer = f"[1-9]{_digits(len(digits))}{_ANY}*"
+    return f"(?:(?:{'|'.join(parts)}){_REST}|{longer})$" if parts else f"{longer}$"
+
+
+def _from(digit: int) -> str:
+    return "9" if digit == 9 else f"[{digit}-9]"
+
+
+def _digits(count: int) -> str:
+    return ("", r"\d")[count] if count < 2 else rf"\d{{{count}}}"
 
 
 def order(template: Template, sign: str, text: str, ignores_case: bool, span: Span | None) -> Condition | None:
