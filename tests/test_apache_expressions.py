@@ -43,6 +43,9 @@ EXPRESSIONS = {
     "%{HTTP:X-Number} -gt 1000": "",
     "%{HTTP:X-Number} -lt 12": "plain word",
     "%{HTTP:X-Number} -le 12": "plain word number",
+    "%{HTTP:X-Number} -eq 12": "number",
+    "%{HTTP:X-Number} -ne 12": "plain word long",
+    "%{HTTP:X-Probe} -eq 0": "plain word number long",
     "-R '127.0.0.0/8'": "plain word number long",
     "-R '192.0.2.0/24'": "",
     "! -R '192.0.2.0/24'": "plain word number long",
@@ -67,7 +70,7 @@ UNREAD = (
     "file('/etc/hostname') == 'x'",
     "%{TIME_HOUR} -gt 10",
     "%{HTTP:X-Probe} -strmatch 'a*'",
-    "%{HTTP:X-Number} -eq 12",
+    "%{HTTP:X-Number} -eq %{HTTP:X-Other}",
     "true &&",
 )
 
