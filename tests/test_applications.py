@@ -160,3 +160,30 @@ def test_slashes_in_a_row_before_an_application(reads: Reads, tmp_path: Path, mo
     """The file's name that a handler is given has single slashes, however the path is spelt, and wherever it is mapped to."""
     text = httpd(f"MergeSlashes Off\nSetHandler proxy:fcgi://192.0.2.5:9000\nAlias /old/ ROOT/dir/{more}").replace("ROOT", str(reads.root))
     assert disagreements("apache", text, [("GET", "www.fernhollow.example", path, {}) for path in asked], tmp_path / "asked") == (len(asked), [])
+
+
+SHOP = """FilesMatch
+Alias /shop ROOT/shop
+<Directory ROOT/shop>
+RewriteEngine On
+RewriteCond %{REQUEST_FILENAME} !-f
+RewriteRule ^item/([0-9]+)/?$ item.php?id=$1 [L,QSA]
+RewriteRule ^(css|js)/ - [L]
+RewriteRule !\\.(gif|jpg|png)$ index.php [L]
+</Directory>"""
+
+
+def test_an_application_below_an_alias_of_the_same_name(reads: Reads) -> None:
+    """The alias is a root for nginx, so that what leads to the application from other places finds it, and a front controller ends its own round."""
+    (reads.root / "shop").mkdir()
+    for name in ("index.php", "item.php", "a.gif"):
+        (reads.root / "shop" / name).write_text("x")
+    text = httpd(SHOP.replace("FilesMatch", "<FilesMatch \\.php$>\nSetHandler proxy:fcgi://192.0.2.5:9000\n</FilesMatch>"))
+    made = translate(reads.write("apache", text), "nginx")
+    assert [entry.span.directive for entry in made.ledger if entry.disposition.value == "unsupported"] == []
+    live = check_live(made.reading, made.read_back, most=300)
+    assert [(str(row.request), row.between, row.defects) for row in live.surprises] == []
+    for path, script in (("/shop/x", "index.php"), ("/shop/item/7", "item.php"), ("/shop/index.php", "index.php")):
+        asked = request_for(f"http://www.fernhollow.example{path}")
+        before, after = (decide(estate, asked, real_files()).origin for estate in (made.reading.estate, made.read_back.estate))
+        assert before is not None and after is not None and before.target == after.target == str(reads.root / "shop" / script)

@@ -10,12 +10,14 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Any, TypeVar
 
-from ..model import Condition, FileExists, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Rewrite, ServeFiles, SetPath, StripPrefix, Template, Var, Variable, join, literal
+from ..model import Condition, FileExists, Gateway, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Rewrite, ServeFiles, SetPath, StripPrefix, Template, Var, Variable, join, literal
 from ..model.walk import transform, walk
 from ..patterns import compiled
 from .tree import Branch, Chain, Leaf
 
+T = TypeVar("T")
 PATH = Var(Variable.PATH)
 # What is another text once the path was cut.
 _CUT = frozenset({Variable.PATH, Variable.URL_PATH, Variable.PATH_ESCAPED, Variable.TARGET_NOW, Variable.SCRIPT_NAME, Variable.PATH_INFO})
@@ -47,6 +49,24 @@ def without_lost_pages(chain: Chain) -> Chain:
                     first[:1] not in ("", "/") and answer.root and isinstance(answer.root[-1], str) and not answer.root[-1].endswith("/")):
                 return Chain([*items[:number], replace(following, answer=Respond(404, raises=True, span=item.span))], chain.shared)
     return Chain(items, chain.shared)
+
+
+def with_roots(program: T) -> T:
+    """The program in which an alias that an application lies below is a root, where its folder is called like the path that it stands for: the same files by shorter means."""
+    places = {(item.root, item.strip) for item in walk(program) if isinstance(item, Gateway) and item.strip and _root_of(item.root, item.strip)}
+
+    def change(value: Any) -> Any:
+        if not isinstance(value, ServeFiles | Gateway | FileExists) or (value.root, value.strip) not in places:
+            return value
+        return replace(value, root=(_root_of(value.root, value.strip),), strip="")
+
+    return transform(program, change) if places else program
+
+
+def _root_of(root: Template, strip: str) -> str:
+    """The folder that a path lies in as it is; "" where there is none."""
+    text = literal(root)
+    return text[:-len(strip)] if text is not None and text.endswith(strip) and strip.startswith("/") else ""
 
 
 def without_idle_cuts(chain: Chain, told: Callable[[Rewrite], None]) -> Chain:

@@ -252,7 +252,7 @@ def _choose(step: Choose, rest: list[_Item], env: _Env, walker: _Walker) -> tupl
     known_after = known_here = env.known
     falling: list[Route] = []
     total = False
-    if any(isinstance(item, FileExists) for route in step.routes if not route.accident for item in walk(route.condition)):
+    if any(isinstance(item, FileExists) for route in step.routes if not route.accident and truth(route.condition, env.known) is not False for item in walk(route.condition)):
         env = replace(env, tests_files=True)
     for route in step.routes:
         value = truth(route.condition, known_here)
