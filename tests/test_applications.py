@@ -183,7 +183,7 @@ def test_an_application_below_an_alias_of_the_same_name(reads: Reads) -> None:
     assert [entry.span.directive for entry in made.ledger if entry.disposition.value == "unsupported"] == []
     live = check_live(made.reading, made.read_back, most=300)
     assert [(str(row.request), row.between, row.defects) for row in live.surprises] == []
-    for path, script in (("/shop/x", "index.php"), ("/shop/item/7", "item.php"), ("/shop/index.php", "index.php")):
+    for path, script in (("/shop/x", "index.php"), ("/shop/item/7", "index.php"), ("/shop/index.php", "index.php")):
         asked = request_for(f"http://www.fernhollow.example{path}")
         before, after = (decide(estate, asked, real_files()).origin for estate in (made.reading.estate, made.read_back.estate))
         assert before is not None and after is not None and before.target == after.target == str(reads.root / "shop" / script)
