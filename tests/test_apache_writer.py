@@ -474,3 +474,17 @@ def test_a_changed_path_comes_to_the_rules_that_ask_origins(reads: Reads, fields
     for reading in (made.reading, made.read_back):
         origin = decide(reading.estate, request_for("http://www.fernhollow.example/sale", fields=fields), real_files()).origin
         assert origin is not None and f"http://{origin.addresses[0]}{origin.target}" == target
+
+
+@pytest.mark.parametrize("target", ["apache", "caddy"])
+def test_a_table_of_variables_is_asked_by_what_they_are(reads: Reads, target: str) -> None:
+    """The scheme that a proxy in front tells, else the connection's: the redirect to HTTPS behind a balancer."""
+    tables = "map $http_x_forwarded_proto $real_scheme { default $http_x_forwarded_proto; '' $scheme; } map $http_x_mode $mode { default $cookie_mode; ~^t test; off ''; }"
+    text = nginx("root ROOT; if ($real_scheme = http) { return 301 https://$host$request_uri; } if ($real_scheme != https) { return 403; } location /m/ { if ($mode = test) { return 204; } }", tables)
+    made = translate(reads.write("nginx", text), target)
+    assert [entry.span.directive for entry in made.ledger if entry.disposition.value == "unsupported"] == []
+    for fields, status in (({}, 301), ({"X-Forwarded-Proto": "http"}, 301), ({"X-Forwarded-Proto": "ftp"}, 403), ({"X-Forwarded-Proto": "https", "X-Mode": "t"}, 204),
+                           ({"X-Forwarded-Proto": "https", "X-Mode": "off", "Cookie": "mode=test"}, 404), ({"X-Forwarded-Proto": "https", "Cookie": "mode=test"}, 204)):
+        for reading in (made.reading, made.read_back):
+            assert decide(reading.estate, request_for("http://www.fernhollow.example/m/x", fields=fields), real_files()).status == status
+    assert [(str(row.request), row.between, row.defects) for row in check_live(made.reading, made.read_back, most=200).surprises] == []

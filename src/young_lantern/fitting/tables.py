@@ -10,11 +10,11 @@ import re
 from dataclasses import replace
 
 from ..model import (
-    ALWAYS, AllOf, AnyOf, Capture, Choose, ClientIn, Condition, Lookup, LookupRow, Not, PathIs, PathMatches, Pattern, Redirect, Route, Step, TextIs, TextMatches, Unknowable, Var,
+    ALWAYS, AllOf, AnyOf, Capture, Choose, ClientIn, Condition, Lookup, LookupRow, Not, PathIs, PathMatches, Pattern, Redirect, Route, SchemeIs, Step, Template, TextIs, TextMatches, Unknowable, Var,
     Variable, fixed, join,
 )
 from ..model.placeholders import is_open
-from ..model.walk import transform
+from ..model.walk import transform, walk
 from ..patterns import search
 from ..patterns.groups import fits, inside_group, with_group
 
@@ -130,8 +130,10 @@ def _spelt_out(asked: TextIs | TextMatches, table: Lookup) -> Condition | None:
     if any(map(is_open, asked.values if isinstance(asked, TextIs) else (asked.pattern.text,))):
         return None
     results = [fixed(row.result) for row in table.rows] + [fixed(table.fallback)]
-    if any(result is None for result in results) or len(results) > 40:
+    if len(results) > 40:
         return None
+    if any(result is None for result in results):
+        return _by_results(asked, table) if isinstance(asked, TextIs) and not table.networks else None
     met = [_meets(asked, str(result)) for result in results]
     parts: list[Condition] = []
     others: list[LookupRow] = []
@@ -146,6 +148,38 @@ def _spelt_out(asked: TextIs | TextMatches, table: Lookup) -> Condition | None:
                                            if holds and _overlap(other, row, table)]) for other in others]
         return Not(_any(wrong), asked.span) if wrong else ALWAYS
     return _any(parts) if parts else Not(ALWAYS, asked.span)
+
+
+def _by_results(asked: TextIs, table: Lookup) -> Condition | None:
+    """As _spelt_out, for a table some of whose results are variables of the request, which are asked themselves (`default $http_x_forwarded_proto`)."""
+    if any(isinstance(item, Capture | Lookup) for item in walk([table.fallback, *(row.result for row in table.rows)])):
+        return None
+    parts: list[Condition] = []
+    before: list[LookupRow] = []
+    for row in table.rows:
+        if (said := _says(asked, row.result)) != _NEVER:
+            held = _all(row_condition(row, table), [row_condition(other, table) for other in before if _overlap(row, other, table)])
+            parts.append(held if said is ALWAYS else AllOf((*(held.conditions if isinstance(held, AllOf) else (held,)), said), asked.span))
+        before.append(row)
+    said = _says(asked, table.fallback)
+    if said != _NEVER:
+        # The subject itself is none of the rows' texts where it is one that is asked for.
+        apart = table.fallback == table.subject and all(isinstance(row.value, str) and not _meets(asked, row.value) for row in table.rows)
+        others = () if apart else tuple(Not(row_condition(row, table), asked.span) for row in table.rows)
+        parts.append(said if not others else AllOf((*others, *(() if said is ALWAYS else (said,))), asked.span))
+    return _any(parts) if parts else _NEVER
+
+
+_NEVER: Condition = Not(ALWAYS)
+
+
+def _says(asked: TextIs, result: Template) -> Condition:
+    """Whether a result is one of the texts that are asked for."""
+    if (text := fixed(result)) is not None:
+        return ALWAYS if _meets(asked, text) else _NEVER
+    if result == (Var(Variable.SCHEME),) and len(asked.values) == 1:
+        return SchemeIs(asked.values[0], asked.span) if asked.values[0] in ("http", "https") else _NEVER
+    return replace(asked, template=result)
 
 
 def _meets(asked: TextIs | TextMatches, result: str) -> bool:
