@@ -445,3 +445,14 @@ def test_a_redirect_encodes_a_query_that_an_earlier_rule_made(reads: Reads, tmp_
     text = httpd(f"RewriteEngine On\n{first}\nRewriteRule ^/b/(.*)$ /z/$1 [{flags}]").replace("ROOT", str(reads.root))
     rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/a/x%2520y", "/a/x?q=%41%20", "/b/x?q=%41%20b", "/a/", "/d/x?q=1%20", "/b/y")]
     assert disagreements("apache", text, rows, tmp_path / "asked") == (len(rows), [])
+
+
+@pytest.mark.parametrize("asked", ["ip", "not ip", "method"])
+def test_a_line_that_asks_for_nothing_lets_nobody_in(reads: Reads, asked: str) -> None:
+    """The server does not start with it; it is told, and nothing is opened by it."""
+    text = httpd(f"<Location />\n<RequireAll>\nRequire all granted\nRequire {asked}\n</RequireAll>\n</Location>")
+    reading = reads.read("apache", text)
+    assert f"Require {asked}" in [finding.span.directive for finding in reading.findings if finding.span]
+    assert reads.decide("apache", text, "/a.html").gave_up
+    for target in ("nginx", "caddy"):
+        assert "501" in "".join(translate(reads.write("apache", text), target).writing.files.values())

@@ -179,7 +179,7 @@ def _of(node: Node, context: Context) -> Condition | None:
             made = ALWAYS if values == ["granted"] else NEVER
         case "local":
             made = ClientIn(_LOCAL, node.span)
-        case "ip":
+        case "ip" if values:  # the server does not start with none
             made = ClientIn(networks_of(values), node.span)
         case "env":
             if not values or not set(values) <= context.environment:
@@ -196,7 +196,7 @@ def _of(node: Node, context: Context) -> Condition | None:
             made = SchemeIs("https", node.span)
         case "ssl-verify-client":
             made = TextIs((Var(Variable.CERTIFICATE),), ("SUCCESS",), span=node.span)
-        case "method":
+        case "method" if values:
             # httpd knows HEAD as a GET (core, Limit).
             made = MethodIn((*values, *(("HEAD",) if "GET" in values else ())), node.span)
     return _negated(made) if negated and made is not None else made
