@@ -343,10 +343,10 @@ def test_a_type_that_comes_out_empty_is_none(reads: Reads, tmp_path: Path) -> No
 
 
 def test_a_redirect_to_another_host_needs_no_password(reads: Reads, tmp_path: Path) -> None:
-    """httpd asks for the password first, nginx redirects first: that says no more than the request did, and is told; a redirect with a path of its own stays closed."""
+    """httpd asks for the password first, nginx redirects first: that says no more than the request did, and is told; a redirect with a path of its own comes behind the password."""
     (tmp_path / "users").write_text("desk:{PLAIN}lantern\n")
     closed = f"AuthType Basic\nAuthName desk\nAuthUserFile {tmp_path}/users\nRequire valid-user\nRewriteEngine On\n"
-    for rule, status in (("^ https://www.fernhollow.example%{REQUEST_URI} [R=301,L]", 301), ("^ https://www.fernhollow.example/the/key [R=301,L]", 501)):
+    for rule, status in (("^ https://www.fernhollow.example%{REQUEST_URI} [R=301,L]", 301), ("^ https://www.fernhollow.example/the/key [R=301,L]", 401)):
         made = translate(reads.write("apache", httpd(f"<Directory ROOT>\n{closed}RewriteRule {rule}\n</Directory>")), "nginx")
         asked = request_for(f"{SITE}/staff/x")
         assert [decide(estate, asked, real_files()).status for estate in (made.reading.estate, made.read_back.estate)] == [401, status]
