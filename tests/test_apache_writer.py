@@ -479,8 +479,8 @@ def test_a_changed_path_comes_to_the_rules_that_ask_origins(reads: Reads, fields
 @pytest.mark.parametrize("target", ["apache", "caddy"])
 def test_a_table_of_variables_is_asked_by_what_they_are(reads: Reads, target: str) -> None:
     """The scheme that a proxy in front tells, else the connection's: the redirect to HTTPS behind a balancer."""
-    tables = "map $http_x_forwarded_proto $real_scheme { default $http_x_forwarded_proto; '' $scheme; } map $http_x_mode $mode { default $cookie_mode; ~^t test; off ''; }"
-    text = nginx("root ROOT; if ($real_scheme = http) { return 301 https://$host$request_uri; } if ($real_scheme != https) { return 403; } location /m/ { if ($mode = test) { return 204; } }", tables)
+    tables = "map $http_x_forwarded_proto $real_scheme { default $http_x_forwarded_proto; '' $scheme; } map $http_x_mode $mode { default $cookie_mode; ~^t test; off ''; } map $http_x_kind $kind { default $http_x_kind; BOOK tool; }"
+    text = nginx("root ROOT; if ($real_scheme = http) { return 301 https://$host$request_uri; } if ($real_scheme != https) { return 403; } location /m/ { if ($mode = test) { return 204; } } location /k/ { if ($kind = book) { return 205; } }", tables)
     made = translate(reads.write("nginx", text), target)
     assert [entry.span.directive for entry in made.ledger if entry.disposition.value == "unsupported"] == []
     for fields, status in (({}, 301), ({"X-Forwarded-Proto": "http"}, 301), ({"X-Forwarded-Proto": "ftp"}, 403), ({"X-Forwarded-Proto": "https", "X-Mode": "t"}, 204),

@@ -62,7 +62,8 @@ def test_orders_against_all(sign: str, ignores_case: bool) -> None:
 @pytest.mark.parametrize("wanted", WANTED)
 def test_what_conditions_of_rules_compare(reads: Reads, tmp_path: Path, wanted: str) -> None:
     text = httpd(f"RewriteEngine On\nRewriteCond %{{QUERY_STRING}} {wanted}\nRewriteRule ^ /held [R,QSD,L]")
-    assert [finding.span.directive for finding in reads.read("apache", text).findings] == []
+    compares = wanted.strip('!"').startswith(("<", ">=", ">b", *(f"-{sign}" for sign in ("eq5", "eq ", "ne0", "gt-", "ge1", "lt5", "le9"))))
+    assert [finding.code.name for finding in reads.read("apache", text).findings] == ["compared-around-the-edges"] * compares
     rows = [("GET", HOST, f"/a.html?{word}", {}) for word in TEXTS]
     assert disagreements("apache", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (len(rows), [])
 
@@ -72,6 +73,19 @@ def test_what_expressions_compare(reads: Reads, tmp_path: Path, asked: str) -> N
     text = httpd(f'Header always set X-Held yes "expr=%{{QUERY_STRING}} {asked}"')
     rows = [("GET", HOST, f"/a.html?{word}", {}) for word in TEXTS]
     assert disagreements("apache", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (len(rows), [])
+
+
+@pytest.mark.parametrize(("bound", "read"), [("2147483647", True), ("2147483648", False), ("-2147483649", False)])
+def test_a_bound_that_wraps_is_not_read(reads: Reads, bound: str, read: bool) -> None:
+    reading = reads.read("apache", httpd(f"RewriteEngine On\nRewriteCond %{{HTTP:X-N}} -gt{bound}\nRewriteRule ^ - [F]"))
+    assert [finding.code.name for finding in reading.findings] == ["compared-around-the-edges" if read else "condition-unread"]
+
+
+def test_expressions_count_on(reads: Reads, tmp_path: Path) -> None:
+    """With 64 bits, and no further than they go."""
+    text = httpd('Header always set X-Held yes "expr=%{QUERY_STRING} -gt 3000000000"')
+    rows = [("GET", HOST, f"/a.html?{word}", {}) for word in ("2147483648", "4294967297", "3000000001", "99999999999999999999", "5")]
+    assert disagreements("apache", text.replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (5, [])
 
 
 @pytest.mark.parametrize("target", ["nginx", "caddy"])

@@ -9,6 +9,8 @@ import pytest
 from tests.support.conformance import disagreements
 from tests.support.reading import Reads, caddy, nginx
 from tests.test_apache_reader import httpd
+from young_lantern.behaviour import request_for
+from young_lantern.lab.live import check_live
 
 HOSTS = ("www.fernhollow.example", "other.example")
 TARGETS = ("/%zz", "/../x", "/x%00y", "/a%", "/a/..%2f..%2f../b", "/%zz?%00", "/x?%zz", "/x%00%zz", "/..", "/%2e%2e/x")
@@ -34,3 +36,14 @@ CASES = [
 def test_what_is_answered(reads: Reads, tmp_path: Path, text: str) -> None:
     dialect = "nginx" if "server {" in text else "apache" if "VirtualHost" in text else "caddy"
     assert disagreements(dialect, text.replace("ROOT", str(reads.root)), ROWS, tmp_path / "asked") == (len(ROWS), [])
+
+
+def test_tls_tells_the_host_before(reads: Reads) -> None:
+    """nginx has chosen a server by then, under whose first name it answers."""
+    servers = "".join(f"server {{ listen 443 ssl; server_name {names}; ssl_certificate /etc/ssl/x.pem; ssl_certificate_key /etc/ssl/x.key; add_header X-Host $host always; return 204; }}"
+                      for names in ("a.fernhollow.example", "www.fernhollow.example fernhollow.example"))
+    reading = reads.read("nginx", f"events {{}}\nhttp {{ {servers} }}\n")
+    asked = [request_for(f"https://{host}{target}") for host in ("a.fernhollow.example", "www.fernhollow.example", "fernhollow.example") for target in TARGETS]
+    live = check_live(reading, reading, requests=asked, most=400)
+    assert {str(request) for request in asked} <= {str(row.request) for row in live.rows}
+    assert [(str(row.request), row.defects) for row in live.surprises] == []

@@ -59,6 +59,10 @@ SIZE_UNASKED = _code("size-not-asked", _R, _MINOR,
     "{condition} is taken as the question whether there is a file",
     "no other server asks whether a file has anything in it; an empty one counts as there, where httpd goes on as if it were not",
     "remove empty files, or fill them")
+COMPARED_ROUND = _code("compared-around-the-edges", _R, _MINOR,
+    "{condition} is taken as a pattern, which asks otherwise of numbers from 2147483648 on, and of letters beyond ASCII",
+    "httpd counts such a number from below zero again, so that a content of 2 GiB is less than one of 1 MiB, and the octets of a text, where others count letters; tabs and ends of lines before a number are blanks to it",
+    "write a bound that is meant for sizes as an expression (`RewriteCond expr`), which counts on")
 MATCHERS_BY_CHANCE = _code("matchers-by-chance", _R, _BREAKING,
     "{condition} uses what another matcher of its set took",
     "a set has its matchers in any order, another one each time that Caddy starts, so that what was taken is there or not by chance",

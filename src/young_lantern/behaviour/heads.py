@@ -73,7 +73,7 @@ def answer(estate: Estate, listener: Listener, site: object, request: Request, f
     raw, query, seen = "/", "", request
     if estate.dialect == "nginx" and (status == LINE_TOO_LONG or unread):
         # ngx_http_process_request_line (1.22.1, probed): nothing of the request is known by then, whatever a variable is asked for.
-        name = next((row.host.text for row in listener.rows if row.site == listener.fallback and row.host.pattern is None), "")
+        name = next((row.host.text for row in listener.rows if row.site == site.key and row.host.pattern is None), "")
         raw, seen = "", replace(request, target="", method=request.method if unread else "", fields=(), host=name if unread else request.host)
     elif estate.dialect == "nginx" or unread:
         raw, query = paths.split_target(request.target)
@@ -88,11 +88,11 @@ def answer(estate: Estate, listener: Listener, site: object, request: Request, f
 def malformed(estate: Estate, listener: Listener, site: Site, request: Request, facts: Facts, run: Callable[[State], Outcome], named: dict[str, str], numbered: tuple[str, ...]) -> Outcome:
     """The error that a target gets which is none: an escape of no octet, a zero octet, or dots that lead above the root.
 
-    ngx_http_process_request_uri (1.22.1): the host is not known by then; request.c, ap_process_request_internal (httpd 2.4.71): it is, and a zero octet is
+    ngx_http_process_request_uri (1.22.1): the host is not known by then, but for the name that TLS told; request.c, ap_process_request_internal (httpd 2.4.71): it is, and a zero octet is
     404; net/http (Caddy 2.6.2) answers by itself; all probed
     """
     status = 404 if estate.dialect == "apache" and paths.has_zero(request.target.partition("?")[0]) else 400
-    return answer(estate, listener, site, request, facts, (status, estate.dialect != "nginx", None), run, named, numbered, TraceEntry("the target is refused", site.span, request.target))
+    return answer(estate, listener, site, request, facts, (status, estate.dialect != "nginx" or request.scheme == "https", None), run, named, numbered, TraceEntry("the target is refused", site.span, request.target))
 
 
 def without_dropped(heads: RequestHeads, request: Request) -> Request:

@@ -164,7 +164,8 @@ def _by_results(asked: TextIs, table: Lookup) -> Condition | None:
     said = _says(asked, table.fallback)
     if said != _NEVER:
         # The subject itself is none of the rows' texts where it is one that is asked for.
-        apart = table.fallback == table.subject and all(isinstance(row.value, str) and not _meets(asked, row.value) for row in table.rows)
+        whole = replace(asked, ignores_case=asked.ignores_case or table.ignores_case)
+        apart = table.fallback == table.subject and all(isinstance(row.value, str) and not _meets(whole, row.value) for row in table.rows)
         others = () if apart else tuple(Not(row_condition(row, table), asked.span) for row in table.rows)
         parts.append(said if not others else AllOf((*others, *(() if said is ALWAYS else (said,))), asked.span))
     return _any(parts) if parts else _NEVER

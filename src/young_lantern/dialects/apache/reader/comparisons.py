@@ -2,8 +2,9 @@
 
 Source:   Apache HTTP Server manual, mod_rewrite, "RewriteCond"; mod_rewrite.c, compare_lexicography; C11 section 7.22.1.2 (atoi).
 Rule:     of two texts the longer one is greater, and of those as long the one that sorts behind; with NC they are sorted alone. A number is what the
-          text begins with, behind blanks and a sign; 0 where it begins with none (2.4.71, probed).
-Left out: numbers beyond 2^31, which the server lets overflow; how many bytes a character beyond ASCII has; white space other than blanks, ends of lines.
+          text begins with, behind blanks and a sign; 0 where it begins with none. Expressions have 64 bits for it, RewriteCond 32 (2.4.71, probed).
+Left out: what RewriteCond makes of larger numbers; how many octets a character beyond ASCII has; white space other than blanks, ends of lines: told by whoever
+          reads them.
 """
 
 from __future__ import annotations
@@ -15,6 +16,7 @@ from ....model import ALWAYS, Condition, Not, Pattern, Span, Template, TextMatch
 # Each asked as "greater", or "equal": the sign, and whether what comes out is turned round; whether equal texts hold, too.
 _NUMBERS = {"-gt": ("above", 0, False), "-ge": ("above", -1, False), "-le": ("above", 0, True), "-lt": ("above", -1, True), "-eq": ("equal", 0, False), "-ne": ("equal", 0, True)}
 _ORDERS = {">": (False, False), ">=": (True, False), "<=": (False, True), "<": (True, True)}
+WRAPS = 2**31
 _ANY = "."
 _BLANKS = "^ *"
 _REST = rf"(?:\D{_ANY}*)?"

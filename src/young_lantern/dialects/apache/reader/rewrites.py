@@ -15,7 +15,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from urllib.parse import quote
 
-from ....codes import LINK_BESIDE, PATH_INFORMATION_AGAIN, SIZE_UNASKED
+from ....codes import COMPARED_ROUND, LINK_BESIDE, PATH_INFORMATION_AGAIN, SIZE_UNASKED
 from ....model import (
     ALWAYS, SITE, AllOf, AnyOf, Below, Capture, Choose, Condition, Field, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
     Restart, Rewrite, Rewritten, Route, SetPath, SetVariable, Span, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
@@ -380,8 +380,14 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
     if any(isinstance(part, Unread) for part in template):
         context.checked(template, node.span, "RewriteCond")
         return None
+    bound = int(numbers[2]) if numbers and numbers[2].strip("+-") else 0
+    if not -comparisons.WRAPS <= bound < comparisons.WRAPS:
+        context.condition_unread(node.span, node.span.directive)
+        return None
+    if numbers or orders:
+        context.say(COMPARED_ROUND, node.span, condition=node.span.directive)
     if numbers:
-        return comparisons.number(template, numbers[1], int(numbers[2]) if numbers[2].strip("+-") else 0, node.span)
+        return comparisons.number(template, numbers[1], bound, node.span)
     if orders:
         sorted_ = comparisons.order(template, orders[1], "" if orders[2] == '""' else orders[2], ignores_case, node.span)
         if sorted_ is None:
