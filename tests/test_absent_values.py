@@ -14,6 +14,7 @@ from tests.support.reading import SITE, Reads, caddy, nginx
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.lab.live import check_live
+from young_lantern.model import Severity
 from young_lantern.translate import read, save, translate
 
 COOKIES: tuple[dict[str, str], ...] = ({}, {"Cookie": "mark="}, {"Cookie": "mark=a"}, {"Cookie": "other=a"})
@@ -130,3 +131,32 @@ def test_a_field_of_nothing_is_said_to_an_origin(reads: Reads, tmp_path: Path) -
     origin = reads.decide("apache", HTTPD, "/api/x").origin
     assert origin is not None and dict(origin.fields)["authorization"] in ("", "(empty)")
     assert asked("apache", HTTPD.replace("ROOT", str(reads.root)), tmp_path / "asked", "/api/x", ({}, {"Authorization": "Basic Zmo="})) == []
+
+
+WWW = httpd("""ServerAlias fernhollow.example
+RewriteEngine On
+RewriteCond %{HTTPS} off
+RewriteCond %{HTTP_HOST} ^(?:www\\.)?(.+)$ [NC]
+RewriteRule ^ https://www.%1%{REQUEST_URI} [L,NE,R=301]""")
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+@pytest.mark.parametrize("host", ["fernhollow.example", "www.fernhollow.example"])
+def test_the_hosts_name_is_a_value_that_every_request_has(reads: Reads, tmp_path: Path, host: str, target: str) -> None:
+    """Caddy asks a pattern of a placeholder that has no value by the words `<nil>`, which this one matches: it would lead there."""
+    made = translate(reads.write("apache", WWW), target)
+    for reading in (made.reading, made.read_back):
+        assert decide(reading.estate, request_for(f"http://{host}/a?b=c"), real_files()).location == "https://www.fernhollow.example/a?b=c"
+    save(made.writing.files, tmp_path / "new")
+    live = check_live(made.reading, read(tmp_path / "new", target), most=100)
+    assert [str(row.request) + str(row.defects) for row in live.surprises] == []
+
+
+def test_the_groups_of_what_may_not_be_there_are_not_taken_from_caddys_words(reads: Reads, tmp_path: Path) -> None:
+    """`(.+)` of a cookie: where the client sends none, Caddy has `<nil>` for it. It is told, and nothing leads to a page of that name."""
+    made = translate(reads.write("nginx", nginx("location / { if ($cookie_mark ~ ^(.+)$) { return 302 /signed-in/$1; } return 204; }")), "caddy")
+    assert [entry.span.line for entry in made.ledger if "no value" in str(entry.finding)] and any(cause.severity is Severity.BREAKING for cause in made.comparison.causes)
+    assert "nil" not in "".join(made.writing.files.values())
+    assert [decide(made.read_back.estate, request_for(SITE + "/", fields=one), real_files()).location for one in COOKIES] == [None] * len(COOKIES)
+    save(made.writing.files, tmp_path / "new")
+    assert not check_live(made.reading, read(tmp_path / "new", "caddy"), requests=[request_for(SITE + "/", fields=one) for one in COOKIES], most=60).surprises

@@ -64,7 +64,7 @@ def test_one_spelling_for_all(reads: Reads) -> None:
     [
         ("nginx", nginx('set $env "${ENV}"; if ($env = prod) { return 403; } location / { return 200 a; }'), {"caddy": "error 403", "apache": "[F]"}),
         ("nginx", nginx('if ($http_x_key = "${KEY}") { return 402; } location / { return 200 a; }'), {"caddy": "error 402", "apache": "R=402"}),
-        ("nginx", nginx("if ($env = prod) { return 403; } location / { return 200 a; }", "map $host $env { default ${ENV}; a.example prod; }"), {"caddy": "error 403", "apache": "R=501"}),
+        ("nginx", nginx("if ($env = prod) { return 403; } location / { return 200 a; }", "map $host $env { default ${ENV}; a.example prod; }"), {"caddy": "error 403", "apache": "RewriteEngine On\n    RewriteCond %{SERVER_NAME} =a.example [NC,OR]\n    RewriteCond \"${ENV}\" =prod\n    RewriteRule \"^\" - [F]"}),
         ("nginx", nginx("if ($host = www.${DOMAIN}) { return 301 http://${DOMAIN}/; } location / { return 200 a; }", name="server_name fernhollow.example www.fernhollow.example;"), {"caddy": "redir", "apache": "R=301"}),
         ("nginx", nginx("if ($host ~ ^www) { return 301 http://fernhollow.example/; } location / { return 200 a; }", name="server_name ${DOMAIN} fernhollow.example;"), {"caddy": "redir", "apache": "R=301"}),
         ("apache", httpd("SetEnv ENV ${ENV}\nHeader set X-Prod 1 \"expr=reqenv('ENV') == 'prod'\"\nRewriteEngine On\nRewriteCond %{HTTP:X-Key} =${KEY}\nRewriteRule ^ - [F]"), {"nginx": "return 403", "caddy": "error 403"}),

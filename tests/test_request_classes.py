@@ -64,6 +64,15 @@ def test_what_no_readable_text_holds_is_never_taken_for_impossible(reads: Reads,
     assert "400" in next(text for name, text in translation.writing.files.items() if name.startswith("sites/"))
 
 
+CHALLENGES = Pattern(r"^/\.well-known/acme-challenge/")
+
+
+@pytest.mark.parametrize(("stem", "said"), [(None, None), (((), ()), None), (((), (CHALLENGES,)), False), (((CHALLENGES,), ()), True), (((Pattern("^/loans/$"),), ()), False)])
+def test_what_a_file_of_a_folder_is_called(stem: tuple[tuple[Pattern, ...], tuple[Pattern, ...]] | None, said: bool | None) -> None:
+    """Of a path that ends in /index.html some texts are none of the challenges' and others are, unless more is known of its folder."""
+    assert follows(CHALLENGES, "/", "/index.html", (), stem) is said
+
+
 def made_pattern(source: random.Random, depth: int = 3) -> str:
     pick = source.randrange(9 if depth else 4)
     inner = [made_pattern(source, depth - 1) for _ in range(2)] if pick >= 4 else ["", ""]

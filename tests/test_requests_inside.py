@@ -412,3 +412,18 @@ def test_slashes_in_front_of_what_is_left_over(reads: Reads, tmp_path: Path, sai
     paths = ("/a/x", "/a//x", "//a/x", "/a", "/a//", "/b/c//d", "/b//c/d", "/b/c", "/old//x", "//old", "/gone//x/y")
     rows = [("GET", "www.fernhollow.example", path, {}) for path in paths]
     assert disagreements("apache", httpd(f"{said}\n{lines}").replace("ROOT", str(reads.root)), rows, tmp_path / "asked") == (len(rows), [])
+
+
+SHORT = folder("RewriteEngine On\nRewriteRule ^(.*)\\.html$ /$1 [R=301,L]")
+SHORT_SERVER = httpd("DocumentRoot ROOT\nRewriteEngine On\nRewriteCond %{REQUEST_URI} !^/bare/\nRewriteRule ^/(.*\\.html)?$ https://www.fernhollow.example/$1 [R=301,L]\n<Directory ROOT>\nRequire all granted\n</Directory>")
+
+
+@pytest.mark.parametrize("text", [SHORT, SHORT_SERVER])
+def test_an_index_file_is_led_nowhere_by_a_rule_for_pages(reads: Reads, tmp_path: Path, text: str) -> None:
+    """httpd skips redirects where it looks for the file itself; in Caddy the folder is answered with it as before."""
+    made = translate(reads.write("apache", text), "caddy")
+    for reading in (made.reading, made.read_back):
+        assert [decide(reading.estate, request_for(SITE + target), real_files()).status for target in ("/dir/", "/a.html", "/dir/index.html", "/style.css")] == [200, 301, 301, 200]
+    assert not [cause.summary for cause in made.comparison.causes if "200 becomes 301" in cause.summary]
+    save(made.writing.files, tmp_path / "new")
+    assert not check_live(made.reading, read(tmp_path / "new", "caddy"), most=100).surprises

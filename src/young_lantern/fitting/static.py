@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from os.path import commonprefix
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import lru_cache, reduce
 from typing import Any
 
 from ..model import (
@@ -28,7 +28,9 @@ class Known:
 
     excluded:  prefixes that the path does not have
     file_root: a file lies at the path below this root, so that the path does not end in a slash
-    matched:   patterns that the path matches
+    matched:   patterns that the path matches; `unmatched`: those that it does not
+    stem:      of a file that was looked for in a folder: what the folder's path matches, and does not
+    inside:    the server looks a file up by itself: an index file, for httpd
     cleaned:   what the path begins with, in small letters, as Caddy compares it: slashes merged, dots resolved
     held:      alternatives of paths, and files at the path, that were asked, and whether they held
     folder:    what is known besides if the path ends in a slash: whatever rewrote it did not leave one
@@ -46,6 +48,9 @@ class Known:
     excluded: frozenset[str] = frozenset()
     file_root: Template | None = None
     matched: tuple[Pattern, ...] = ()
+    unmatched: tuple[Pattern, ...] = ()
+    inside: bool = False
+    stem: tuple[tuple[Pattern, ...], tuple[Pattern, ...]] | None = None
     settled: frozenset[tuple[Condition, bool]] = frozenset()
     queried: frozenset[tuple[Condition, bool]] = frozenset()
     folder: "Known | None" = None
@@ -57,7 +62,7 @@ class Known:
         whole = literal(template)
         start = template[0] if template and isinstance(template[0], str) else ""
         end = template[-1] if template and isinstance(template[-1], str) else ""
-        return replace(self, path=whole, prefix=whole or start, suffix=whole or end, excluded=frozenset(), file_root=None, matched=(), held=frozenset(), cleaned="")
+        return replace(self, path=whole, prefix=whole or start, suffix=whole or end, excluded=frozenset(), file_root=None, matched=(), unmatched=(), stem=None, held=frozenset(), cleaned="")
 
     def with_variable(self, name: str, value: str | None) -> "Known":
         return replace(self, variables=(*((key, held) for key, held in self.variables if key != name), (name, value)))
@@ -120,15 +125,15 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
         case PathMatches(pattern, PathForm.CURRENT) if (said := follows(pattern, known.prefix, "", known.matched)) is not None:
             return said
         case PathMatches(pattern, PathForm.CURRENT) if known.suffix:
-            # What stands between is not known: the pattern is tried on nothing, one segment and several.
-            tried = {search(pattern, known.prefix + between + known.suffix) is not None for between in ("", "x", "x/y1")}
-            return tried.pop() if len(tried) == 1 else None
+            return follows(pattern, known.prefix, known.suffix, known.matched, known.stem)
         case FolderMatches(looks=PathMatches() as looks):
             return None if truth(looks, known) is not False else False
         case FileNameMatches(_, pattern, _) if "/" in (whole := known.path if known.path is not None else known.suffix):
             # The file's name is the last segment, but where what comes before it is no folder; the comparison shows what comes of that.
             return search(pattern, whole.rstrip("/").rpartition("/")[2]) is not None
-        case LookedUpInside() | LetInBefore() | Pinned():
+        case LookedUpInside():
+            return known.inside
+        case LetInBefore() | Pinned():
             # Only the server that has requests of its own, and knows them, has such; what comes of it, the comparison says.
             return False
         case Rewritten(""):
@@ -270,6 +275,8 @@ def without(known: Known, condition: Condition) -> Known:
         return replace(known, held=known.held | {(bare(condition), False)})
     if _is_of_file(condition):
         return replace(known, held=known.held | {(bare(condition), False)})
+    if isinstance(condition, PathMatches) and condition.form is PathForm.CURRENT:
+        return replace(known, unmatched=(*known.unmatched, condition.pattern))
     if isinstance(condition, Not):
         inner = condition.condition
         return narrowed(known, inner) if _is_of_file(inner) or isinstance(inner, Once) or lasting(inner) or of_query(inner) else known
@@ -280,7 +287,7 @@ def without(known: Known, condition: Condition) -> Known:
         return known
     if isinstance(condition, AllOf):
         # Where all else holds, it is the one that is left that does not.
-        left = [item for item in condition.conditions if truth(item, known) is not True]
+        left = _needed([item for item in condition.conditions if truth(item, known) is not True], known)
         if len(left) == 1:
             return without(known, left[0])
     if lasting(condition):
@@ -288,6 +295,16 @@ def without(known: Known, condition: Condition) -> Known:
     if of_query(condition):
         return replace(known, queried=known.queried | {(bare(condition), False)})
     return known
+
+
+def _needed(conditions: list[Condition], known: Known) -> list[Condition]:
+    """The conditions without those that hold wherever the others do: no path below /tools/ is /status."""
+    for item in conditions:
+        if isinstance(item, Not):
+            others = [other for other in conditions if other is not item]
+            if others and truth(item, reduce(narrowed, others, known)) is True:
+                return _needed(others, known)
+    return conditions
 
 
 _PLACES = {"span": None, "root_span": None, "otherwise_span": None, "charset_span": None, "also": (), "comments": ()}
@@ -339,6 +356,8 @@ def narrowed(known: Known, condition: Condition) -> Known:
             start = "" if pattern.ignores_case else literal_start(pattern)
             longer = start if len(start) > len(known.prefix) and start.startswith(known.prefix) else known.prefix
             return replace(known, matched=(*known.matched, pattern), prefix=longer)
+        case Not(PathMatches(form=PathForm.CURRENT) as inner):
+            return without(known, inner)
         case Not(inner) if lasting(inner):
             return replace(known, settled=known.settled | {(inner, False)})
         case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | MethodIn() | FileExists() if lasting(condition):

@@ -367,7 +367,7 @@ def _after_effects(steps: tuple[Step, ...], known: Known) -> Known:
             last = target[-1] if target else ""
             folder = (known.folder or known) if isinstance(last, str) and last and not last.endswith("/") else None
             stays = bool(target) and isinstance(target[0], str) and target[0].startswith("/") and known.prefix.startswith("/")
-            known = replace(known, path=None, prefix="/" if stays else "", suffix="", excluded=frozenset(), file_root=None, matched=(), held=frozenset(), cleaned="", folder=folder, internal=None if item.internal else known.internal)
+            known = replace(known, path=None, prefix="/" if stays else "", suffix="", excluded=frozenset(), file_root=None, matched=(), unmatched=(), stem=None, held=frozenset(), cleaned="", folder=folder, internal=None if item.internal else known.internal)
             if item.internal:
                 known = replace(known, entered=frozenset(), unsure=known.unsure | known.entered)
         elif isinstance(item, SetVariable):
@@ -384,7 +384,7 @@ def _effect(step: Rewrite | SetVariable, env: _Env, walker: _Walker) -> tuple[Ef
         return made, env
     if made.edit is not None:
         env = replace(env, below=made.below is not None, previous=known, moved=known.entered if surely_another(made, walker.patterns) else frozenset())
-    known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=(), held=frozenset(), cleaned="")
+    known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=(), unmatched=(), stem=None, held=frozenset(), cleaned="")
     if _changes_query(made):
         known = replace(known, queried=frozenset())
     if made.internal:
@@ -550,7 +550,7 @@ def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -
         ends = () if env.known.path is not None else (PathGlob("*/", span=step.span),)
         conditions = (*ends, *((exists,) if exists else ()))
         condition = ALWAYS if not conditions else conditions[0] if len(conditions) == 1 else AllOf(conditions, step.span)
-        there = replace(known.with_path(target), internal=True)
+        there = replace(known.with_path(target), internal=True, inside=folders.walks)
         if exists and known.path is None:
             # What a pattern found at the folder's path it finds at the file's, unless it asks for the end, or what it took is used.
             used = {item.pattern for item in walk(steps) if isinstance(item, Capture)}
@@ -558,7 +558,7 @@ def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -
         if exists:
             there = replace(there, file_root=step.root)
         if known.path is None and not text.startswith("/"):
-            there = replace(there, suffix="/" + text)
+            there = replace(there, suffix="/" + text, stem=(known.matched, known.unmatched))
         below = [part.prefix for condition, said in known.held if said and isinstance(condition, AnyOf) and (part := _folder_of(condition)) is not None]
         if known.path is None and exists:
             # A prefix that is none of the folder's is none of the file's, unless the file's name continues it.

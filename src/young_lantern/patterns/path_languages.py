@@ -82,9 +82,23 @@ def _limits(condition: Condition, reading: Reading) -> Language:
     return found.language if found is not None and found.seen else made.any
 
 
+def _told(pattern: Pattern, reading: Reading, matches: bool) -> Language | None:
+    """The texts among which all that match a pattern are, or all that do not; None where that cannot be said."""
+    try:
+        found = reading.found_in(Pattern(pattern.text, pattern.engine, pattern.ignores_case))
+    except PatternUnreadable:
+        return None
+    if not found.seen or not matches and not found.exact:
+        return None
+    return found.language if matches else reading.languages.other(found.language)
+
+
 @lru_cache(maxsize=8192)
-def follows(pattern: Pattern, start: str, end: str, matched: tuple[Pattern, ...]) -> bool | None:
-    """Whether a path that begins and ends with some texts, and matches some patterns, matches another one: it does, it does not, or both may be."""
+def follows(pattern: Pattern, start: str, end: str, matched: tuple[Pattern, ...], stem: tuple[tuple[Pattern, ...], tuple[Pattern, ...]] | None = None) -> bool | None:
+    """Whether a path that begins and ends with some texts, and matches some patterns, matches another one: it does, it does not, or both may be.
+
+    stem: what stands before its last segment, with the slash, matches the first, and does not match the second
+    """
     languages = Languages()
     reading = Reading(languages)
     try:
@@ -93,7 +107,15 @@ def follows(pattern: Pattern, start: str, end: str, matched: tuple[Pattern, ...]
         return None
     if not all(found.seen for found in (asked, *known)):
         return None
-    here = languages.both(prefix(languages, start), languages.join(languages.any, languages.word(end)), *(found.language for found in known))
+    front = languages.any
+    if stem is not None:
+        folders = languages.both(languages.any, languages.join(languages.any, languages.word("/")))
+        for said, patterns in zip((True, False), stem, strict=True):
+            for item in patterns:
+                if (language := _told(item, reading, said)) is not None:
+                    folders = languages.both(folders, language)
+        front, end = folders, end.removeprefix("/")
+    here = languages.both(prefix(languages, start), languages.join(front, languages.word(end)), *(found.language for found in known))
     if emptied(languages, languages.both(here, asked.language), _LIMIT_STATES) is True:
         return False
     if asked.exact and emptied(languages, languages.both(here, languages.other(asked.language)), _LIMIT_STATES) is True:

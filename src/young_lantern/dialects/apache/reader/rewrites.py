@@ -21,9 +21,10 @@ from ....model import (
     Restart, Rewrite, Rewritten, Route, SetPath, SetVariable, Span, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
 )
 from ....model.walk import transform, walk
-from ....patterns import compiled, problem, search
+from ....patterns import compiled, problem
 from .. import values
-from . import comparisons, compression, cookies, environment, maps
+from . import comparisons, compression, condition_groups, cookies, environment, maps
+from .condition_groups import Kept
 from .context import Context, Node
 from .expressions import read_expression
 from .places import NEVER
@@ -213,16 +214,20 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         matched = Not(matched, node.span)
     elif text in ANY and not any(re.search(r"\$\d", word) for item in (node, *rule.conditions) for word in item.args[(item is node):2]):
         matched = ALWAYS if level.prefix in (None, "/") or level.whole else PathStartsWith(level.prefix, span=node.span)
-    asked = _conditions(rule.conditions, level, label, condition_label, own, context)
-    if asked is None or unread:
+    read = _conditions(rule.conditions, level, label, condition_label, own, context)
+    if read is None or unread:
         return Choose((Route(matched, (Unserved(node.span.directive, node.span),), node.span, node.comments),), node.span)
+    asked, kept = read
     if NEVER in asked:
         return Choose((), node.span)
     # mod_rewrite.c, apply_rewrite_list: the server's own lookups skip rules that redirect, and those with NS (2.4.71: not those with P).
     client_only = (Not(LookedUpInside(node.span), node.span),) if rule.has("r", "redirect", "ns", "nosubreq") else ()
     parts = [part for part in (matched, *asked, *client_only) if part is not ALWAYS]
     whole = AllOf(tuple(parts), node.span) if len(parts) > 1 else parts[0] if parts else ALWAYS
-    steps = _effects(rule, substitution, level, label, condition_label, own, after, context)
+    steps = condition_groups.put_in(_effects(rule, substitution, level, label, condition_label, own, after, context), condition_label, kept)
+    if steps is None:
+        context.value(node, substitution, "a condition with a pattern was expected as the last one: what `%0` to `%9` stand for is not known behind these")
+        steps = (Unserved(node.span.directive, node.span),)
     if empty := _empty_groups(pattern, negated, needs_whole):
         parts, steps = transform((tuple(parts), steps), lambda value: "" if isinstance(value, Capture) and value.pattern == label and value.group in empty else value)
         whole = AllOf(parts, node.span) if len(parts) > 1 else parts[0] if parts else ALWAYS
@@ -235,7 +240,7 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
     if level.bare is not None and (changes_inside(rule) or rule.has("p", "proxy")) and not spares_folders(rule):
         # mod_dir.c, fixup_dir (2.4.71, probed): the redirect to the folder has the query that the rule has made.
         path, mark, query = substitution.partition("?")
-        edit = _query(rule, mark, query, _templates(rule, level, label, condition_label, own, context))
+        edit = condition_groups.put_in(_query(rule, mark, query, _templates(rule, level, label, condition_label, own, context)), condition_label, kept)
         edited = (Rewrite(None, edit, internal=False, keeps_url=True, span=node.span),) if edit is not None else ()
         said = tuple(itertools.takewhile(lambda step: isinstance(step, SetVariable | Field) or isinstance(step, Choose) and all(route.accident for route in step.routes), steps))
         routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (*edited, *said, Leave(level.label, node.span)), node.span, accident=True))
@@ -274,10 +279,11 @@ def _pattern(text: str, level: Level, ignores_case: bool, node: Node, context: C
 
 # --- conditions -----------------------------------------------------------------------------------------------------------
 
-def _conditions(nodes: list[Node], level: Level, rule: str, condition: str, own: dict[str, Template], context: Context) -> list[Condition] | None:
-    """The conditions, those joined by OR as one; None when one of them is not read."""
+def _conditions(nodes: list[Node], level: Level, rule: str, condition: str, own: dict[str, Template], context: Context) -> tuple[list[Condition], Kept] | None:
+    """The conditions, those joined by OR as one, and what groups they leave; None when one of them is not read."""
     made: list[Condition] = []
-    waiting: list[Condition] = []
+    waiting: list[tuple[Condition, Kept | None]] = []
+    kept = condition_groups.BY_PATTERN
     nodes = _without_links(nodes, context)
     for node in nodes:
         flags = {piece.strip().lower() for piece in (node.args[2].strip("[]").split(",") if len(node.args) > 2 else [])}
@@ -287,11 +293,17 @@ def _conditions(nodes: list[Node], level: Level, rule: str, condition: str, own:
         one = _condition(node, bool(flags & {"nc", "nocase"}), level, rule, condition, own, context)
         if one is None:
             return None
-        waiting.append(one)
-        if not flags & {"or", "ornext"}:
-            made.append(_any(waiting))
+        asked, given = one
+        asked = condition_groups.put_in(asked, condition, kept)
+        if asked is None:
+            context.condition_unread(node.span, node.span.directive)
+            return None
+        waiting.append((asked, given))
+        if not flags & {"or", "ornext"} or node is nodes[-1]:
+            made.append(_any([asked for asked, _ in waiting]))
+            kept = condition_groups.behind(kept, waiting)
             waiting = []
-    return [*made, *([_any(waiting)] if waiting else [])]
+    return made, kept
 
 
 # ap_rewrite, RewriteCond: three letters ask for a symbolic link.
@@ -338,16 +350,22 @@ def _any(parts: list[Condition]) -> Condition:
     return ALWAYS if ALWAYS in kept else AnyOf(tuple(kept)) if len(kept) > 1 else kept[0] if kept else NEVER
 
 
-def _condition(node: Node, ignores_case: bool, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:
+def _condition(node: Node, ignores_case: bool, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> tuple[Condition, Kept | None] | None:
+    """One condition, and what groups it leaves."""
     tested, wanted = node.args[0], node.args[1]
     negated, wanted = wanted.startswith("!"), wanted.removeprefix("!")
     if tested.lower() == "expr":
         # The expression's own sign, not the condition's.
         negated, wanted = False, node.args[1]
+    if tested.upper() in _FIXED and "(" not in wanted and not wanted.startswith("="):  # a group of it may be asked for
+        given = condition_groups.fixed("on" if level.secure else "off", wanted, ignores_case)
+        return (ALWAYS if negated is (given is None) else NEVER), None if negated else given
     made = _test(node, tested, wanted, ignores_case, level, rule, label, own, context)
     if made is None or not negated:
-        return made
-    return NEVER if made is ALWAYS else ALWAYS if made == NEVER else Not(made, node.span)
+        return None if made is None else (made, condition_groups.given_by(node, made))
+    if isinstance(made, TextMatches | PathMatches):
+        made = replace(made, pattern=replace(made.pattern, label=""))  # what must not match leaves no groups
+    return (NEVER if made is ALWAYS else ALWAYS if made == NEVER else Not(made, node.span)), None
 
 
 _OTHER_TESTS = ("-F", "-U", "-x", "-h", "-l", "-L")
@@ -365,16 +383,14 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
         if wanted == "-s":
             context.say(SIZE_UNASKED, node.span, condition=node.span.directive)
         return _file(node, tested, _FILE_TESTS[wanted], level, rule, label, own, context)
-    if wanted in ('>""', ">") and maps.asks_map(tested):
-        wanted = "."  # what sorts behind the empty text is not empty
     # cmd_rewritecond (2.4.71, probed): alone a sign, or an operator for numbers, is a pattern.
     numbers = re.fullmatch(r"(-(?:eq|ne|gt|ge|lt|le))(?=.)\s*([+-]?\d*).*", wanted, re.DOTALL)
     orders = re.fullmatch(r"([<>]=|[<>](?=.))(.*)", wanted, re.DOTALL)
     if wanted in _OTHER_TESTS:
         context.condition_unread(node.span, node.span.directive)
         return None
-    if tested.upper() in _FIXED and "(" not in wanted:  # a group of it may be asked for
-        return _fixed("on" if level.secure else "off", wanted, ignores_case)
+    if tested.upper() in _FIXED and wanted.startswith("="):
+        return ALWAYS if wanted[1:].strip('"') == ("on" if level.secure else "off") else NEVER
     template = maps.with_maps(tested, rule, context, lambda text: values.read_template(
         text, rule=rule, condition=label, document_root=level.document_root, own={**_names(level), **own}, by=values.RULE))
     if any(isinstance(part, Unread) for part in template):
@@ -389,7 +405,7 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
     if numbers:
         return comparisons.number(template, numbers[1], bound, node.span)
     if orders:
-        sorted_ = comparisons.order(template, orders[1], "" if orders[2] == '""' else orders[2], ignores_case, node.span)
+        sorted_ = comparisons.order(template, orders[1], orders[2], ignores_case, node.span)
         if sorted_ is None:
             context.condition_unread(node.span, node.span.directive)
         return sorted_
@@ -403,11 +419,6 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
 
 # What a virtual host knows beforehand: it speaks TLS, or it does not.
 _FIXED = ("%{HTTPS}",)
-
-
-def _fixed(value: str, wanted: str, ignores_case: bool) -> Condition:
-    held = wanted[1:].strip('"') == value if wanted.startswith("=") else search(Pattern(wanted, "pcre", ignores_case), value) is not None
-    return ALWAYS if held else NEVER
 
 
 def _names(level: Level) -> dict[str, Template]:

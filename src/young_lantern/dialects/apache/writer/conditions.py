@@ -13,6 +13,7 @@ from dataclasses import dataclass, field, replace
 
 from ....fitting.aliases import behind
 from ....fitting.closing import of_paths
+from ....fitting.static import bare
 from ....model import (
     ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Rewritten, SchemeIs, Template, TextIs,
     TextMatches, Var, Variable,
@@ -53,7 +54,7 @@ def write_conditions(parts: tuple[Condition, ...], used: object, context: Contex
         asked.pattern = asked.pattern.removesuffix("(/.*)$") + "(.*?)/*$"
     if isinstance(made, Unwritable):
         return made
-    clauses = [literals for item in others for literals in _clauses(item)]
+    clauses = [literals for item in others for literals in _clauses(item) if not _holds_always(literals)]
     last = [literals for literals in clauses if any(isinstance(item, TextMatches) and item.pattern.label in wanted for item in literals)]
     if len(last) > 1 or last and len(last[0]) > 1:
         return Unwritable("captures of several patterns")
@@ -200,6 +201,11 @@ def _clauses(condition: Condition) -> list[list[Condition]]:
                     return [[condition]]
             return made
     return [[condition]]
+
+
+def _holds_always(literals: list[Condition]) -> bool:
+    said = {bare(item) for item in literals}
+    return any(Not(item) in said for item in said)
 
 
 # --- one line ---------------------------------------------------------------------------------------------------------------

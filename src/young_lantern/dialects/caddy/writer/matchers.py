@@ -88,6 +88,9 @@ def write_lines(condition: Condition, name: str, context: Context) -> Lines | Un
             return _text_is(condition, context)
         case TextMatches((Var(Variable.FIELD, field),), pattern) if pattern.text != "^$" and not search(pattern, ""):
             return _pattern_line(["header_regexp"], pattern, name, context, condition.span, field)
+        case TextMatches((Var(Variable.AUTHORITY),), pattern) if search(pattern, NO_VALUE) is not None and not search(pattern, ""):
+            # matchers.go, getHeaderFieldVals (2.6.2, probed): Host is the request's, which every request has.
+            return _pattern_line(["header_regexp"], pattern, name, context, condition.span, "Host")
         case TextMatches((Var(Variable.FIELD, field),), Pattern("^$")):
             return [Node(["header", f"!{field}"])]
         case TextMatches(template, pattern):
@@ -104,6 +107,8 @@ def write_lines(condition: Condition, name: str, context: Context) -> Lines | Un
                         return Unwritable("a pattern for a text of several values that may not be there")
                     asked = f"{subject} == null || {asked}" if search(pattern, "") else f"{subject} != null && {asked}"
                 return [Node(["expression", f"`{asked}`"])]
+            if search(pattern, NO_VALUE) is not None:
+                return Unwritable("the groups of a pattern that is found in the words that Caddy has for no value as well")
             return _pattern_line(["vars_regexp"], pattern, name, context, condition.span, quote(subject))
         case FileExists():
             return _file(condition, context)
