@@ -418,12 +418,21 @@ SHORT = folder("RewriteEngine On\nRewriteRule ^(.*)\\.html$ /$1 [R=301,L]")
 SHORT_SERVER = httpd("DocumentRoot ROOT\nRewriteEngine On\nRewriteCond %{REQUEST_URI} !^/bare/\nRewriteRule ^/(.*\\.html)?$ https://www.fernhollow.example/$1 [R=301,L]\n<Directory ROOT>\nRequire all granted\n</Directory>")
 
 
-@pytest.mark.parametrize("text", [SHORT, SHORT_SERVER])
-def test_an_index_file_is_led_nowhere_by_a_rule_for_pages(reads: Reads, tmp_path: Path, text: str) -> None:
-    """httpd skips redirects where it looks for the file itself; in Caddy the folder is answered with it as before."""
-    made = translate(reads.write("apache", text), "caddy")
+NO_NAMES = httpd("DocumentRoot ROOT\nDirectoryIndex index.html index.htm\nRewriteEngine On\nRewriteRule ^/a\\.html$ / [R=301,L]\nRewriteRule ^(.*)/index\\.html?$ $1/ [R=301,L]\n<Directory ROOT>\nRequire all granted\n</Directory>")
+
+
+@pytest.mark.parametrize("target", ["nginx", "caddy"])
+@pytest.mark.parametrize("text", [SHORT, SHORT_SERVER, NO_NAMES])
+def test_an_index_file_is_led_nowhere_by_a_rule_for_pages(reads: Reads, tmp_path: Path, text: str, target: str) -> None:
+    """httpd skips redirects where it looks for the file itself; the folder is answered with it as before, and no redirect leads to itself."""
+    made = translate(reads.write("apache", text), target)
     for reading in (made.reading, made.read_back):
-        assert [decide(reading.estate, request_for(SITE + target), real_files()).status for target in ("/dir/", "/a.html", "/dir/index.html", "/style.css")] == [200, 301, 301, 200]
+        assert [decide(reading.estate, request_for(SITE + path), real_files()).status for path in ("/dir/", "/a.html", "/dir/index.html", "/style.css")] == [200, 301, 301, 200]
     assert not [cause.summary for cause in made.comparison.causes if "200 becomes 301" in cause.summary]
     save(made.writing.files, tmp_path / "new")
-    assert not check_live(made.reading, read(tmp_path / "new", "caddy"), most=100).surprises
+    assert not check_live(made.reading, read(tmp_path / "new", target), most=100).surprises
+
+
+def test_a_rule_that_the_folder_itself_is_led_away_by_asks_nothing_more(reads: Reads) -> None:
+    made = translate(reads.write("apache", httpd("DocumentRoot ROOT\nRewriteEngine On\nRewriteCond %{REQUEST_URI} !^/status$\nRewriteRule ^/old/(.*)$ https://www.fernhollow.example/$1 [R=301,L]")), "nginx")
+    assert "index file" not in "".join(made.writing.files.values())

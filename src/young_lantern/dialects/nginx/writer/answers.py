@@ -8,8 +8,9 @@ Rule:     a Location that needs the path as it goes on the wire, or a query behi
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
-from ....model import Abort, Capture, Redirect, Respond, Template, Var, Variable, join
+from ....model import Abort, Capture, Part, Redirect, Respond, Template, Var, Variable, fixed, join
 from ...noting import Unwritable
 from ..values import quote
 from .context import Context
@@ -76,14 +77,15 @@ def _rewrite(location: Template, step: Redirect, context: Context) -> list[str] 
         return None
     else:
         text = context.template(tuple(template), step.span, escapes=True)
-    if isinstance(text, Unwritable) or not text.startswith(("/", "http://", "https://", "$scheme")) and not (captures and template[0] == captures[0] and _begins_with_slash(captures[0], context)):
+    if isinstance(text, Unwritable) or not text.startswith(("/", "http://", "https://", "$scheme")) and not (captures and template[0] == captures[0] and _begins_with_slash(captures[0], context, template[1:2])):
         return None
     return ["rewrite", pattern, quote(text + query), _FLAGS[step.status]]
 
 
-def _begins_with_slash(capture: Capture, context: Context) -> bool:
-    """Whether what a pattern takes of a path is its start: of a path that is matched, the first group that takes something at once."""
-    return capture.group == 1 and re.match(r"\^?\((?:\.\+|/)", context.texts[capture.pattern]) is not None
+def _begins_with_slash(capture: Capture, context: Context, behind: Sequence[Part]) -> bool:
+    """Whether what a pattern takes of a path is its start: of a path that is matched, the first group that takes something at once, or has a slash behind it."""
+    taken = r"\^?\((?:\.[+*]|/)" if behind and isinstance(behind[0], str) and behind[0].startswith("/") else r"\^?\((?:\.\+|/)"
+    return capture.group == 1 and re.match(taken, context.texts[capture.pattern]) is not None
 
 
 # A literal, and one group for all that follows it.
@@ -129,15 +131,16 @@ def asked_before(test: Node, context: Context) -> tuple[list[Node], list[Node]]:
     return kept, [made]
 
 
-def rewrite_words(pattern: str, step: Redirect, context: Context) -> list[str] | None:
-    """The words of a `rewrite` by this pattern whose captures the Location has; None if that is not what it needs."""
-    if step.status not in _FLAGS or not any(isinstance(part, Capture) and part.escaped for part in step.location):
-        return None
+def rewrite_words(pattern: str, step: Redirect, context: Context, within: bool = False) -> list[str] | None:
+    """The words of a `rewrite` by this pattern whose captures the Location has; None if that is not what it needs. within: it may have none."""
     template, query = step.location, "?"
     if template and isinstance(template[-1], Var) and template[-1].variable is Variable.QUERY and template[-1].name in ("?", "&"):
         template, query = template[:-1], ""
+    captures = [part for part in template if isinstance(part, Capture)]
+    if step.status not in _FLAGS or not any(part.escaped for part in captures) and not (within and fixed(template)):
+        return None
     text = context.template(template, step.span, escapes=True)
-    if isinstance(text, Unwritable) or not text.startswith(("/", "http://", "https://", "$scheme")):
+    if isinstance(text, Unwritable) or not text.startswith(("/", "http://", "https://", "$scheme")) and not (captures and template[0] == captures[0] and _begins_with_slash(captures[0], context, template[1:2])):
         return None
     return ["rewrite", quote(pattern), quote(text + query), _FLAGS[step.status]]
 

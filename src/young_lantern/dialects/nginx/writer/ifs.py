@@ -6,7 +6,8 @@ Source:   nginx manual, rewrite module, "if", "rewrite".
 from __future__ import annotations
 
 from ....fitting import Branch, Chain, Fork, Leaf
-from ....model import Abort, AllOf, Capture, PathMatches, Pattern, Redirect, Restart, Rewrite, SetPath, SetVariable, Span, StripPrefix, Var, Variable, fixed
+from ....fitting.inside import FOR_A_FOLDER
+from ....model import Abort, AllOf, Capture, PathMatches, Pattern, Redirect, Restart, Rewrite, SetPath, SetVariable, Span, StripPrefix, TextMatches, Var, Variable, fixed
 from ....model.walk import walk
 from ...noting import Unwritable
 from . import answers, frames, rewrites
@@ -118,28 +119,34 @@ def looked_up_again(fork: Fork) -> bool:
     return False
 
 
+WHY_NOT_INSIDE = ("Not where nginx looks for a folder's index file by itself.",)
+
+
 def _rewrite_within(fork: Fork, spans: tuple[Span, ...], where: Where, body: Body, context: Context) -> bool:
     """Where a pattern holds and something else as well: a `rewrite` with the pattern, whose groups it asks for, in an `if` for the rest."""
     assert isinstance(fork.condition, AllOf)
-    rewrite = fork.chain.items[0]
+    item = fork.chain.items[0]
     patterns = [part for part in fork.condition.conditions if isinstance(part, PathMatches)]
-    if len(patterns) != 1 or not isinstance(rewrite, Rewrite) or not any(isinstance(item, Capture) for item in walk(rewrite)):
+    leads = isinstance(item, Rewrite) and any(isinstance(part, Capture) for part in walk(item)) or isinstance(item, Leaf) and isinstance(item.answer, Redirect)
+    if len(patterns) != 1 or not leads:
         return False
     others = tuple(part for part in fork.condition.conditions if part is not patterns[0])
     made = write_condition(others[0] if len(others) == 1 else AllOf(others, fork.condition.span), context)
     before = body.changes, context.rewritten
-    line = None if isinstance(made, Unwritable) else single_rewrite(patterns[0], rewrite, where, body, context)
+    line = None if isinstance(made, Unwritable) else single_rewrite(patterns[0], item, where, body, context, within=True)
     if line is None or isinstance(made, Unwritable):
         return False
     if looked_up_again(fork):
         line.words.append("last")
         body.changes, context.rewritten = before
     line.spans, line.comments = tuple(dict.fromkeys((*spans, *line.spans))), (*fork.comments, *line.comments)
-    body.phase += [*made[0], Node(["if", made[1]], [line])]
+    why = WHY_NOT_INSIDE if any(isinstance(part, TextMatches) and part.pattern.text == FOR_A_FOLDER.text for part in walk(others)) else ()
+    body.phase += [*made[0], Node(["if", made[1]], [line], (), why)]
     return True
 
 
-def single_rewrite(condition: PathMatches, item: object, where: Where, body: Body, context: Context) -> Node | None:
+def single_rewrite(condition: PathMatches, item: object, where: Where, body: Body, context: Context, within: bool = False) -> Node | None:
+    """within: it stands in an `if` of something else, which asks for the pattern by no other line."""
     if isinstance(item, Rewrite) and item.edit is not None and not isinstance(item.edit, StripPrefix):
         made = rewrites.write_rewrite(item, context, condition)
         if isinstance(made, Unwritable):
@@ -149,7 +156,7 @@ def single_rewrite(condition: PathMatches, item: object, where: Where, body: Bod
     if isinstance(item, Leaf) and isinstance(item.answer, Redirect) and as_frame(item, where.frame):
         before = context.pattern, context.asked
         context.matched(condition.pattern)
-        words = answers.rewrite_words(("(?i)" if condition.pattern.ignores_case else "") + condition.pattern.text, item.answer, context)
+        words = answers.rewrite_words(("(?i)" if condition.pattern.ignores_case else "") + condition.pattern.text, item.answer, context, within)
         if words is None:
             context.pattern, context.asked = before
             return None

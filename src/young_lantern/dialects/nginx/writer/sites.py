@@ -20,6 +20,7 @@ from ....fitting.conditional import with_conditions
 from ....fitting.every_path import without_every_path
 from ....fitting.aliases import with_roots, without_idle_cuts
 from ....fitting.guards import exempt_clients, open_elsewhere
+from ....fitting.inside import told_by_target
 from ....fitting.keyed_tables import with_tables_of_paths
 from ....fitting.places import atoms_of, glob_as_pattern, plain_paths, structural_spans, url_as_path
 from ....fitting.preflight import answer_preflights
@@ -70,6 +71,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     captures_host = any(name.pattern for name in site.names)
     program = with_tables_of_paths(without_every_path(url_as_path(with_roots(site.program))))
     if context.estate.dialect != "nginx":
+        program = told_by_target(program)
         program = with_early_tables(program) if _rewrites(program) else with_conditions(program, _as_table)
         context.set_names |= {item.name for item in program if isinstance(item, SetVariable)}
     chain, lost = _unrolled(program, captures_host, site, context)
