@@ -30,6 +30,7 @@ class Known:
     file_root: a file lies at the path below this root, so that the path does not end in a slash
     matched:   patterns that the path matches; `unmatched`: those that it does not
     stem:      of a file that was looked for in a folder: what the folder's path matches, and does not
+    by_file:   a rewrite that only says which file is meant made the path; whatever asks for paths had its say on the one before that
     inside:    the server looks a file up by itself: an index file, for httpd
     cleaned:   what the path begins with, in small letters, as Caddy compares it: slashes merged, dots resolved
     held:      alternatives of paths, and files at the path, that were asked, and whether they held
@@ -49,6 +50,7 @@ class Known:
     file_root: Template | None = None
     matched: tuple[Pattern, ...] = ()
     unmatched: tuple[Pattern, ...] = ()
+    by_file: bool = False
     inside: bool = False
     stem: tuple[tuple[Pattern, ...], tuple[Pattern, ...]] | None = None
     settled: frozenset[tuple[Condition, bool]] = frozenset()
@@ -62,7 +64,14 @@ class Known:
         whole = literal(template)
         start = template[0] if template and isinstance(template[0], str) else ""
         end = template[-1] if template and isinstance(template[-1], str) else ""
-        return replace(self, path=whole, prefix=whole or start, suffix=whole or end, excluded=frozenset(), file_root=None, matched=(), unmatched=(), stem=None, held=frozenset(), cleaned="")
+        return replace(self, path=whole, prefix=whole or start, suffix=whole or end, excluded=frozenset(), file_root=None, by_file=False, matched=(), unmatched=(), stem=None, held=frozenset(), cleaned="")
+
+    def of_folder(self) -> tuple[tuple[Pattern, ...], tuple[Pattern, ...]]:
+        """What is known of the path as the patterns that it matches, and those that it does not."""
+        asked = [item for condition, said in self.held if not said and isinstance(condition, AnyOf) for item in condition.conditions]
+        refused = {_as_pattern(item) for item in asked if isinstance(item, PathIs | PathStartsWith)}
+        refused |= {Pattern(f"^{re.escape(prefix)}") for prefix in self.excluded}
+        return self.matched, (*self.unmatched, *sorted(refused, key=lambda pattern: (pattern.text, pattern.ignores_case)))
 
     def with_variable(self, name: str, value: str | None) -> "Known":
         return replace(self, variables=(*((key, held) for key, held in self.variables if key != name), (name, value)))
@@ -99,6 +108,11 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
         for said in (True, False):
             if (bare(condition), said) in known.held:
                 return said
+    if known.by_file and known.suffix and known.path is None and isinstance(condition, PathIs | PathStartsWith | PathMatches) and condition.form is PathForm.CURRENT:
+        # An index file of such a folder: what stands before its name counts as no path that anything else asks for.
+        asked = condition.pattern if isinstance(condition, PathMatches) else _as_pattern(condition)
+        tried = {search(asked, known.prefix + between + known.suffix) is not None for between in ("", "x", "x/y1")}
+        return tried.pop() if len(tried) == 1 else None
     match condition:
         case Always():
             return True

@@ -385,6 +385,7 @@ def _effect(step: Rewrite | SetVariable, env: _Env, walker: _Walker) -> tuple[Ef
     if made.edit is not None:
         env = replace(env, below=made.below is not None, previous=known, moved=known.entered if surely_another(made, walker.patterns) else frozenset())
     known = known.with_path(made.edit.template) if isinstance(made.edit, SetPath) else replace(known, path=None, prefix="", suffix="", excluded=frozenset(), file_root=None, matched=(), unmatched=(), stem=None, held=frozenset(), cleaned="")
+    known = replace(known, by_file=made.edit is not None and made.keeps_url)
     if _changes_query(made):
         known = replace(known, queried=frozenset())
     if made.internal:
@@ -550,7 +551,7 @@ def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -
         ends = () if env.known.path is not None else (PathGlob("*/", span=step.span),)
         conditions = (*ends, *((exists,) if exists else ()))
         condition = ALWAYS if not conditions else conditions[0] if len(conditions) == 1 else AllOf(conditions, step.span)
-        there = replace(known.with_path(target), internal=True, inside=folders.walks)
+        there = replace(known.with_path(target), internal=True, inside=folders.walks, by_file=known.by_file)
         if exists and known.path is None:
             # What a pattern found at the folder's path it finds at the file's, unless it asks for the end, or what it took is used.
             used = {item.pattern for item in walk(steps) if isinstance(item, Capture)}
@@ -558,7 +559,7 @@ def _indexes(step: ServeFiles, steps: list[_Item], env: _Env, walker: _Walker) -
         if exists:
             there = replace(there, file_root=step.root)
         if known.path is None and not text.startswith("/"):
-            there = replace(there, suffix="/" + text, stem=(known.matched, known.unmatched))
+            there = replace(there, suffix="/" + text, stem=known.of_folder())
         below = [part.prefix for condition, said in known.held if said and isinstance(condition, AnyOf) and (part := _folder_of(condition)) is not None]
         if known.path is None and exists:
             # A prefix that is none of the folder's is none of the file's, unless the file's name continues it.
