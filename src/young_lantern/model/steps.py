@@ -264,6 +264,7 @@ class ErrorPages:
     """Replaces the error pages in force.
 
     merges:  those for other statuses stay
+    ended:   statuses that have no page any more where it merges, but the server's own words (httpd `default`)
     recurs:  an error met on the way to one of these pages is looked up in the pages in force there (nginx recursive_error_pages)
     """
 
@@ -271,12 +272,13 @@ class ErrorPages:
     span: Span | None = None
     merges: bool = False
     recurs: bool = False
+    ended: frozenset[int] = frozenset()
 
     def onto(self, others: "ErrorPages | None") -> "ErrorPages":
         """What is in force after this step, `others` being in force before it."""
         if not self.merges or others is None:
             return self
-        said = frozenset().union(*(page.statuses or frozenset() for page in self.pages))
+        said = self.ended.union(*(page.statuses or frozenset() for page in self.pages))
         return ErrorPages((*self.pages, *(page for page in others.pages if page.statuses is None or not page.statuses <= said)), span=self.span)
 
 

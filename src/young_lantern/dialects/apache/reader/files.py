@@ -6,7 +6,7 @@ Rule:     the last section that says something of a setting decides; Options wit
 
 from __future__ import annotations
 
-from ....model import SITE, ErrorPage, ErrorPages, Folders, PageStatus, Respond, ServeFiles, Span, Step
+from ....model import SITE, Disposition, ErrorPage, ErrorPages, Folders, PageStatus, Respond, ServeFiles, Span, Step
 from .. import defaults, values
 from .context import Context, Node
 from .expressions import read_text
@@ -16,6 +16,7 @@ from .places import Place
 def read_error_pages(nodes: list[Node], context: Context, merges: bool = False) -> tuple[Step, ...]:
     """The pages of some levels, the innermost last: the last one for a status counts. merges: those of the levels around stay."""
     pages: dict[int, ErrorPage] = {}
+    ended: dict[int, Span] = {}
     for node in context.take(nodes, "errordocument"):
         code, *words = node.args or [""]
         if not code.isdigit() or not words:
@@ -23,10 +24,15 @@ def read_error_pages(nodes: list[Node], context: Context, merges: bool = False) 
             continue
         status = int(code)
         pages.pop(status, None)
+        ended.pop(status, None)
         if words[0].lower() == "default":
+            ended[status] = node.span
+            if (claim := context.claims.get(node.span)) is not None:
+                claim.disposition, claim.why = Disposition.IMPLIED, "where no page is named, a server has words of its own"
             continue
         pages[status] = _page(status, words[0], node, context)
-    return (ErrorPages(tuple(pages.values()), next(iter(pages.values())).span, merges),) if pages else ()
+    spans = (*(page.span for page in pages.values()), *(ended.values() if merges else ()))
+    return (ErrorPages(tuple(pages.values()), spans[0], merges, ended=frozenset(ended if merges else ())),) if spans else ()
 
 
 def _page(status: int, text: str, node: Node, context: Context) -> ErrorPage:

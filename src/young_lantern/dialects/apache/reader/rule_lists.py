@@ -42,7 +42,7 @@ def is_on(nodes: list[Node], context: Context) -> bool:
 
 # What makes a level have a configuration of its own, in the place of the one above.
 OWN = ("rewriteengine", "rewriteoptions", "rewritebase", "rewritecond", "rewriterule")
-_READ_OPTIONS = frozenset({"inherit", "inheritbefore", "inheritdown", "inheritdownbefore", "ignoreinherit", "longurloptimization"})
+_READ_OPTIONS = frozenset({"inherit", "inheritbefore", "inheritdown", "inheritdownbefore", "ignoreinherit", "longurloptimization", "mergebase"})
 
 
 def in_force(levels: list[list[Node]], context: Context) -> list[Rule]:
@@ -66,6 +66,23 @@ def in_force(levels: list[list[Node]], context: Context) -> list[Rule]:
             rules = own
         options = options if said is None else said
     return rules
+
+
+def base_of(levels: list[list[Node]], context: Context) -> Node | None:
+    """The `RewriteBase` that counts at the last of some levels.
+
+    mod_rewrite.c, config_perdir_merge (2.4.71, probed): a level that has any line of the module's has a base of its own, or none; that of the level above
+    comes down with MergeBase alone.
+    """
+    base: Node | None = None
+    options: frozenset[str] = frozenset()
+    for nodes in levels:
+        if not any(node.name in OWN for node in nodes):
+            continue
+        said, own = _options(nodes, context), context.last(nodes, "rewritebase")
+        options = options if said is None else said
+        base = own if own is not None or "mergebase" not in options else base
+    return base
 
 
 def inherits(nodes: list[Node], around: list[list[Node]], context: Context) -> bool:

@@ -157,7 +157,7 @@ class SectionRules:
             return self._pathless_phase(section, place, "the file's whole name")
         above = self._above(section)
         rules = rule_lists.in_force([other.nodes for other in above], context)
-        # mod_rewrite.c, config_perdir_merge: whether rewriting is on, and its base, come down from the folders above.
+        # mod_rewrite.c, config_perdir_merge: whether rewriting is on comes down from the folders above.
         if not rules or not rule_lists.is_on([node for other in above for node in other.nodes], context):
             return ()
         self.stand_apart = self.stand_apart and rule_lists.stand_apart(rules)
@@ -171,7 +171,7 @@ class SectionRules:
             self.context.value(rules[0].node, section.text, "rules for a folder whose path the request has were expected, not for one above an alias")
             return (Unserved(rules[0].node.span.directive, rules[0].node.span),)
         prefix = "/" if lead else place.url + (folder[len(place.folder):] if folder.startswith(place.folder + "/") else "") + "/"
-        base = context.last([node for other in above for node in other.nodes], "rewritebase")
+        base = rule_lists.base_of([other.nodes for other in above], context)
         # mod_rewrite.c, hook_fixup: the document root is taken off a name in it, whatever alias led there; elsewhere the alias counts (2.4.71, probed).
         root = self.host.document_root.rstrip("/")
         named = folder[len(root):] + "/" if (folder + "/").startswith(root + "/") else prefix

@@ -168,6 +168,8 @@ class Reader:
             if name in ("header", "query"):
                 raise _NotRead
         self.need(")")
+        if name == "protocol":
+            words = [word.lower() for word in words]  # CELLibrary (2.6.2, probed): here alone
         first = self.line.words[0]
         made = Directive([Word("", name, first.line, first.column), *(Word(" ", f"`{word}`", first.line, first.column) for word in words)], "", None, "", self.line.file, self.line.end_line)
         made.span = self.span

@@ -20,6 +20,7 @@ from ....model import (
 )
 from ....model.walk import walk
 from ....patterns import problem, search
+from .. import arguments
 from ..syntax import Directive
 from ..values import scalar
 from . import expressions
@@ -136,14 +137,24 @@ def _host(line: Directive, label: str, level: Level, context: Context) -> Condit
 
 
 def _method(line: Directive, label: str, level: Level, context: Context) -> Condition:
-    return MethodIn(tuple(word.upper() for word in line.args), line.span)
+    # MatchMethod (2.6.2, probed): as they are spelt, so that `get` holds for no request that a browser makes.
+    return MethodIn(tuple(line.args), line.span)
+
+
+# MatchProtocol (2.6.2, probed): the version of HTTP as the request line has it, or as its frames stand for; with a plus, that or a later one.
+_VERSIONS = {
+    "http/1.0": r"^HTTP/1\.0$", "http/1.0+": "", "http/1.1": r"^HTTP/1\.1$", "http/1.1+": r"^HTTP/(?:1\.1|[2-9])",
+    "http/2": "^HTTP/2", "http/2+": "^HTTP/[2-9]", "http/3": "^HTTP/3", "http/3+": "^HTTP/[3-9]",
+}
 
 
 def _protocol(line: Directive, label: str, level: Level, context: Context) -> Condition:
-    # MatchProtocol (2.6.2): gRPC is told by the type of the content; any other word holds for nothing.
-    wanted = line.args[0].lower() if line.args else ""
+    # gRPC is told by the type of the content; any other word holds for nothing.
+    wanted = line.args[0] if line.args else ""
     if wanted == "grpc":
         return TextMatches((Var(Variable.FIELD, "Content-Type"),), Pattern("^application/grpc", "re2"), span=line.span)
+    if (version := _VERSIONS.get(wanted)) is not None:
+        return TextMatches((Var(Variable.PROTOCOL),), Pattern(version, "re2"), span=line.span) if version else ALWAYS
     return SchemeIs(wanted, line.span) if wanted in ("http", "https") else Not(ALWAYS, line.span)
 
 
@@ -164,6 +175,10 @@ def _header(line: Directive, label: str, level: Level, context: Context) -> Cond
         return TextIs((Var(Variable.FIELD, name[1:]),), ("",), span=line.span)
     template = (Var(Variable.FIELD, name),)
     found: list[Condition] = []
+    if "" in wanted:
+        # It holds for a field that is sent with nothing in it, and for none that is not sent (2.6.2, probed).
+        context.say(CONDITION_UNREAD, line.span, condition=line.span.directive)
+        return Unknowable(line.span.directive, line.span)
     for value in wanted or ["*"]:
         if value == "*":
             found.append(Not(TextIs(template, ("",), span=line.span), line.span))
@@ -190,11 +205,14 @@ def _header_regexp(line: Directive, label: str, level: Level, context: Context) 
 
 def _query(line: Directive, label: str, level: Level, context: Context) -> Condition:
     found: list[Condition] = []
-    for word in line.args:
+    for word in filter(None, line.args):
         name, _, value = word.partition("=")
-        template = (Var(Variable.ARGUMENT, name),)
-        found.append(Not(TextIs(template, ("",))) if value == "*" else TextIs(template, (value,), span=line.span))
-    return _any(found, line.span)
+        is_value = TextIs((Var(Variable.ARGUMENT, name),), (value,), span=line.span)
+        # MatchQuery (2.6.2, probed): `*` and nothing are asked of an argument that is there, with a value or without.
+        is_there = TextMatches((Var(Variable.QUERY),), arguments.there(name), span=line.span)
+        found.append(is_there if value == "*" else is_value if value else AllOf((is_there, is_value), line.span))
+    # Nothing at all asks for a query without arguments.
+    return _any(found, line.span) if found else TextMatches((Var(Variable.QUERY),), Pattern("^&*$", "re2"), span=line.span)
 
 
 def _not(line: Directive, label: str, level: Level, context: Context) -> Condition:

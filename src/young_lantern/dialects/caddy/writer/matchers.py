@@ -20,6 +20,7 @@ from ....model import (
 from ....model.walk import transform, walk
 from ....patterns import beyond_re2, search, to_re2
 from ....patterns.looks import Apart, apart
+from .. import arguments
 from ..values import Unwritable, quote
 from .context import Context, Matcher
 from .output import Node
@@ -91,6 +92,8 @@ def write_lines(condition: Condition, name: str, context: Context) -> Lines | Un
         case TextMatches((Var(Variable.AUTHORITY),), pattern) if search(pattern, NO_VALUE) is not None and not search(pattern, ""):
             # matchers.go, getHeaderFieldVals (2.6.2, probed): Host is the request's, which every request has.
             return _pattern_line(["header_regexp"], pattern, name, context, condition.span, "Host")
+        case TextMatches((Var(Variable.QUERY, ""),), pattern) if (argument := arguments.asked(pattern)) is not None:
+            return [Node(["query", f"{argument}=*"])]
         case TextMatches((Var(Variable.FIELD, field),), Pattern("^$")):
             return [Node(["header", f"!{field}"])]
         case TextMatches(template, pattern):
