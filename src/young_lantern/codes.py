@@ -129,6 +129,10 @@ PORT_NOT_OPEN = _code("port-not-open", _H, _BREAKING,
     "{host} is for port {port}, but nothing listens there",
     "a virtual host does not open its port; without a line that does, nobody reaches it",
     "open the port, or leave the site behind")
+PORT_NAMED_ELSEWHERE = _code("port-named-elsewhere", _H, _BREAKING,
+    "{host} is for any port, and answers nobody on port {port}: another site names it",
+    "Apache httpd asks those that name the port alone, if there is one of them for the address",
+    "name the port in both, or in none")
 NAME_CLAIMED_TWICE = _code("name-claimed-twice", _H, _BREAKING,
     "the name {host} on port {port} is claimed by two sites; the one at {winner} answers",
     "the server keeps the first and ignores the second, with a warning in its log only",

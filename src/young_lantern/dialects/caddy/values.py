@@ -259,3 +259,11 @@ def text_type(body: str) -> str:
             json.loads(trimmed)
             return "application/json"
     return "text/plain; charset=utf-8"
+
+
+def odd_stars(host: str) -> bool:
+    """Whether a name has a star as another label than the first of several.
+
+    MatchHost (2.6.2, probed): each stands for one label, so that a lone star is no name that is looked up in the DNS, and `*.*.example` is two labels deep.
+    """
+    return "{" not in host and "*" in host.split(".")[1 if "." in host else 0:]

@@ -2,7 +2,8 @@
 
 Source:   Apache HTTP Server manual, "Name-based Virtual Host Support", "An In-Depth Discussion of Virtual Host Matching"; vhost.c.
 Rule:     virtual hosts for the very address come before those for any; among them names are tried in file order, a wildcard alias before
-          a later exact name; if no name fits, the first one answers. Without any for the port the main server does.
+          a later exact name; if no name fits, the first one answers. Without any for the port the main server does. A host for any port answers where
+          none names the port.
 """
 
 from __future__ import annotations
@@ -10,7 +11,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field, replace
 
-from ....codes import NAME_CLAIMED_TWICE, PORT_NOT_OPEN
+from ....codes import NAME_CLAIMED_TWICE, PORT_NAMED_ELSEWHERE, PORT_NOT_OPEN
 from ....model import Disposition, HostName, HostRow, Listener, Pattern, Placeholder, Site, Span, TraceMethod
 from ....patterns import host_matches, search
 from .. import defaults
@@ -151,8 +152,12 @@ def read_listeners(main: list[Node], hosts: list[VirtualHost], context: Context)
         fitting = [host for host in hosts if any(place[1] in ("*", port) for place in host.places)]
         addresses = sorted({place[0] for host in fitting for place in host.places if place[0] and place[1] in ("*", port)})
         for own in ([address] if address else [*addresses, ""]):
-            exact = [host for host in fitting if own and any(place[0] == own for place in host.places)]
-            here = exact or [host for host in fitting if any(place == ("", port) or place == ("", "*") for place in host.places)]
+            # vhost.c, find_ipaddr, find_default_server (2.4.71, probed): hosts that name the port keep out those for any port of the same address.
+            choices = [(place, port_of) for place in ([own, ""] if own else [""]) for port_of in (port, "*")]
+            here = next((found for choice in choices if (found := [host for host in fitting if choice in host.places])), [])
+            for host in (fitting if not own else []):
+                if host not in here and ("", "*") in host.places:
+                    context.say(PORT_NAMED_ELSEWHERE, host.node.span if host.node is not None else None, port=port, host=host.key)
             made.append(_listener(own, port, here, _rows(here, port, context), hosts[-1], span, context))
     return tuple(made)
 

@@ -22,7 +22,7 @@ from ....model.walk import walk
 from ....patterns import problem, search
 from .. import arguments
 from ..syntax import Directive
-from ..values import scalar
+from ..values import odd_stars, scalar
 from . import expressions
 from .context import Context, Level
 from .gateways import names_split
@@ -133,6 +133,9 @@ def _path_regexp(line: Directive, label: str, level: Level, context: Context) ->
 
 
 def _host(line: Directive, label: str, level: Level, context: Context) -> Condition:
+    if any(map(odd_stars, line.args)):
+        context.say(CONDITION_UNREAD, line.span, condition=line.span.directive)
+        return Unknowable(line.span.directive, line.span)
     return HostIs(tuple(word.lower() for word in line.args), True, line.span)
 
 

@@ -21,6 +21,7 @@ from ....model.walk import transform
 from ....patterns import host_matches
 from .. import defaults
 from ..syntax import Directive
+from ..values import odd_stars
 from .context import Context, Level
 from .heads import OWN_HEADS, offers_http2, read_heads
 from .routes import ERROR_ROOT, read_level
@@ -40,11 +41,11 @@ class Address:
 
 
 def read_address(text: str, options: dict[str, list[str]]) -> Address | None:
-    """`[scheme://][host][:port]` -> Address; None when it is none, or has a path."""
+    """`[scheme://][host][:port]` -> Address; None when it is none, has a path, or stars that are read nowhere."""
     if re.fullmatch(r"\{\$?\w+\}|\{\{.*\}\}|\$\{\w+\}", text):
         return Address(text, 443, True, False)
     found = _ADDRESS.fullmatch(text)
-    if not found or found["path"]:
+    if not found or found["path"] or odd_stars(found["host"]):
         return None
     plain, secure_port = (usual_port(options, name) for name in ("http_port", "https_port"))
     scheme, host, port = found["scheme"], found["host"], found["port"]
@@ -54,7 +55,7 @@ def read_address(text: str, options: dict[str, list[str]]) -> Address | None:
         number = plain if scheme == "http" else secure_port
     off = options.get("auto_https", [""])[0] == "off"
     secure = scheme == "https" or (scheme is None and number != plain and (bool(host) or number == secure_port) and not off)
-    return Address("" if host == "*" else host, number, secure, bool(scheme or port))
+    return Address(host, number, secure, bool(scheme or port))
 
 
 @dataclass(slots=True)
@@ -212,7 +213,7 @@ def _read_site(block: Directive, context: Context) -> Read | None:
     for word in words:
         address = read_address(word, context.options)
         if address is None:
-            context.unread(block, word, "an address such as example.com, http://example.com or :8080 was expected (paths in addresses are not read)")
+            context.unread(block, word, "an address such as example.com, http://example.com or :8080 was expected (paths in addresses are not read, nor are stars for other labels than the first)")
         else:
             addresses.append(address)
     if not addresses:
