@@ -67,3 +67,25 @@ def test_an_argument_that_is_there_is_carried(reads: Reads, tmp_path: Path, targ
 def test_the_name_of_an_argument_comes_back_from_its_pattern(name: str) -> None:
     assert arguments.asked(arguments.there(name)) == (None if "[" in name else name)
     assert arguments.asked(arguments.there(name + "$")) is None
+
+
+# Lists of files of php_fastcgi -> the status of /, /a.html, /dir/none.php and /dir/, all below a root with an application that is not reached where it is not asked.
+LISTS = {
+    "try_files {path} {path}/index.html =404": (200, 200, 404, 200), "try_files {path} =410 index.php": (410, 200, 410, 410),
+    "index off\ntry_files {path} /a.html": (200, 200, None, 200), "try_files {path} /a.html": (200, 200, 200, 200),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("lines", LISTS)
+def test_lists_of_files_end_in_an_error_and_are_nothing_without_an_index(reads: Reads, tmp_path: Path, lines: str) -> None:
+    text = caddy(f"root * {reads.root}\nphp_fastcgi 192.0.2.9:9000 {{\n{lines}\n}}\nfile_server")
+    targets = ("/", "/a.html", "/dir/none.php", "/dir/")
+    outcomes = [reads.decide("caddy", text, target) for target in targets]
+    assert tuple(None if outcome.origin else outcome.status for outcome in outcomes) == LISTS[lines]
+    assert disagreements("caddy", text, [("GET", HOST, target, {}) for target in targets], tmp_path / "asked") == (len(targets), [])
+
+
+def test_a_file_test_that_answers_with_an_error_is_told(reads: Reads) -> None:
+    text = caddy("@there file {path} =404\nrespond @there yes\nrespond no")
+    assert [finding.code.name for finding in reads.read("caddy", text).findings] == ["condition-unread"]
+    assert reads.decide("caddy", text, "/a.html").gave_up

@@ -267,3 +267,8 @@ def odd_stars(host: str) -> bool:
     MatchHost (2.6.2, probed): each stands for one label, so that a lone star is no name that is looked up in the DNS, and `*.*.example` is two labels deep.
     """
     return "{" not in host and "*" in host.split(".")[1 if "." in host else 0:]
+
+
+def status_at_end(word: str) -> int | None:
+    """The status of `=404` in a list of files: an error where none of those before it is there (fileserver/matcher.go, parseErrorCode; 2.6.2, probed)."""
+    return int(word[1:]) if re.fullmatch(r"=\d{3}", word, re.ASCII) else None

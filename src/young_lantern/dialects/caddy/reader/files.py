@@ -14,6 +14,7 @@ from ....model import (
 )
 from .. import defaults
 from ..syntax import Directive
+from ..values import status_at_end
 from .context import Context, Level, Read
 from .matchers import read_candidate
 
@@ -103,8 +104,8 @@ def read_try_files(directive: Directive, words: list[str], level: Level, context
     """`try_files CANDIDATE…` -> a Choose over FileExists; nothing happens when none is found."""
     routes = []
     for word in words:
-        if word.startswith("=") and word[1:].isdigit():
-            routes.append(Route(ALWAYS, (Respond(int(word[1:]), raises=True, span=directive.span),), directive.span))
+        if (status := status_at_end(word)) is not None:
+            routes.append(Route(ALWAYS, (Respond(status, raises=True, span=directive.span),), directive.span))
             continue
         path, mark, query = word.partition("?")
         found = read_candidate(path, level.root, directive, context)

@@ -12,10 +12,11 @@ import re
 from dataclasses import replace
 
 from ....model import (
-    AllOf, Choose, Field, FileExists, FileKind, Gateway, Not, PathForm, PathGlob, Pattern, Redirect, Rewrite, Route, SetPath, Side, Step, Template, Var, Variable,
+    ALWAYS, AllOf, Choose, Field, FileExists, FileKind, Gateway, Not, PathForm, PathGlob, Pattern, Redirect, Respond, Rewrite, Route, SetPath, Side, Step, Template, Var, Variable,
 )
 from .. import defaults, values
 from ..syntax import Directive
+from ..values import status_at_end
 from .balancing import Balancing
 from .context import Context, Level, Read
 from .fields import read_operation
@@ -59,13 +60,21 @@ def read_php_fastcgi(directive: Directive, words: list[str], level: Level, conte
         there = FileExists(root, (Var(Variable.PATH), f"/{index}"), FileKind.FILE, cleans=True, span=directive.span)
         bare = AllOf((there, Not(PathGlob("*/", True, PathForm.CLEAN, directive.span))), directive.span)
         steps.append(Choose((Route(bare, (Redirect(308, (Var(Variable.ORIGINAL_PATH), "/"), span=directive.span),), directive.span),), directive.span))
-    candidates = tried or (["{path}", f"{{path}}/{index}", f"/{index}"] if index else [])
-    found = [Route(_candidate(word, root, names_split(endings), directive, context), (Rewrite(SetPath((Var(Variable.FOUND),), True), span=directive.span),), directive.span) for word in candidates]
+    # fastcgi/caddyfile.go, parsePHPFastCGI (2.6.2, probed): without an index nothing is tried, whatever is named.
+    candidates = (tried or ["{path}", f"{{path}}/{index}", f"/{index}"]) if index else []
+    found = [_tried(word, root, names_split(endings), directive, context) for word in candidates]
     if found:
         steps.append(Choose(tuple(found), directive.span))
     ends = [PathGlob(f"*{ending}", True, PathForm.CLEAN, directive.span) for ending in endings]
     steps.append(Choose(tuple(Route(end, (made,), directive.span, directive.comments) for end in ends), directive.span))
     return tuple(steps)
+
+
+def _tried(word: str, root: Template, split: Pattern, directive: Directive, context: Context) -> Route:
+    """What becomes of a request for which the file is there, or where the status is reached that the list ends with."""
+    if (status := status_at_end(word)) is not None:
+        return Route(ALWAYS, (Respond(status, raises=True, span=directive.span),), directive.span)
+    return Route(_candidate(word, root, split, directive, context), (Rewrite(SetPath((Var(Variable.FOUND),), True), span=directive.span),), directive.span)
 
 
 def _candidate(word: str, root: Template, split: Pattern, directive: Directive, context: Context) -> FileExists:

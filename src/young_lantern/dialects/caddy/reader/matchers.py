@@ -22,7 +22,7 @@ from ....model.walk import walk
 from ....patterns import problem, search
 from .. import arguments
 from ..syntax import Directive
-from ..values import odd_stars, scalar
+from ..values import odd_stars, scalar, status_at_end
 from . import expressions
 from .context import Context, Level
 from .gateways import names_split
@@ -240,6 +240,10 @@ def _file(line: Directive, label: str, level: Level, context: Context) -> Condit
             pass
         else:
             context.unread(line, inner.name, "root, try_files, split_path or the policy first_exist was expected")
+    if any(status_at_end(word) is not None for word in candidates):
+        # It answers by itself where it does not hold, which no condition does.
+        context.say(CONDITION_UNREAD, line.span, condition=line.span.directive)
+        return Unknowable(line.span.directive, line.span)
     split = names_split(endings) if endings else None
     return _any([replace(read_candidate(word, root, line, context), split=split) for word in candidates or ["{path}"]], line.span)
 
