@@ -298,6 +298,21 @@ def test_reasons(reads: Reads) -> None:
     assert len(comparison.causes) < 13
 
 
+LEFT = "location /a/ { return 204; } location /b/ { return 410; } location /c/ { return 503; } location /d/ { deny all; } location / { return 200 x; }"
+LEADS = "if ($cookie_mark) { return 302 /signed-in/; }"
+
+
+@pytest.mark.parametrize(("behind", "entries"), [(LEFT, 1), ("location / { return 200 x; }", 2)])
+def test_a_line_that_is_lost_is_one_difference_whatever_comes_instead(reads: Reads, behind: str, entries: int) -> None:
+    """Of few ways each stays for itself."""
+    before, after = (reads.read("nginx", nginx(lines)).estate for lines in (f"{LEADS} {behind}", behind))
+    found = [cause for cause in compare_estates(before, after).of(Severity.BREAKING) if cause.before.status == 302]
+    assert len(found) == entries
+    instead = {number for cause in found for number in cause.summary.partition("302 becomes ")[2].replace(" or ", ", ").split(", ")}
+    assert instead == ({"200", "204", "403", "410", "413", "503"} if entries == 1 else {"200", "413"})
+    assert sum(cause.requests for cause in found) > 10 and {place[0].line for cause in found for place in cause.places} == {7}
+
+
 def test_requests_of_your_own(reads: Reads, tmp_path: Path) -> None:
     """A JSON Lines file is compared in its order; a wrong line is an error with its number."""
     path = tmp_path / "requests.jsonl"

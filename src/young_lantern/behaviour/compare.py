@@ -26,6 +26,7 @@ from .deployment import as_deployed
 from .differences import Difference, is_of_slash, differences, resolved
 from .handshakes import handshake_differences, shake
 from .heads import ODD_FIELDS, is_crowded, shortened
+from .lost_lines import joined, shown
 from .origin_answers import at_once
 from .outcome import Outcome
 from .path_classes import PathClasses
@@ -161,7 +162,8 @@ def compare_estates(before: Estate, after: Estate, requests: Iterable[Request] =
                 continue  # it differs for GET as well, which says it
             made = _Row(row, one, other, part, reason)
             groups.setdefault(_key(made), []).append(made)
-    made_of = [*(_cause(rows_of, found.groups, decider) for rows_of in groups.values()), *_of_handshakes(rows, decider)]
+    explained = {key for key, rows_of in groups.items() if rows_of[0].reason is not Reason.OTHER}
+    made_of = [*(_cause(rows_of, found.groups, decider) for rows_of in joined(groups, explained)), *_of_handshakes(rows, decider)]
     causes = sorted(made_of, key=lambda cause: (_RANK[cause.severity], cause.reason.value, _place(cause.places[0][0]), cause.summary))
     return Comparison(decided, same, tuple(causes), dict(undecided), tuple(sorted(found.unreached)), found.classes, tuple(sorted(found.sampled)))
 
@@ -462,7 +464,7 @@ def _cause(rows: list[_Row], groups: list[PathClasses], decider: _Decider) -> Ca
     first = rows[0]
     requests = [row.witness.request for row in rows]
     return Cause(
-        first.severity, first.reason, first.part, tuple(dict.fromkeys((_line(row.before, row), _line(row.after, row)) for row in rows)),
+        first.severity, first.reason, shown(rows) if first.reason is Reason.OTHER else first.part, tuple(dict.fromkeys((_line(row.before, row), _line(row.after, row)) for row in rows)),
         first.witness.request, first.witness.facts.name, *decider.in_full(first.witness.request, first.witness.facts), len(rows),
         tuple(dict.fromkeys(request.method for request in requests)), tuple(dict.fromkeys(request.host for request in requests)),
         tuple(dict.fromkeys(request.target for request in requests))[:6], _where(rows, groups),
