@@ -128,7 +128,7 @@ def _rewrite_within(fork: Fork, spans: tuple[Span, ...], where: Where, body: Bod
     item = fork.chain.items[0]
     patterns = [part for part in fork.condition.conditions if isinstance(part, PathMatches)]
     leads = isinstance(item, Rewrite) and any(isinstance(part, Capture) for part in walk(item)) or isinstance(item, Leaf) and isinstance(item.answer, Redirect)
-    if len(patterns) != 1 or not leads:
+    if len(patterns) != 1 or not leads or isinstance(item, Leaf) and any(part.pattern != patterns[0].pattern.label for part in walk(item.answer) if isinstance(part, Capture)):
         return False
     others = tuple(part for part in fork.condition.conditions if part is not patterns[0])
     made = write_condition(others[0] if len(others) == 1 else AllOf(others, fork.condition.span), context)
