@@ -456,3 +456,10 @@ def test_a_line_that_asks_for_nothing_lets_nobody_in(reads: Reads, asked: str) -
     assert reads.decide("apache", text, "/a.html").gave_up
     for target in ("nginx", "caddy"):
         assert "501" in "".join(translate(reads.write("apache", text), target).writing.files.values())
+
+
+@pytest.mark.parametrize("line", ["SSLCertificateFile", "SSLCertificateKeyFile"])
+def test_a_line_for_a_file_that_names_none_is_told(reads: Reads, line: str) -> None:
+    files = {"SSLCertificateFile": "/etc/ssl/a.pem", "SSLCertificateKeyFile": "/etc/ssl/a.key"} | {line: ""}
+    reading = reads.read("apache", httpd("SSLEngine on\n" + "\n".join(f"{name} {file}" for name, file in files.items())))
+    assert [(finding.code.name, finding.span.directive) for finding in reading.findings if finding.span is not None and "SSL" in finding.span.directive] == [("value-unread", line)]

@@ -20,8 +20,7 @@ def is_secure(nodes: list[Node], context: Context) -> bool:
 
 def read_tls(nodes: list[Node], context: Context) -> SiteTls:
     """The certificates and protocol versions of a virtual host; the files belong together in their order."""
-    chains = context.take(nodes, "sslcertificatefile")
-    keys = context.take(nodes, "sslcertificatekeyfile")
+    chains, keys = (_with_files(context.take(nodes, name), context) for name in ("sslcertificatefile", "sslcertificatekeyfile"))
     context.take(nodes, "sslcertificatechainfile")
     protocol = context.last(nodes, "sslprotocol")
     ciphers = context.last(nodes, "sslciphersuite")
@@ -35,6 +34,14 @@ def read_tls(nodes: list[Node], context: Context) -> SiteTls:
         ciphers=ciphers.args[-1] if ciphers and ciphers.args else "", ciphers_span=ciphers.span if ciphers else None,
         clients=_clients(nodes, context),
     )
+
+
+def _with_files(nodes: list[Node], context: Context) -> list[Node]:
+    """Those of the lines that name a file; the others are told."""
+    for node in nodes:
+        if not node.args:
+            context.value(node, "", "the name of a file was expected")
+    return [node for node in nodes if node.args]
 
 
 def offers_http2(nodes: list[Node], context: Context) -> bool:
