@@ -4,6 +4,8 @@ Source:   Apache HTTP Server manual, mod_proxy, mod_proxy_http, mod_proxy_balanc
 Rule:     the prefix is cut off the decoded path, the rest escaped again and put behind the origin's URL, the query follows. Host is the
           origin's unless ProxyPreserveHost; three X-Forwarded fields are added to what the client sent. Only whole URLs of the origin are
           mapped back.
+Unknown:  with MergeSlashes Off, a path with two slashes that `ProxyPass /a/ !` spares gets the redirect of an `<If>` although its `<Location>` lets nobody
+          in (2.4.71, seen): foretold is the refusal.
 """
 
 from __future__ import annotations
