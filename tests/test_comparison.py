@@ -313,6 +313,14 @@ def test_a_line_that_is_lost_is_one_difference_whatever_comes_instead(reads: Rea
     assert sum(cause.requests for cause in found) > 10 and {place[0].line for cause in found for place in cause.places} == {7}
 
 
+def test_what_a_look_for_files_comes_to_stays_apart(reads: Reads) -> None:
+    """The root's line decides them all: a page that is missing, a folder without its slash, one that shows nothing. Each that is lost is a matter of its own."""
+    lines = ("root /srv/none;", f"root /srv/none; {LEFT}".replace("/ { return 200 x; }", "/ { autoindex on; try_files $uri @else; } location @else { return 302 /x; }"))
+    causes = compare_estates(*(reads.read("nginx", nginx(text)).estate for text in lines)).causes
+    of_files = [cause.summary.partition(";")[0] for cause in causes if cause.before.decided_by is not None and cause.before.decided_by.line == 7 and cause.before.status in (301, 403, 404)]
+    assert len(of_files) > 6 and not [summary for summary in of_files if " or " in summary]
+
+
 def test_requests_of_your_own(reads: Reads, tmp_path: Path) -> None:
     """A JSON Lines file is compared in its order; a wrong line is an error with its number."""
     path = tmp_path / "requests.jsonl"

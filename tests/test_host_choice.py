@@ -39,6 +39,19 @@ def test_who_names_the_port_keeps_out_who_does_not(reads: Reads, tmp_path: Path,
     assert len(told) == (sum(place in ("*", "*:*", "_default_") for place in places) if any(place.endswith(":80") for place in places) else 0)
 
 
+@pytest.mark.parametrize(("places", "answers"), [(("127.0.0.1",), "1111"), (("127.0.0.1", "127.0.0.1:80"), "2222"), (("127.0.0.1:80", "127.0.0.1"), "1111"), (("*:80", "127.0.0.1"), "2222"), (("192.0.2.7", "*:80"), "2222")])
+def test_an_address_without_a_port_is_for_any(reads: Reads, tmp_path: Path, places: tuple[str, ...], answers: str) -> None:
+    """The last number of an address is no port."""
+    text = virtual_hosts(*places).replace("Listen 80", "Listen 127.0.0.1:80", 1)
+    reading = reads.read("apache", text)
+    assert "port-not-open" not in [finding.code.name for finding in reading.findings]
+    locations = [decide(reading.estate, request_for(f"http://{host}/"), real_files()).location or "" for host in HOSTS]
+    assert "".join(location[7:8] for location in locations) == answers
+    assert disagreements("apache", text, [("GET", host, "/", {}) for host in HOSTS], tmp_path / "asked") == (len(HOSTS), [])
+    told = [finding.span for finding in reading.findings if finding.code.name == "port-named-elsewhere"]
+    assert len(told) == ("127.0.0.1" in places and "127.0.0.1:80" in places)
+
+
 @pytest.mark.parametrize("star", ["*.*.fernhollow.example", "www.*.example", "*.fernhollow.*", "*", "a.*"])
 def test_a_star_that_is_not_the_first_label_of_several_is_told(reads: Reads, star: str) -> None:
     """Caddy takes each for one label: `http://*` is no site for all hosts."""

@@ -1,7 +1,8 @@
 """Groups of differences that are one matter: a line whose answer is lost, whatever comes in its place.
 
 Rule:     a redirect or a refusal that is not carried lets requests through to all that stands behind it, and differs from each of those in its own
-          way. From `_MANY` ways on that is the line's one difference; fewer stay apart, since each may have a reason of its own.
+          way. From `_MANY` ways on that is the line's one difference; fewer stay apart, since each may have a reason of its own. So does what a look
+          for files comes to: the line that names the root stands for all of it.
 """
 
 from __future__ import annotations
@@ -48,8 +49,9 @@ def joined(groups: dict[tuple[Hashable, ...], list[D]], has_reason: set[tuple[Ha
 
 
 def _is_final(outcome: Outcome) -> bool:
-    """Whether a line answered by itself: with a redirect, or a refusal."""
-    return outcome.origin is None and outcome.file is None and (bool(outcome.location) or (outcome.status or 200) >= 400)
+    """Whether a line answered by itself: with a redirect, or a refusal. What a look for files came to, the slash of a folder among it, is no line's answer."""
+    looked = outcome.missing or outcome.status == 404 or any(entry.rule == "file" and entry.span == outcome.decided_by for entry in outcome.trace)
+    return not looked and outcome.origin is None and outcome.file is None and (bool(outcome.location) or (outcome.status or 200) >= 400)
 
 
 def shown(rows: list[D]) -> tuple[Difference, ...]:

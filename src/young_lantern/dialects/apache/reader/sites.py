@@ -70,8 +70,9 @@ def _place(word: str) -> tuple[str, str]:
     found = _PORT.fullmatch(word)
     if word in ("*", "_default_"):
         return "", "*"
-    if found is None or (found[1] == "" and word.count(".") == 3):
-        return word.strip("[]"), "*"
+    # apr_parse_addr_port: a port stands behind a colon, or alone; the last number of `192.0.2.7` is none.
+    if found is None or ":" not in word.rpartition("]")[2] and not word.isdigit() and "{" not in word:
+        return "" if word == "0.0.0.0" else word.strip("[]"), "*"
     address = found[1].rstrip(":").strip("[]")
     return "" if address in ("*", "_default_", "0.0.0.0", "::", "") else address, found[2]
 
@@ -155,8 +156,8 @@ def read_listeners(main: list[Node], hosts: list[VirtualHost], context: Context)
             # vhost.c, find_ipaddr, find_default_server (2.4.71, probed): hosts that name the port keep out those for any port of the same address.
             choices = [(place, port_of) for place in ([own, ""] if own else [""]) for port_of in (port, "*")]
             here = next((found for choice in choices if (found := [host for host in fitting if choice in host.places])), [])
-            for host in (fitting if not own else []):
-                if host not in here and ("", "*") in host.places:
+            for host in fitting:
+                if host not in here and (own, "*") in host.places:
                     context.say(PORT_NAMED_ELSEWHERE, host.node.span if host.node is not None else None, port=port, host=host.key)
             made.append(_listener(own, port, here, _rows(here, port, context), hosts[-1], span, context))
     return tuple(made)

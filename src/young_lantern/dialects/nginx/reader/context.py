@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from ....model import Lookup, MediaTypes, Pattern, Span, Template, Unread, Var, Variable
+from ....model.walk import walk
 from ....source.places import Places
 from ...collecting import Collector
 from .. import values
@@ -106,7 +107,17 @@ class Context(Collector):
         self.value_unread(directive.span, directive.name, value, expected)
 
     def template(self, text: str, directive: Directive, *, escapes: bool = False) -> Template:
-        return self.checked(values.read_template(text, self.set_names, self.captures, escapes=escapes, table=self.table), directive.span, directive.name)
+        made = self.checked(values.read_template(text, self.set_names, self.captures, escapes=escapes, table=self.table), directive.span, directive.name)
+        for table in walk(made):
+            if isinstance(table, Lookup) and table.span is not None:
+                self.asks(table.span, directive)
+        return made
+
+    def asks(self, table: Span, directive: Directive) -> None:
+        """A line asks a table: what becomes of the line becomes of the table, where that is written nowhere by itself."""
+        claim = self.claims.get(table)
+        if claim is not None and directive.span not in claim.asked_by:
+            claim.asked_by += (directive.span,)
 
     def table(self, name: str) -> Lookup | Unread | Var | None:
         from .referers import read_referers

@@ -11,7 +11,6 @@ from dataclasses import replace
 from ....model import (
     SUCCESS_STATUSES, AllOf, Condition, Field, HttpDate, Lookup, LookupRow, Not, Operation, PathMatches, Pattern, Side, Span, Template, TextIs, TextMatches, Var, Variable, literal,
 )
-from ....model.walk import walk
 from .. import values
 from ..syntax import Directive
 from .context import Context, Scope
@@ -27,18 +26,10 @@ def read_fields(scope: Scope, context: Context) -> tuple[Field, ...]:
 def read_added(directive: Directive, context: Context) -> Field:
     """`add_header NAME VALUE [always];` -> Field; without `always` on SUCCESS_STATUSES only."""
     name, value, *rest = directive.args
-    template = context.template(value, directive)
-    _ask(template, directive, context)
     return Field(
-        Side.RESPONSE, Operation.ADD, name, template,
+        Side.RESPONSE, Operation.ADD, name, context.template(value, directive),
         statuses=None if rest == ["always"] else SUCCESS_STATUSES, span=directive.span, comments=directive.comments,
     )
-
-
-def _ask(template: Template, directive: Directive, context: Context) -> None:
-    """What becomes of the tables of a value is what becomes of the line that asks them."""
-    for span in {found.span for found in walk(template) if isinstance(found, Lookup) and found.span is not None}:
-        context.claims[span].asked_by += (directive.span,)
 
 
 _FIXED = {  # value -> (Expires, Cache-Control)
@@ -54,7 +45,6 @@ def _read_expires(scope: Scope, context: Context) -> tuple[Field, ...]:
     value = directive.args[-1]
     table = context.template(value, directive) if value.startswith("$") else ()
     made = None if directive.args[0] == "modified" else _by_table(table, directive.span) if table else _of_time(value, directive.span)
-    _ask(table, directive, context)  # its rows go into the fields, so that it may be written nowhere itself
     if made is None:
         context.unread(directive, value, "a time such as 30d, -1, epoch, max or off was expected, or a map of such (not relative to the file's date)")
     return made or ()

@@ -65,7 +65,7 @@ def _values(name: str, directive: Directive, context: Context) -> Iterator[tuple
     table = context.table(name)
     if isinstance(table, Lookup):
         if table.span is not None:
-            context.claims[table.span].asked_by += (directive.span,)
+            context.asks(table.span, directive)
         return _of_table(table)
     if name in context.set_lines:
         return _of_lines(name, context)
