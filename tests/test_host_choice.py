@@ -7,11 +7,9 @@ from pathlib import Path
 import pytest
 
 from tests.support.conformance import disagreements
-from tests.support.reading import Reads, nginx
+from tests.support.reading import Reads
 from tests.test_apache_reader import httpd
 from young_lantern.behaviour import decide, real_files, request_for
-from young_lantern.model import Disposition
-from young_lantern.translate import translate
 
 HOSTS = ("www.fernhollow.example", "loans.fernhollow.example", "desk.fernhollow.example", "other.example")
 
@@ -60,13 +58,3 @@ def test_a_star_that_is_not_the_first_label_of_several_is_told(reads: Reads, sta
     matcher = reads.read("caddy", f"http:// {{\n@named host {star}\nrespond @named a\nrespond b\n}}\n")
     assert "condition-unread" in [finding.code.name for finding in matcher.findings]
     assert decide(matcher.estate, request_for("http://www.fernhollow.example/"), real_files()).gave_up
-
-
-@pytest.mark.parametrize(("line", "listen", "told"), [
-    ("server_name_in_redirect on;", "80", True), ("server_name_in_redirect off;", "80", False), ("port_in_redirect off;", "8080", True), ("port_in_redirect off;", "80", False), ("port_in_redirect on;", "8080", False),
-])  # fmt: skip
-@pytest.mark.parametrize("place", ["{}", "location /x {{ {} return 301 /y; }}"])
-def test_what_redirects_name_is_told_where_it_is_another_than_usual(reads: Reads, place: str, line: str, listen: str, told: bool) -> None:
-    made = translate(reads.write("nginx", nginx(place.format(line), listen=f"listen {listen};")), "caddy")
-    lines = [entry for entry in made.ledger if entry.span.directive.startswith(line.split()[0])]
-    assert [entry.disposition is Disposition.UNSUPPORTED for entry in lines] == [told]

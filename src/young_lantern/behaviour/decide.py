@@ -614,8 +614,7 @@ class _Run:
             case Moved(status, location):
                 if state.in_error and state.keeps_first:
                     return self.fail(status, step.span)
-                front = f"{state.request.scheme}://{state.request.authority}" if step.folders.location_absolute else ""
-                return self.end(step.span, status=status, location=front + location)
+                return self.end(step.span, status=status, location=redirects.front_of(step.folders.location_absolute, state) + location)
             case Methods():
                 return self._methods(step, served)
             case GoOn(label, path):

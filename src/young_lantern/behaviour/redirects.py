@@ -37,12 +37,19 @@ def location_of(step: Redirect, state: State) -> str | None:
     if by_rule and not location.startswith("/") and not _SCHEME.match(location):
         location = "/" + location  # fully_qualify_uri (2.4.71, probed)
     if step.absolute and location.startswith("/"):
-        location = f"{state.request.scheme}://{state.request.authority}{location}"
+        location = front_of(step.absolute, state) + location
     if by_rule:
         # splitout_queryargs (2.4.71, probed): what fields say of the query is the rule's, not encoded.
         plain = text(tuple(replace(part, escaped=False) if isinstance(part, Capture) else part for part in step.location), state)
         state.query = plain.partition("?")[2] or None
     return location
+
+
+def front_of(absolute: bool | Template, state: State) -> str:
+    """What goes before a Location that is a path; "" where nothing does."""
+    if isinstance(absolute, tuple):
+        return text(absolute, state)
+    return f"{state.request.scheme}://{state.request.authority}" if absolute else ""
 
 
 def _encoded_query(location: Template, state: State) -> Template:

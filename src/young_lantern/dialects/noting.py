@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 
 from ..codes import CLIENTS_LOOSE, COOKIE_AGE, NO_COUNTERPART, OTHER_DEFAULT, POLICY_DIFFERS, TLS_VERSIONS_SHARED, TRACE_ECHO_LOST, TRACE_PASSED, TRACE_REFUSED
 from ..fitting.constants import with_constants, without_lengths
+from ..fitting.own_names import with_whole_urls
 from ..fitting.cookies import with_ages
 from ..fitting.names import apart_by_names
 from ..model import TLS_ERRORS, Cache, Code, Credentials, Disposition, ErrorPage, Estate, Field, Limit, Listener, Operation, Placeholder, Pool, Rewrite, Side, Site, SiteTls, Span, Unserved, finding
@@ -118,7 +119,7 @@ class Noting:
     def with_constants(self, estate: Estate) -> Estate:
         """The estate with all that is the same for every request of a site put in."""
         # First of all: what a site is called is the first name of the whole, whichever part of it answers.
-        made, unsent = with_constants(estate)
+        made, unsent = with_constants(with_whole_urls(estate))
         for span in unsent:
             self.implied(span, "its value is empty for every request here, so that it was never sent")
         made, lengths = without_lengths(made)

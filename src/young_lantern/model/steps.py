@@ -332,7 +332,8 @@ class LogTo:
 
 @dataclass(frozen=True, slots=True)
 class Redirect:
-    """`absolute`: a location that is a path gets scheme and authority of the request in front (nginx). `insists`: as in Respond; `refuses_marks` as in SetPath.
+    """`absolute`: a location that is a path gets scheme and authority of the request in front, or what this template says (the server's own name).
+    `insists`: as in Respond; `refuses_marks` as in SetPath.
 
     splits_at_mark: a question mark, or the sign of a fragment, that a capture brings in ends the path, and nothing is encoded from there on (httpd RedirectMatch)
     encodes_path: the current path in it goes out percent-encoded (httpd, mod_rewrite)
@@ -342,7 +343,7 @@ class Redirect:
 
     status: int
     location: Template
-    absolute: bool = False
+    absolute: bool | Template = False
     span: Span | None = None
     comments: tuple[str, ...] = ()
     insists: bool = False
@@ -389,6 +390,7 @@ class Folders:
     path_info:    with `walks`: what follows a file is information for whoever answers, and no fault
     added_slash:  status of the redirect from `/dir` to `/dir/`; None: none
     no_index_status: `/dir/` without index file and listing
+    location_absolute: of the added slash, as `absolute` of a Redirect
     """
 
     index: tuple[Template, ...] = ()
@@ -399,7 +401,7 @@ class Folders:
     path_info: bool = False
     added_slash: int | None = 301
     no_index_status: int = 403
-    location_absolute: bool = False
+    location_absolute: bool | Template = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -237,7 +237,7 @@ _STOCK = """
 _READ = {
     "structure": "<VirtualHost <Directory <DirectoryMatch <Location <LocationMatch <Files <FilesMatch <If <ElseIf <Else <Proxy",
     "load": "Include IncludeOptional Define UnDefine LoadModule ServerRoot <IfModule <IfDefine <IfVersion <IfFile <Macro Use",
-    "sites": "Listen ServerName ServerAlias DocumentRoot AllowEncodedSlashes MergeSlashes UseCanonicalName AccessFileName AllowOverride",
+    "sites": "Listen ServerName ServerAlias DocumentRoot AllowEncodedSlashes MergeSlashes UseCanonicalName UseCanonicalPhysicalPort AccessFileName AllowOverride",
     "origin tls": "SSLProxyVerify SSLProxyCACertificateFile SSLProxyCheckPeerName SSLProxyCheckPeerCN SSLProxyCheckPeerExpire",
     "tls": "SSLEngine SSLCertificateFile SSLCertificateKeyFile SSLCertificateChainFile SSLProtocol SSLCipherSuite SSLVerifyClient SSLVerifyDepth SSLCACertificateFile SSLCARevocationFile SSLCARevocationCheck Protocols",
     "access": "Require <RequireAll <RequireAny <RequireNone order allow deny Satisfy AuthType AuthName AuthUserFile AuthGroupFile AuthBasicProvider AllowMethods <Limit <LimitExcept SSLRequireSSL",
@@ -278,7 +278,7 @@ _SETTLED = {
         SSLHonorCipherOrder SSLInsecureRenegotiation DeflateCompressionLevel DeflateMemLevel DeflateWindowSize DeflateBufferSize
         DeflateFilterNote BrotliCompressionQuality BrotliCompressionWindow BrotliFilterNote H2WindowSize H2MinWorkers H2MaxWorkers
         H2MaxSessionStreams ProtocolsHonorOrder LanguagePriority ForceLanguagePriority
-        MimeMagicFile SSLOptions NameVirtualHost UseCanonicalPhysicalPort FileETag
+        MimeMagicFile SSLOptions NameVirtualHost FileETag
         ProxyIOBufferSize ProxyReceiveBufferSize ProxyVia SSLProxyEngine ProxyRequests""",
     (Disposition.MANUAL, "stapled certificate states belong to the handshake and decide no request: Caddy staples by itself, nginx with ssl_stapling"): """
         SSLUseStapling SSLStaplingCache SSLStaplingResponderTimeout SSLStaplingReturnResponderErrors SSLStaplingErrorCacheTimeout
@@ -296,7 +296,6 @@ _HARMLESS: dict[str, tuple[str, str]] = {
     "ssloptions": (r"(?:[+-]?(?:StdEnvVars|ExportCertData|OptRenegotiate|LegacyDNStringFormat)\s*)+|-.*", "it makes a user of a client's certificate, or keeps other rules from letting in"),
     # The names that Debian and Red Hat come with: such files are not for readers, but nobody keeps a secret in them.
     "indexignore": (r"(?:(?:\.\?\?\*|\*~|\*#|HEADER\*|README\*|RCS|CVS|\*,v|\*,t|\.\.?|\.ht\w*\*?)\s*)+", "names that it keeps out of lists of folders are shown there"),
-    "usecanonicalphysicalport": ("off", "redirects name the port that the connection came to"),
 }
 
 _REASONS = {

@@ -56,7 +56,7 @@ def read(main: Path, files: Pairs = ()) -> Reading:
         host.balancers = context.balancers
     listeners = sites.read_listeners(nodes, hosts, context)
     used = {row.site for listener in listeners for row in listener.rows} | {listener.fallback for listener in listeners}
-    made = tuple(sites.read_site(host, nodes, context) for host in hosts if host.key in used)
+    made = tuple(sites.read_site(host, nodes, listeners, context) for host in hosts if host.key in used)
     made = sites.with_versions(made, listeners)
     if context.modules is not None and "unique_id" in context.modules and values.UNIQUE_ID not in context.environment:
         # mod_unique_id.c, set_unique_id (2.4.71, probed): rules and expressions know it, too.

@@ -15,7 +15,7 @@ from ....codes import NAME_CLAIMED_TWICE, PORT_NAMED_ELSEWHERE, PORT_NOT_OPEN
 from ....model import Disposition, HostName, HostRow, Listener, Pattern, Placeholder, Site, Span, TraceMethod
 from ....patterns import host_matches, search
 from .. import defaults
-from . import client, heads, logs, tls
+from . import client, heads, logs, own_names, tls
 from .context import Context, Node
 from .folders import with_folder_files
 from .host import Host
@@ -91,7 +91,7 @@ def _names(nodes: list[Node], context: Context) -> tuple[HostName, ...]:
     return tuple(made)
 
 
-def read_site(host: VirtualHost, main: list[Node], context: Context) -> Site:
+def read_site(host: VirtualHost, main: list[Node], listeners: tuple[Listener, ...], context: Context) -> Site:
     """A virtual host -> Site."""
     context.balancers = host.balancers
     own = host.nodes if host.node is not None else [node for node in main if node.name != "<virtualhost"]
@@ -104,16 +104,16 @@ def read_site(host: VirtualHost, main: list[Node], context: Context) -> Site:
     sections = with_folder_files(read_sections([*around, *own], context), folders, [*around, *own], context)
     made = Host(own, around, sections, folder, root, server_name, host.secure)
     with context.gather() as spans:
-        for name in ("allowencodedslashes", "mergeslashes", "usecanonicalname"):
-            node = context.last([*around, *own], name)
-            if node is not None and name == "usecanonicalname" and [word.lower() for word in node.args] != ["off"]:
-                context.value(node, " ".join(node.args), "Off was expected: redirects with the server's own name in the place of the client's are not read")
-    return Site(
+        for name in ("allowencodedslashes", "mergeslashes", "usecanonicalname", "usecanonicalphysicalport"):
+            context.last([*around, *own], name)
+    site = Site(
         key=host.key, names=host.names, program=Program(made, context).steps(), tls=tls.read_tls([*around, *own], context) if host.secure else None,
         reading=_reading([*around, *own], context), logs=logs.read_logs(own, around, context), span=host.node.span if host.node else root.span if root else None,
         also=tuple(spans), comments=host.node.comments if host.node else (),
         client_from=client.read_client(own, around, context), trace=_trace(own, around, context),
     )
+    here = [listener for listener in listeners if listener.fallback == host.key or any(row.site == host.key for row in listener.rows)]
+    return own_names.with_own_names(site, own, around, here, context)
 
 
 def _trace(own: list[Node], around: list[Node], context: Context) -> TraceMethod:

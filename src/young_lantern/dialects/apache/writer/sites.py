@@ -18,6 +18,7 @@ from ....fitting.closing import deciding_variables, of_paths
 from ....fitting.every_path import without_every_path
 from ....fitting.guards import close_asked, close_unguarded, exempt_clients
 from ....fitting.conditional import with_conditions, without_idle_changes
+from ....fitting.own_names import of_slashes
 from ....fitting.places import plain_paths
 from ....fitting.scripts import spelt_out
 from ....fitting.aliases import without_idle_cuts, without_lost_pages
@@ -25,7 +26,7 @@ from ....fitting.spread import spread
 from ....fitting.static import asked_once
 from ....fitting.targets import plain_targets
 from ....fitting.trying import without_loops
-from ....model import SYSTEM_TRUST, AnswerPlainly, AskFirst, Disposition, Estate, Forward, HostName, Listener, Redirect, Rewrite, ServeFiles, Site, SiteTls, Span, Var, Variable
+from ....model import SYSTEM_TRUST, AnswerPlainly, AskFirst, Disposition, Estate, Forward, Gateway, HostName, Listener, Redirect, Rewrite, ServeFiles, Site, SiteTls, Span, Var, Variable
 from ....model.walk import walk
 from ....patterns import host_matches
 from ..values import quote, word
@@ -301,6 +302,7 @@ def write_hosts(written: Written, shared: str, context: Context) -> list[Node]:
             head = [context.line("ServerName", word(_stem(names[0]))), context.line("ServerAlias", *map(word, names), spans=tuple(span for host in own for span in host.spans))]
         elif names[1:]:
             head.append(context.line("ServerAlias", *map(word, names[1:]), spans=tuple(span for host in own for span in host.spans)))
+        head += _own_name(site, context)
         if secure:
             head += tls.write_tls(site.tls or SiteTls(), file_of(site), any(host.listener.http2 for host in own), context)
         by_order = any(host.is_default and not host.listener.fallback_stated and host.listener.rows for host in own)
@@ -309,6 +311,15 @@ def write_hosts(written: Written, shared: str, context: Context) -> list[Node]:
         spans = tuple(span for span in (site.span, *site.also) if span)
         nodes.append(context.line("VirtualHost", *dict.fromkeys(places), spans=spans, comments=comments, block=[*head, *body]))
     return nodes
+
+
+def _own_name(site: Site, context: Context) -> list[Node]:
+    """Mirror: reader/own_names.py. It counts for variables and for what an origin's redirects become, too: not where there are any."""
+    front = of_slashes(site)
+    if front is None or not front.host or front.port not in ("", "*") or any(isinstance(item, Forward | Gateway) or item == Var(Variable.HOST) for item in walk(site.program)):
+        return []
+    lines = [context.line("UseCanonicalName", "On", comments=("The slash that is added to a folder's path goes out with this name, as before.",))]
+    return lines + ([context.line("UseCanonicalPhysicalPort", "On")] if front.port else [])
 
 
 def needs_sharing(written: Written) -> bool:

@@ -13,6 +13,7 @@ from ....model import (
 )
 from ..syntax import Directive
 from .context import Context, Scope
+from .redirect_names import absolute
 
 _REDIRECTS = (301, 302, 303, 307, 308)
 
@@ -30,18 +31,13 @@ def read_return(directive: Directive, scope: Scope, context: Context) -> tuple[S
     if status == 444:
         return (Abort(directive.span),)
     if rest and status in _REDIRECTS:
-        return (Redirect(status, context.template(rest[0], directive), is_absolute(scope, context), directive.span, directive.comments),)
+        return (Redirect(status, context.template(rest[0], directive), absolute(scope, context), directive.span, directive.comments),)
     if rest == [""] and status >= 400:
         # ngx_http_script_return_code: a text of nothing is none, so that the status gets its page.
         return (Respond(status, raises=True, span=directive.span, comments=directive.comments),)
     if rest:
         return (Respond(status, context.template(rest[0], directive), span=directive.span, comments=directive.comments),)
     return (Respond(status, raises=status >= 300, span=directive.span, comments=directive.comments),)
-
-
-def is_absolute(scope: Scope, context: Context) -> bool:
-    """Whether a redirect to a path is sent with scheme and host (core module, absolute_redirect; silence: on)."""
-    return context.switch(scope, "absolute_redirect", True)
 
 
 def read_error_pages(scope: Scope, named: Callable[[str, Directive], tuple[Step, ...]], context: Context) -> tuple[Step, ...]:

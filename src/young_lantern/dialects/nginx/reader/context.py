@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ....model import Lookup, MediaTypes, Pattern, Span, Template, Unread, Var, Variable
+from ....model import Lookup, MediaTypes, Pattern, Placeholder, Span, Template, Unread, Var, Variable
 from ....model.walk import walk
 from ....source.places import Places
 from ...collecting import Collector
@@ -63,6 +63,7 @@ class Context(Collector):
     split:  the pattern that takes scripts apart in the location that is read
     referers: the names of the tables behind $invalid_referer, by the words that make them
     rewriting: the scope whose rewriting directives are read
+    ports:  of the server that is read, each with its scheme
     types:  what was read of media types, by the lines; shared_types: the tables that all sites share
     """
 
@@ -80,6 +81,7 @@ class Context(Collector):
     places: Places = Places()
     types: dict[tuple[Span, ...], MediaTypes] = field(default_factory=dict)
     shared_types: list[Directive] = field(default_factory=list)
+    ports: set[tuple[str, int | Placeholder]] = field(default_factory=set)
 
     def use(self, directive: Directive) -> Directive:
         self.claim(directive.span)

@@ -16,7 +16,7 @@ from ....model import (
 from ....model.walk import walk, with_part
 from .. import defaults
 from ..syntax import Directive
-from . import aliases
+from . import aliases, redirect_names
 from .context import Context, Scope
 
 
@@ -76,7 +76,7 @@ def read_serving(scope: Scope, context: Context) -> ServeFiles:
         root=root, strip=strip, whole_path=whole,
         folders=Folders(
             index=names, restarts=SITE, listing=context.switch(scope, "autoindex", False), added_slash=defaults.ADDED_SLASH,
-            location_absolute=context.switch(scope, "absolute_redirect", True),
+            location_absolute=redirect_names.absolute(scope, context),
         ),
         methods_after_lookup=("POST",),
         span=directive.span if directive else (opened.span if opened else None),

@@ -21,7 +21,7 @@ from ....model.walk import with_steps
 from ....patterns import search
 from .. import catalogue, defaults
 from ..syntax import Directive
-from . import access, answers, asking, client, compression, content, fields, files, gateways, grpc, inside, limits, logs, media_types, origins, rewrites
+from . import access, answers, asking, client, compression, content, fields, files, gateways, grpc, inside, limits, logs, media_types, origins, redirect_names, rewrites
 from .context import Context, Scope
 from .load import broken
 
@@ -163,7 +163,7 @@ class SiteLocations:
             location = next(location for location in locations if location.text == text)
             bare = text[:-1]
             if text.endswith("/") and bare and bare not in texts and text in proxied:
-                answer = Redirect(301, join((location.text,), Var(Variable.QUERY, "?")), answers.is_absolute(location.scope, self.context), location.directive.span)
+                answer = Redirect(301, join((location.text,), Var(Variable.QUERY, "?")), redirect_names.absolute(location.scope, self.context), location.directive.span)
                 routes.append(Route(PathIs(bare, span=location.directive.span), (*self._settings(location.scope), *self._refusal(location.scope), *access.read_body_limit(location.scope, self.context), answer), location.directive.span, label=f"{bare} (slash added)"))
         return routes
 

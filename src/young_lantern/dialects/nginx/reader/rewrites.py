@@ -18,7 +18,7 @@ from ....model import (
 )
 from .. import defaults
 from ..syntax import Directive
-from . import answers
+from . import answers, redirect_names
 from .context import Context, Scope
 from .files import read_root
 from .load import broken
@@ -152,7 +152,7 @@ def _read_rewrite(directive: Directive, scope: Scope, phase: Phase, context: Con
         status = 301 if flag == "permanent" else defaults.REWRITE_REDIRECT
         # No answer has a status yet where a rewrite completes its text (1.22.1, probed).
         location = tuple("000" if part == Var(Variable.SENT_STATUS) else part for part in location)
-        answer: tuple[Step, ...] = (*before_answer(scope), Redirect(status, location, answers.is_absolute(scope, context), span, directive.comments, decodes=True))
+        answer: tuple[Step, ...] = (*before_answer(scope), Redirect(status, location, redirect_names.absolute(scope, context), span, directive.comments, decodes=True))
         return [Choose((Route(condition, answer, span),), span)]
     steps: list[Step] = [Rewrite(SetPath(context.template(path, directive), refuses_nothing=True), edit, pins=flag == "break", span=span, comments=directive.comments)]
     if flag == "break" or (flag == "last" and phase.at_server):

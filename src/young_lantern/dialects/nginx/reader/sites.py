@@ -16,7 +16,7 @@ from ....model import (
     SITE, Block, Disposition, HostName, HostRow, Listener, PathReading, Placeholder, Refuse, Site, Span, Step,
 )
 from ..syntax import Directive
-from . import answers, client, fields, files, heads, logs, media_types, rewrites, tls
+from . import answers, client, fields, files, heads, logs, media_types, redirect_names, rewrites, tls
 from .context import Context, Scope
 from .locations import LOCATE, SiteLocations
 
@@ -118,6 +118,7 @@ def _listen(directive: Directive, context: Context) -> Listen | None:
 def read_site(server: Server, context: Context) -> Site:
     """A server block -> Site: what it rewrites, then the search for a location."""
     scope = server.scope
+    context.ports = {("https" if listen.secure else "http", listen.port) for listen in server.listens}
     locations = SiteLocations(scope, context)
     phase = rewrites.Phase("server rewriting", LOCATE, at_server=True)
 
@@ -131,32 +132,15 @@ def read_site(server: Server, context: Context) -> Site:
     with context.gather() as spans:
         context.used(scope, "ssl_reject_handshake")
         reading = PathReading(merges_slashes=context.switch(scope, "merge_slashes", True), cookies_mind_case=False, escapes_in_captures="&+;", spares_plain_captures=True, spares_plain_paths=True)  # ngx_http_parse_multi_header_lines
-        context.used(scope, "absolute_redirect")
-    _names_in_redirects(server, context)
+        for line in ("absolute_redirect", "server_name_in_redirect", "port_in_redirect"):
+            context.used(scope, line)
+    redirect_names.use_lines(server.directive, context)
     return Site(
         key=server.key, names=server.names, program=(Block(SITE, tuple(steps)),),
         tls=tls.read_tls(scope, context, tls.read_clients(scope, context, before_answer)) if secure else None,
         reading=reading, logs=logs.read_logs(scope, context), also=tuple(spans), span=server.directive.span, comments=server.directive.comments,
         client_from=client.read_client(scope, context), heads=heads.read_heads(scope, context), early=before_answer(scope),
     )
-
-
-# Core module: what a redirect to a path is sent with; what is read, and why nothing else is.
-_IN_REDIRECTS = {
-    "server_name_in_redirect": ("off", "redirects with the server's own name in the place of the client's are not read"),
-    "port_in_redirect": ("on", "redirects without the port that the server listens on are not read"),
-}
-
-
-def _names_in_redirects(server: Server, context: Context) -> None:
-    """Tells what redirects of a server are sent with where that is not what they usually are."""
-    for name, (usual, why) in _IN_REDIRECTS.items():
-        lines = [*server.scope.inherited(name)[-1:], *(line for line in server.directive.walk() if line.name == name)]
-        for line in {line.span: context.use(line) for line in lines}.values():
-            # The port of a scheme is in no URL, whatever is said of it.
-            minds = name != "port_in_redirect" or any(listen.port not in (80, 443) for listen in server.listens)
-            if line.args[:1] != [usual] and minds:
-                context.unread(line, " ".join(line.args), f"{usual} was expected: {why}")
 
 
 def _groups(servers: list[Server]) -> Iterator[tuple[str, object, list[tuple[Server, Listen]], Server]]:

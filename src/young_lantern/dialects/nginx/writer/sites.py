@@ -22,6 +22,7 @@ from ....fitting.aliases import with_roots, without_idle_cuts
 from ....fitting.guards import exempt_clients, open_elsewhere
 from ....fitting.inside import told_by_target
 from ....fitting.keyed_tables import with_tables_of_paths
+from ....fitting.own_names import behind_tls, of_slashes
 from ....fitting.places import atoms_of, glob_as_pattern, plain_paths, structural_spans, url_as_path
 from ....fitting.preflight import answer_preflights
 from ....fitting.scripts import by_places
@@ -158,6 +159,9 @@ def _write_program(chain: Chain, site: Site, context: Context) -> list[Node]:
     forwards = any(isinstance(leaf.answer, Forward | Gateway) for leaf in leaves(chain))
     if _relative_redirects(chain, before):
         head.append(Node(["absolute_redirect", "off"], None, (), ("Redirects to a path go out as they are written, as before.",)))
+    elif behind_tls(site):
+        head.append(Node(["absolute_redirect", "off"], None, (), ("What speaks HTTPS for it is where a path alone leads back to.",)))
+    head += _own_name(site)
     phase = Body([], [], [], [])
     if before:
         routes._walk(before, Where("server", "", frame, Chain([*before, *after])), phase, context)
@@ -191,6 +195,16 @@ def _client(site: Site, context: Context) -> list[Node]:
         context.note(source.span, Disposition.CHANGED, CLIENT_PRIVATE, field=source.field)
     nodes = [Node(["set_real_ip_from", network], None, spans) for network in source.networks or ("0.0.0.0/0", "::/0")]
     return [*nodes, Node(["real_ip_header", source.field], None, spans), *([Node(["real_ip_recursive", "on"], None, spans)] if source.walks else [])]
+
+
+def _own_name(site: Site) -> list[Node]:
+    """Mirror: reader/redirect_names.py."""
+    front = of_slashes(site)
+    if front is None or front.host and (not site.names or front.host != site.names[0].text) or front.port not in ("", "*"):
+        return []
+    lines = ([Node(["server_name_in_redirect", "on"])] if front.host else []) + ([] if front.port else [Node(["port_in_redirect", "off"])])
+    lines[0].comments = ("The slash that is added to a folder's path goes out with these, as before.",)
+    return lines
 
 
 def _relative_redirects(chain: Chain, before: list) -> bool:  # type: ignore[type-arg]
