@@ -443,12 +443,12 @@ def holds(condition: Condition, state: State) -> bool:
             asked = text(path[:1], state).removeprefix(strip)
             here, there, _ = walked(text(root, state), asked, state.facts)
             if len(path) > 1:
-                there = state.facts.lookup(here + ("/" if there is FileKind.FOLDER and asked.endswith("/") else "") + text(path[1:], state))
-            return there is not None and (kind is FileKind.ANY or there is kind)
+                here += ("/" if there is FileKind.FOLDER and asked.endswith("/") else "") + text(path[1:], state)
+                there = state.facts.lookup(here)
+            return there is not None and (state.facts.holds(here + ("/" if kind.besides and asked.endswith("/") and len(path) == 1 else ""), kind) if kind.besides else kind in (there, FileKind.ANY))
         case FileExists(root, path, kind, strip):
             tested = text(path, state)
-            found = state.facts.lookup(text(root, state) + tested.removeprefix(strip) if strip else text(root, state) + tested)
-            return found is not None and (kind is FileKind.ANY or found is kind)
+            return state.facts.holds(text(root, state) + tested.removeprefix(strip) if strip else text(root, state) + tested, kind)
         case FileNameMatches(root, pattern, strip):
             return search(pattern, walked(root, state.path.removeprefix(strip), state.facts)[0].rpartition("/")[2]) is not None
         case FolderMatches(root, pattern, strip, there, files=files):

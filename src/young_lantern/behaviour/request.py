@@ -89,6 +89,12 @@ class Assumed(Enum):
     FILES = "a file"
     FOLDERS = "a folder with an index file"
     BARE_FOLDERS = "a folder without an index file"
+    PROGRAMS = "a file that may be executed"
+    LINKS = "a symbolic link to a file"
+
+
+# What files, and folders, are besides (FileKind.besides). Only where somebody asks for that it is assumed.
+BESIDES = {Assumed.PROGRAMS: FileKind.PROGRAM, Assumed.LINKS: FileKind.LINK}
 
 
 def one_slash(path: str) -> str:
@@ -102,6 +108,14 @@ class Facts:
 
     lookup: Callable[[str], FileKind | None]
     name: str = ""
+    besides: Callable[[str], frozenset[FileKind]] | None = None
+
+    def holds(self, path: str, kind: FileKind) -> bool:
+        """Whether something of this kind lies there."""
+        found = self.lookup(path)
+        if found is None or not kind.besides:
+            return found is not None and kind in (found, FileKind.ANY)
+        return kind in self.besides(path) if self.besides is not None else kind is FileKind.PROGRAM and found is FileKind.FOLDER
 
 
 def assumed(what: Assumed, indexes: frozenset[str], roots: frozenset[str] = frozenset()) -> Facts:
@@ -119,13 +133,15 @@ def assumed(what: Assumed, indexes: frozenset[str], roots: frozenset[str] = froz
     def _kind(name: str, last: str) -> FileKind | None:
         if what is Assumed.NOTHING:
             return None
-        if what is Assumed.FILES:
+        if what is Assumed.FILES or what in BESIDES:
             # Nothing lies below a file: an index file is there in a document root only.
             return None if last in indexes and name.rpartition("/")[0] not in roots else FileKind.FILE
         if last in indexes:
             return FileKind.FILE if what is Assumed.FOLDERS else None
         return FileKind.FILE if "." in last else FileKind.FOLDER
 
+    if what in BESIDES:
+        return Facts(lookup, what.value, lambda path: frozenset({BESIDES[what]} if lookup(path) is FileKind.FILE else {FileKind.PROGRAM}))
     return Facts(lookup, what.value)
 
 
@@ -177,4 +193,10 @@ def real_files(move: Callable[[str], Path] = Path) -> Facts:
             return FileKind.FOLDER
         return FileKind.FILE if here.is_file() and not path.endswith("/") else None
 
-    return Facts(lookup, "the real folders")
+    def besides(path: str) -> frozenset[FileKind]:
+        here = move(path)
+        # ngx_is_exec, apply_rewrite_cond (both probed): links are followed; httpd takes the right of anybody, nginx the owner's.
+        is_program = bool(here.stat().st_mode & 0o111)
+        return frozenset({FileKind.PROGRAM} if is_program else ()) | frozenset({FileKind.LINK} if here.is_symlink() and not path.endswith("/") else ())
+
+    return Facts(lookup, "the real folders", besides)

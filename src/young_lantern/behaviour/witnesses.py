@@ -28,7 +28,7 @@ from .origin_answers import ANSWER, KEPT_ERROR, answers_to_ask
 from .outcome import Outcome
 from .path_classes import LIMIT_STATES, PathClasses, path_classes
 from .paths import escaped
-from .request import CLIENT, Assumed, Facts, Request, assumed
+from .request import BESIDES, CLIENT, Assumed, Facts, Request, assumed
 
 # Every site is asked for these, whatever it says: the root, slashes, dots, escapes in either case, letters beyond ASCII, case, a file and a folder.
 _ALWAYS = ("/", "/x", "/x/", "/x.html", "/X.html", "//x", "/x//y", "/x/./y", "/x/../y", "/%78", "/x%20y", "/x%2Fy", "/x%2fy", "/x/%2e%2e/y", "/%C3%A9", "/%c3%a9", "/x+y", "/x;y", "/.x")
@@ -221,7 +221,8 @@ def assumptions(*estates: Estate) -> dict[str, Facts]:
     """What may be assumed of files, by its name, for estates that look for some index files in some document roots."""
     indexes = frozenset(text for estate in estates for site in estate.sites for text in _indexes(site))
     roots = frozenset(document_roots(*estates))
-    return {what.value: assumed(what, indexes, roots) for what in Assumed}
+    asked = {item.kind for estate in estates for site in estate.sites for item in all_within(site.program) if isinstance(item, FileExists)}
+    return {what.value: assumed(what, indexes, roots) for what in Assumed if what not in BESIDES or BESIDES[what] in asked}
 
 
 def _site(estate: Estate, port: object, secure: bool, host: str) -> Site | None:

@@ -14,9 +14,13 @@ from ..fitting.constants import with_constants, without_lengths
 from ..fitting.own_names import with_whole_urls
 from ..fitting.cookies import with_ages
 from ..fitting.names import apart_by_names
-from ..model import TLS_ERRORS, Cache, Code, Credentials, Disposition, ErrorPage, Estate, Field, Limit, Listener, Operation, Placeholder, Pool, Rewrite, Side, Site, SiteTls, Span, Unserved, finding
+from ..model import TLS_ERRORS, Cache, Code, Credentials, Disposition, ErrorPage, Estate, Field, FileKind, Limit, Listener, Operation, Placeholder, Pool, Rewrite, Side, Site, SiteTls, Span, Unserved, finding
 from ..model.walk import transform, walk
 from .dialect import WriterNote, WriterOptions
+
+
+# What is asked of files besides whether they are there.
+BESIDES = {FileKind.PROGRAM: "a file may be executed", FileKind.LINK: "a file is a symbolic link"}
 
 
 @dataclass(frozen=True, slots=True)

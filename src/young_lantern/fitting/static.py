@@ -155,7 +155,7 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
         case Rewritten(label):
             return None if label in known.unsure else label not in known.entered
         case FileExists(root, (Var(Variable.PATH),) | (), kind, cleans=False) if known.file_root is not None and known.file_root == root:
-            return kind is not FileKind.FOLDER
+            return None if kind.besides else kind is not FileKind.FOLDER
         case FileExists() if (said := _there(condition, known)) is not None:
             return said
         case TextIs(template, values, ignores_case) if (text := fixed(template)) is not None and not any(map(is_open, values)):

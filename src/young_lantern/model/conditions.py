@@ -18,9 +18,17 @@ class PathForm(Enum):
 
 
 class FileKind(Enum):
+    """What lies at a path. A file or folder may be a program, or a link, besides: somebody may execute it (a folder: go through it); its last name is a symbolic link."""
+
     FILE = "file"
     FOLDER = "folder"
     ANY = "any"
+    PROGRAM = "program"
+    LINK = "link"
+
+    @property
+    def besides(self) -> bool:
+        return self in (FileKind.PROGRAM, FileKind.LINK)
 
 
 @dataclass(frozen=True, slots=True)

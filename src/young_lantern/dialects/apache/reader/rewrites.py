@@ -368,8 +368,8 @@ def _condition(node: Node, ignores_case: bool, level: Level, rule: str, label: s
     return (NEVER if made is ALWAYS else ALWAYS if made == NEVER else Not(made, node.span)), None
 
 
-_OTHER_TESTS = ("-F", "-U", "-x", "-h", "-l", "-L")
-_FILE_TESTS = {"-f": FileKind.FILE, "-d": FileKind.FOLDER, "-s": FileKind.FILE}
+_OTHER_TESTS = ("-F", "-U")  # both ask what the server itself would answer
+_FILE_TESTS = {"-f": FileKind.FILE, "-d": FileKind.FOLDER, "-s": FileKind.FILE, "-x": FileKind.PROGRAM, **dict.fromkeys(("-h", "-l", "-L"), FileKind.LINK)}
 
 
 def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:

@@ -27,7 +27,7 @@ from .context import Context, Names
 from .output import Node
 from .paths import PATHS, escaped, groups_of, look, plain_pattern, without_groups
 
-_KINDS = {FileKind.FILE: "-f", FileKind.FOLDER: "-d"}
+_KINDS = {FileKind.FILE: "-f", FileKind.FOLDER: "-d", FileKind.PROGRAM: "-x", FileKind.LINK: "-l"}
 
 
 @dataclass

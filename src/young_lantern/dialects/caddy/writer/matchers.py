@@ -21,6 +21,7 @@ from ....model.walk import transform, walk
 from ....patterns import beyond_re2, search, to_re2
 from ....patterns.looks import Apart, apart
 from .. import arguments
+from ...noting import BESIDES
 from ..values import Unwritable, quote
 from .context import Context, Matcher
 from .output import Node
@@ -272,6 +273,8 @@ def as_names(path: Template) -> Template:
 def file_words(condition: FileExists, context: Context) -> list[str] | Unwritable:
     """The values of a file matcher or try_files that ask for this file."""
     path = condition.path or (Var(Variable.PATH),)
+    if condition.kind.besides:
+        return Unwritable(f"whether {BESIDES[condition.kind]}")
     if condition.split is not None:
         return Unwritable("a test that takes a path apart, in a list of files")
     if condition.strip and condition.strip != context.strip:

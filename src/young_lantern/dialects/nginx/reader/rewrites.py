@@ -102,8 +102,8 @@ def read_condition(directive: Directive, scope: Scope, context: Context) -> Cond
     if len(words) == 1 and words[0].startswith("$"):
         # rewrite module: false when the value is empty or "0".
         return Not(TextIs(context.template(words[0], directive), ("", "0"), span=span), span)
-    if len(words) == 2 and re.fullmatch(r"!?-[fdex]", words[0]) and words[0][-1] != "x":
-        kind = {"f": FileKind.FILE, "d": FileKind.FOLDER, "e": FileKind.ANY}[words[0][-1]]
+    if len(words) == 2 and re.fullmatch(r"!?-[fdex]", words[0]):
+        kind = {"f": FileKind.FILE, "d": FileKind.FOLDER, "e": FileKind.ANY, "x": FileKind.PROGRAM}[words[0][-1]]
         root, path, strip = _file(words[1], directive, scope, context)
         test: Condition = FileExists(root, path, kind, strip, span=span)
         return Not(test, span) if words[0].startswith("!") else test

@@ -14,14 +14,14 @@ from ....model import (
     ALWAYS, AllOf, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches,
     PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Var, Variable,
 )
-from ...noting import Unwritable
+from ...noting import BESIDES, Unwritable
 from ..values import quote
 from .context import Context
 from .output import Node
 from .tables import networks
 
-_KINDS = {FileKind.FILE: "-f", FileKind.FOLDER: "-d", FileKind.ANY: "-e"}
-_OPPOSITE = {"=": "!=", "!=": "=", "~": "!~", "!~": "~", "~*": "!~*", "!~*": "~*", "-f": "!-f", "-d": "!-d", "-e": "!-e"}
+_KINDS = {FileKind.FILE: "-f", FileKind.FOLDER: "-d", FileKind.ANY: "-e", FileKind.PROGRAM: "-x"}
+_OPPOSITE = {"=": "!=", "!=": "=", "~": "!~", "!~": "~", "~*": "!~*", "!~*": "~*", "-f": "!-f", "-d": "!-d", "-e": "!-e", "-x": "!-x"}
 
 # variable or "", operator or "", value: `$uri ~ ^/x`, `-f $uri`, `$flag`
 Test = tuple[str, str, str]
@@ -190,6 +190,8 @@ def _subject(template: Template, context: Context) -> tuple[list[Node], str] | U
 def _file(condition: FileExists, context: Context) -> tuple[list[Node], Test] | Unwritable:
     if condition.strip or condition.path == (Var(Variable.FOUND),):
         return Unwritable("a file test below an alias")
+    if condition.kind not in _KINDS:
+        return Unwritable(f"whether {BESIDES[condition.kind]}")
     path = condition.path
     text = context.template((*condition.root, *path), condition.span)
     return text if isinstance(text, Unwritable) else ([], ("", _KINDS[condition.kind], text))

@@ -10,7 +10,7 @@ from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.static import bare
 from ....fitting.trying import by_files, without_loop
 from ....model import ALWAYS, AnyOf, FileExists, FileKind, Gateway, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal
-from ...noting import Unwritable
+from ...noting import BESIDES, Unwritable
 from .. import defaults
 from ..values import quote
 from .context import Context
@@ -176,6 +176,8 @@ def _tests(condition: object) -> list[FileExists]:
 
 
 def _candidate(test: FileExists, location: str, context: Context) -> list[str] | Unwritable:
+    if test.kind.besides:
+        return Unwritable(f"whether {BESIDES[test.kind]}, in a list of files")
     text = context.template(test.path or _PATH, test.span)
     if test.strip and isinstance(text, str) and literal(test.path):
         # Beside an alias, words without variables stand behind its folder as they are (ngx_http_try_files_handler; 1.22.1, probed).
