@@ -35,6 +35,8 @@ _PORT = re.compile(r"(:|^)(\d+|\$\{\w+\}|\{\{.*?\}\})$")
 # The scheme and address of a URL, and a name that Define gives a value.
 _URL = re.compile(r"\b(?:https?|h2c?|wss?|scgi|fcgi|uwsgi|ajp)://[^/'\"\s]*")
 _NAME = re.compile(r"\$\{(\w+)\}")
+# The value on a line of a map's file, behind its key.
+_VALUE = re.compile(r"^(?!#)(\S+\s+)(\S+)")
 _APPLICATION = re.compile(r"(fcgi|uwsgi|scgi)://")
 _SOCKET = re.compile(r"""(['"]?)unix:([^|]+)\|(https?|h2c?|wss?)://[^/'"$%]*(.*)""")
 _PLAIN = {"https": "http", "wss": "ws", "h2": "h2c"}
@@ -220,8 +222,8 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
     elif name in ("proxypass", "proxypassmatch", "balancermember"):
         for word in words[1:]:
             word.raw = _moved_origin(word, plan)
-    elif name == "rewritemap" and len(words) > 2 and ":" not in words[2].text.removeprefix("txt:"):
-        words[2].raw = _quoted("txt:" + plan.path(words[2].text.removeprefix("txt:")))
+    elif name == "rewritemap" and len(words) > 2 and ":" not in (file := re.sub("^(?:txt|rnd):", "", words[2].text)):
+        words[2].raw = _quoted(("rnd:" if words[2].text.startswith("rnd:") else "txt:") + _moved_map(plan.path(file), words[1].text, plan))
     elif name == "requestheader" and len(words) > 3 and words[2].text.lower() == "host":
         words[3].raw = plan.host_named(words[3].raw)
     elif name == "header" and len(words) > 4 and [word.text.lower() for word in words[1:3]] in (["edit", "location"], ["edit*", "location"]):
@@ -244,6 +246,18 @@ def _move_one(directive: Directive, plan: Plan, reading: Reading, loaded: set[st
             home = next((root for root in _HOMES if word.text.startswith(f"{root}/")), "")
             if word.text.startswith("/"):
                 word.raw = _quoted(include_of_copy(word.text, reading.root, home, reading.texts, plan.folder))
+
+
+def _moved_map(configured: str, name: str, plan: Plan) -> str:
+    """A file of texts for a copy: the origins among its values are those of the copy."""
+    here = Path(configured)
+    if not here.is_file():
+        return configured
+    made = plan.folder / "maps" / (re.sub(r"\W", "-", name) + ".txt")
+    made.parent.mkdir(exist_ok=True)
+    lines = here.read_text("utf-8", "surrogateescape").splitlines(keepends=True)
+    made.write_text("".join(_VALUE.sub(lambda found: found[1] + "|".join(map(plan.host_named, found[2].split("|"))), line) for line in lines), "utf-8", "surrogateescape")
+    return str(made)
 
 
 def _all_moved(reading: Reading, plan: Plan) -> None:

@@ -1,17 +1,19 @@
 """httpd `RewriteMap` -> tables that rules ask.
 
 Source:   Apache HTTP Server manual, mod_rewrite, "RewriteMap"; mod_rewrite.c lookup_map_txtfile: the first line whose first word is the key, with case, counts;
-          what follows the second word is no part of it.
-Unknown:  maps of which one of several values is drawn at random, or kept by programs and databases: rules that ask them are `Unserved`.
+          what follows the second word is no part of it. `rnd:` draws one of the values between `|` each time: where they are the origins that a rule with P
+          asks, that is a pool with a member drawn at random (select_random_value_part).
+Unknown:  maps of which one of several values is drawn at random otherwise, or kept by programs and databases: rules that ask them are `Unserved`.
 """
 
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from ....model import Capture, Remade, Lookup, LookupRow, Template, Var, Variable, join
+from ....model import Capture, Remade, Lookup, LookupRow, Member, Pool, Template, Var, Variable, join
 from ....source.places import Places
 from .context import Context, Map, Node
 
@@ -49,8 +51,34 @@ def _read(node: Node, source: str, places: Places, context: Context) -> Map:
         if len(words) >= 2 and not line.startswith("#") and not line[:1].isspace():
             rows.setdefault(words[0], words[1])
     if kind == "rnd" and (drawn := next((key for key, value in rows.items() if "|" in value), "")):
-        return Map((), node.span, f"one value for a key was expected; {node.args[0]} draws one of several for {drawn}")
+        return Map(tuple(rows.items()), node.span, f"one value for a key was expected, but for the origin of a rule with P; {node.args[0]} draws one of several for {drawn}")
     return Map(tuple(rows.items()), node.span)
+
+
+# An origin that a map is asked for by a key which is the same for every request.
+_ORIGIN = re.compile(r"(https?|wss?)://\$\{(\w+):([\w.-]+)(?:\|([^{}$%|]*))?\}(?=/|$)", re.IGNORECASE)
+_AUTHORITY = re.compile(r"[\w.-]+(?::\d+)?", re.ASCII)
+
+
+def with_origin(substitution: str, node: Node, context: Context) -> str:
+    """What a rule with P asks: of a map that draws one of several origins a balancer that is made for it, of another its value."""
+    found = _ORIGIN.match(substitution)
+    held = context.maps.get(found[2]) if found else None
+    if found is None or held is None or held.function or not held.rows:
+        return substitution
+    value = dict(held.rows).get(found[3], found[4])
+    drawn = value.split("|") if value else []
+    if not drawn or not all(map(_AUTHORITY.fullmatch, drawn)):
+        return substitution
+    scheme, rest = found[1].lower(), substitution[found.end():]
+    if len(drawn) == 1:
+        return f"{scheme}://{value}{rest}"
+    port = 443 if scheme in ("https", "wss") else 80
+    weights = Counter(name if ":" in name else f"{name}:{port}" for name in drawn)
+    name = re.sub(r"\W", "_", f"{found[2]}_{found[3]}").lower()
+    context.pools[name] = Pool(name, tuple(Member(address, weight, span=held.span) for address, weight in weights.items()), "random", policy_span=held.span, span=held.span)
+    context.balancers[f"balancer://{name}"], context.protocols[name] = name, scheme
+    return f"balancer://{name}{rest}"
 
 
 def asks_map(text: str) -> bool:

@@ -189,7 +189,9 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         if said := cookies.trouble(flag):
             unread.append("co")
             context.value(node, said, "an age, and marks, of a cookie that are the same for every request were expected")
-    words = [word for item in (node, *rule.conditions) for word in item.args]
+    if rule.has("p", "proxy"):
+        substitution = maps.with_origin(substitution, node, context)
+    words = [substitution if word is node.args[1] else word for item in (node, *rule.conditions) for word in item.args]
     if any(maps.asks_map(word) for word in words) and (why := maps.trouble(words, substitution, rule.has("r", "redirect"), rule.has("ne", "noescape"), level.prefix is None, context)):
         unread.append("map")
         context.value(node, substitution, why)
