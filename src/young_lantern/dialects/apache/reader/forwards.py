@@ -4,8 +4,6 @@ Source:   Apache HTTP Server manual, mod_proxy, mod_proxy_http, mod_proxy_balanc
 Rule:     the prefix is cut off the decoded path, the rest escaped again and put behind the origin's URL, the query follows. Host is the
           origin's unless ProxyPreserveHost; three X-Forwarded fields are added to what the client sent. Only whole URLs of the origin are
           mapped back.
-Unknown:  with MergeSlashes Off, a path with two slashes that `ProxyPass /a/ !` spares gets the redirect of an `<If>` although its `<Location>` lets nobody
-          in (2.4.71, seen): foretold is the refusal.
 """
 
 from __future__ import annotations
@@ -153,7 +151,9 @@ class Proxies:
             return [route]
         label, prefix = self.context.label("proxy"), route.label
         loose = AllOf((PathMatches(Pattern(loose_pattern(prefix), "pcre", label=label), span=route.span), PathMatches(Pattern("//", "pcre"), span=route.span)), route.span)
-        return [Route(loose, (Rewrite(SetPath((prefix, Capture(1, label))), internal=False, span=route.span), *route.steps), route.span, accident=True), route]
+        is_spared = all(isinstance(step, Choose) for step in route.steps)  # the path goes on as it came
+        cut = () if is_spared else (Rewrite(SetPath((prefix, Capture(1, label))), internal=False, span=route.span),)
+        return [Route(loose, (*cut, *route.steps), route.span, accident=True), route]
 
     def _prefix(self, node: Node, prefix: str, words: list[str], without: tuple[Route, ...]) -> Route:
         held = below(prefix, node.span)

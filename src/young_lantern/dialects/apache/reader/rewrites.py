@@ -17,7 +17,7 @@ from urllib.parse import quote
 
 from ....codes import COMPARED_ROUND, LINK_BESIDE, PATH_INFORMATION_AGAIN, SIZE_UNASKED
 from ....model import (
-    ALWAYS, SITE, AllOf, AnyOf, Below, Capture, Choose, Condition, Field, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
+    ALWAYS, SITE, AllOf, AnyOf, Below, Capture, Choose, Condition, Field, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathForm, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
     Restart, Rewrite, Rewritten, Route, SetPath, SetVariable, Span, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
 )
 from ....model.walk import transform, walk
@@ -244,7 +244,7 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         path, mark, query = substitution.partition("?")
         edit = condition_groups.put_in(_query(rule, mark, query, _templates(rule, level, label, condition_label, own, context)), condition_label, kept)
         edited = (Rewrite(None, edit, internal=False, keeps_url=True, span=node.span),) if edit is not None else ()
-        said = tuple(itertools.takewhile(lambda step: isinstance(step, SetVariable | Field) or isinstance(step, Choose) and all(route.accident for route in step.routes), steps))
+        said = tuple(itertools.takewhile(lambda step: isinstance(step, SetVariable | Field) or isinstance(step, Choose) and all(route.accident for route in step.routes) and not _looks_for_index(step), steps))
         routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (*edited, *said, Leave(level.label, node.span)), node.span, accident=True))
     # mod_rewrite.c, hook_fixup (2.4.71, probed): what comes to the same file is no change, and is not carried out for anybody.
     is_same = text in _WHOLE and substitution in ("$0", "$1")
@@ -568,13 +568,21 @@ def _asked_first(level: Level, node: Node, drops_query: bool) -> tuple[Step, ...
         return ()
     dropped = (Rewrite(None, QueryEdit(), internal=False, span=node.span),) if drops_query else ()
     folder = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=level.strip, span=node.span)
-    return (index_first(folder, level.indexes, node.span, dropped),)
+    return (index_first(folder, level.indexes, node.span, dropped, level.by_url),)
 
 
-def index_first(folder: Condition, indexes: tuple[tuple[Condition, tuple[str, ...]], ...], span: Span, before: tuple[Step, ...] = ()) -> Choose:
-    """The look for a folder's index files. indexes: as a level has them; before: what is done for the look."""
-    asked = tuple(Route(held, tuple(Restart(SITE, span, asks=tuple((Var(Variable.PATH), name) for name in names), indexes=True) for _ in names[:1]), span) for held, names in indexes)
-    at_folder = AllOf((PathMatches(Pattern("/$"), span=span), folder), span)
+def _looks_for_index(step: Choose) -> bool:
+    return any(isinstance(item, Restart) and item.indexes for item in walk(step))
+
+
+def index_first(folder: Condition, indexes: tuple[tuple[Condition, tuple[str, ...]], ...], span: Span, before: tuple[Step, ...] = (), by_url: bool = False) -> Choose:
+    """The look for a folder's index files. indexes: as a level has them; before: what is done for the look; by_url: as a level has it.
+
+    mod_dir.c, fixup_dir (2.4.71, probed): by the path that came, though a rule of the server led from there into the folder.
+    """
+    path = Var(Variable.URL_PATH if by_url else Variable.PATH)
+    asked = tuple(Route(held, tuple(Restart(SITE, span, asks=tuple((path, name) for name in names), indexes=True) for _ in names[:1]), span) for held, names in indexes)
+    at_folder = AllOf((PathMatches(Pattern("/$"), PathForm.URL if by_url else PathForm.CURRENT, span=span), folder), span)
     return Choose((Route(at_folder, (*before, Choose(asked, span)), accident=True),), span)
 
 
