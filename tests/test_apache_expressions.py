@@ -58,9 +58,10 @@ EXPRESSIONS = {
     # `&&` binds closer than `||`.
     "true || false && false": "plain word number long",
     "(true || false) && false": "",
-    # `!` turns round all that follows it.
+    # The sign at the front of a RewriteCond turns round all of it.
     "! false && false": "plain word number long",
     "(! false) && false": "",
+    "true && ! true || true": "plain word number long",
     "! %{REQUEST_METHOD} == 'HEAD' || true": "",
     "(! %{REQUEST_METHOD} == 'HEAD') || %{QUERY_STRING} == 'n=12'": "plain word number long",
     "%{HTTP:X-Probe} == 'abc' && %{QUERY_STRING} == 'q=1' || %{HTTP:X-Number} -gt 99": "word long",
@@ -69,7 +70,7 @@ UNREAD = (
     "-T osenv('HOME')",
     "file('/etc/hostname') == 'x'",
     "%{TIME_HOUR} -gt 10",
-    "%{HTTP:X-Probe} -strmatch 'a*'",
+    "%{QUERY_STRING} == 'a' || $1 == 'a'",
     "%{HTTP:X-Number} -eq %{HTTP:X-Other}",
     "true &&",
 )

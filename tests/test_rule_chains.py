@@ -42,3 +42,13 @@ def test_rules_that_ask_for_no_path_do_not_see_it(reads: Reads, tmp_path: Path, 
     text = httpd(f"<Directory ROOT>\nRewriteEngine On\nRewriteRule ^a(.*)$ z$1\n{later}\n</Directory>").replace("ROOT", str(reads.root))
     rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/b", "/a.html/x/y", "/a/q", "/dir/b")]
     assert disagreements("apache", text, rows, tmp_path / "asked") == (4, [])
+
+
+@pytest.mark.parametrize("before", ["RewriteRule ^ - [C]", "RewriteRule ^/x - [S=1]"])
+@pytest.mark.parametrize("later", ["!^/docs", "q"])
+def test_a_redirect_in_a_chain_that_goes_on_is_left_open(reads: Reads, tmp_path: Path, before: str, later: str) -> None:
+    """Without L the rules behind the chain see the whole URL, and what they make of it is no redirect any more."""
+    rules = f"RewriteEngine On\n{before}\nRewriteRule ^/(docs|api)$ /q/$1 [R]\nRewriteRule {later} /a.html [L]"
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/docs", "/api", "/x", "/docs/a.html")]
+    asked, wrong = disagreements("apache", httpd(rules).replace("ROOT", str(reads.root)), rows, tmp_path / "asked")
+    assert (asked, wrong) == (2, [])

@@ -49,7 +49,8 @@ def front_of(absolute: bool | Template, state: State) -> str:
     """What goes before a Location that is a path; "" where nothing does."""
     if isinstance(absolute, tuple):
         return text(absolute, state)
-    return f"{state.request.scheme}://{state.request.authority}" if absolute else ""
+    # ngx_http_validate_host, fix_hostname (1.22.1, 2.4.71, probed): a dot at the end of the host is none of its name.
+    return f"{state.request.scheme}://{re.sub(r'[.](?=:|$)', '', state.request.authority)}" if absolute else ""
 
 
 def _encoded_query(location: Template, state: State) -> Template:

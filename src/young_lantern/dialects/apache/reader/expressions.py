@@ -1,8 +1,8 @@
 """httpd expressions (`RewriteCond expr`, `Header … expr=`, `Require expr`) -> conditions. Mirror: writer/conditions.py.
 
 Source:   Apache HTTP Server manual, "Expressions in Apache HTTP Server"; util_expr_parse.y.
-Rule:     `&&` binds closest, then `||`, then `!`, which turns round all that follows it (2.4.71, probed); words compare as text unless the
-          operator begins with a dash.
+Rule:     `!` binds closest, then `&&`, then `||` (2.4.71, probed in If and Header; a RewriteCond has a sign of its own, see rewrites.py); words compare as
+          text unless the operator begins with a dash.
 Unknown:  a function, variable or operator that is not read makes the whole expression unread: None.
 """
 
@@ -10,10 +10,10 @@ from __future__ import annotations
 
 import base64
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ....model import (
-    ALWAYS, AllOf, AnyOf, ClientIn, Condition, MethodIn, Not, PathForm, PathMatches, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Unread, Var, Variable, join,
+    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, MethodIn, Not, PathForm, PathMatches, Pattern, Remade, SchemeIs, Span, Template, TextIs, TextMatches, Unread, Var, Variable, join,
 )
 from ....patterns import search
 from .. import values
@@ -24,6 +24,10 @@ _OF_ANY_ANSWER = frozenset({"content-type", "content-length", "content-encoding"
 
 _STRING = re.compile(r"""\s*(?:'((?:\\.|[^'\\])*)'|"((?:\\.|[^"\\])*)")""")
 _STATUS = "REQUEST_STATUS"
+# util_expr_eval.c, op_T: what counts for nothing, in letters of either case; string_func: what makes a text another one.
+_NOTHING = ("", "0", "off", "false", "no")
+_FUNCTIONS = {"tolower": "small", "toupper": "large"}
+_SHELL = ("-strmatch", "-strcmatch", "-fnmatch")
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +56,7 @@ class _NotRead(Exception):
 class _Parser:
     def __init__(self, text: str, span: Span | None, of_answer: bool = False) -> None:
         self.text, self.span, self.of_answer, self.at = text, span, of_answer, 0
+        self.groups = ""  # the label of the pattern that `$1` speaks of
 
     def blank(self) -> None:
         while self.at < len(self.text) and self.text[self.at].isspace():
@@ -71,7 +76,9 @@ class _Parser:
     def either(self) -> Read:
         parts = [self.both()]
         while self.take("||"):
+            self.groups = ""
             parts.append(self.both())
+        self.groups = self.groups if len(parts) == 1 else ""
         if len(parts) == 1:
             return parts[0]
         if any(part.statuses is not None for part in parts):
@@ -91,7 +98,8 @@ class _Parser:
 
     def one(self) -> Read:
         if self.take("!"):
-            inner = self.either()
+            inner = self.one()
+            self.groups = ""
             if inner.statuses is not None:
                 raise _NotRead
             return Read(inner.condition.condition if isinstance(inner.condition, Not) else Not(inner.condition, self.span))
@@ -108,7 +116,7 @@ class _Parser:
             return Read(ClientIn((self.string(),), self.span))
         if operator := self.take("-n", "-z", "-T"):
             if operator == "-T":
-                raise _NotRead
+                return Read(Not(TextIs(self.word(), _NOTHING, True, self.span), self.span))
             empty = TextIs(self.word(), ("",), span=self.span)
             return Read(Not(empty, self.span) if operator == "-n" else empty)
         return self.comparison()
@@ -116,7 +124,7 @@ class _Parser:
     def comparison(self) -> Read:
         status = self.take(f"%{{{_STATUS}}}")
         word: Template = () if status else self.word()
-        sign = self.take("==", "!=", "=~", "!~", "=", "-strmatch", "-ipmatch", "-eq", "-ne", "-lt", "-le", "-gt", "-ge", "-in", "in")
+        sign = self.take("==", "!=", "=~", "!~", "=", *_SHELL, "-ipmatch", "-eq", "-ne", "-lt", "-le", "-gt", "-ge", "-in", "in")
         if sign is None:
             raise _NotRead
         if status:
@@ -125,9 +133,15 @@ class _Parser:
 
     def compared(self, word: Template, sign: str) -> Condition:
         if sign in ("=~", "!~"):
+            at = self.at
             pattern = self.regex()
-            made: Condition = PathMatches(pattern, PathForm.URL, span=self.span) if word == (Var(Variable.URL_PATH),) else TextMatches(word, pattern, span=self.span)
+            if sign == "=~" and re.search(r"\$\d", self.text[self.at:]):
+                self.groups = f"expression {self.span.file if self.span else ''} {self.span.line if self.span else 0} {at}"
+                pattern = replace(pattern, label=self.groups)
+            made = self.matched(word, pattern)
             return Not(made, self.span) if sign == "!~" else made
+        if sign in _SHELL:
+            return self.matched(word, Pattern(_shell(self.string(), sign == "-fnmatch"), "pcre", sign == "-strcmatch"))
         if sign == "-ipmatch" and word == (Var(Variable.CLIENT),):
             return ClientIn((self.string(),), self.span)
         if sign in _NUMBERS and sign[0] == "-":
@@ -143,9 +157,18 @@ class _Parser:
             other = self.word()
             if not all(isinstance(part, str) for part in other):
                 raise _NotRead
-            made = _equals(word, ["".join(map(str, other))], self.span)
+            wanted = "".join(map(str, other))
+            if (inner := _in_small(word)) is not None and wanted == wanted.lower():
+                made = TextIs(inner, (wanted,), True, self.span)
+            else:
+                made = _equals(word, [wanted], self.span)
             return Not(made, self.span) if sign == "!=" else made
         raise _NotRead
+
+    def matched(self, word: Template, pattern: Pattern) -> Condition:
+        if (inner := _in_small(word)) is not None and not re.search(r"[A-Z]|\\[^.*+?()\[\]/-]", pattern.text):
+            word, pattern = inner, replace(pattern, ignores_case=True)
+        return PathMatches(pattern, PathForm.URL, span=self.span) if word == (Var(Variable.URL_PATH),) else TextMatches(word, pattern, span=self.span)
 
     def statuses(self, sign: str) -> frozenset[int]:
         known = range(100, 600)
@@ -165,7 +188,22 @@ class _Parser:
     # --- words ---------------------------------------------------------------------------------------------------------------
 
     def word(self) -> Template:
+        made = self.piece()
+        while self.take("."):
+            made = join(made, self.piece())
+        return made
+
+    def piece(self) -> Template:
         self.blank()
+        if found := re.compile(rf"({'|'.join(_FUNCTIONS)})\(").match(self.text, self.at):
+            self.at = found.end()
+            inner = self.word()
+            if not self.take(")"):
+                raise _NotRead
+            return (Remade(inner, _FUNCTIONS[found[1]]),)
+        if self.groups and (found := re.compile(r"\$(\d)").match(self.text, self.at)):
+            self.at = found.end()
+            return (Capture(int(found[1]), self.groups),)
         if found := _STRING.match(self.text, self.at):
             self.at = found.end()
             return read_text(found[1] if found[1] is not None else found[2])
@@ -214,6 +252,30 @@ class _Parser:
         self.at = found.end()
         text = (found[1] if found[1] is not None else found[3]).replace("\\/", "/")
         return Pattern(text, "pcre", "i" in found[4])
+
+
+def _in_small(word: Template) -> Template | None:
+    """What a text was made of whose letters were made small; None for any other."""
+    return word[0].template if len(word) == 1 and isinstance(word[0], Remade) and word[0].how == "small" else None
+
+
+def _shell(text: str, by_segments: bool) -> str:
+    """A shell pattern as a regular expression (apr_fnmatch): a star takes slashes, but by segments."""
+    made, at = [], 0
+    inside = "[^/]" if by_segments else "."
+    while at < len(text):
+        if found := re.compile(r"\[([!^]?)(\]?(?:\\.|[^\]\\])*)\]").match(text, at):
+            made.append(f"[{'^' if found[1] else ''}{found[2].replace('[', chr(92) + '[').replace('^', chr(92) + '^')}]")
+            at = found.end()
+            continue
+        sign = text[at]
+        if sign == "\\" and at + 1 < len(text):
+            at += 1
+            made.append(re.escape(text[at]))
+        else:
+            made.append({"*": f"{inside}*", "?": inside}.get(sign, re.escape(sign)))
+        at += 1
+    return f"^{''.join(made)}$"
 
 
 def _unbase64(text: str) -> str:

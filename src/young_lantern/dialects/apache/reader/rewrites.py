@@ -98,7 +98,8 @@ def read_phase(rules: list[Rule], level: Level, context: Context) -> tuple[Step,
     return tuple(steps)
 
 
-def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Context) -> list[Step]:
+def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Context, beyond: tuple[Rule, ...] = ()) -> list[Step]:
+    """beyond: the rules that come behind these, which are a part of the list."""
     steps: list[Step] = []
     number = 0
 
@@ -106,7 +107,7 @@ def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Co
         """The rules that follow one that leads out of the folder, or back; () for any other."""
         if level.prefix is None or not rest or level.turns == _MOST_TURNS or not _goes_out(rule, level):
             return ()
-        return (*_list(rest, replace(level, turns=level.turns + 1, bare=None), own, context), Leave(level.label, rule.node.span))
+        return (*_list(rest, replace(level, turns=level.turns + 1, bare=None), own, context, beyond), Leave(level.label, rule.node.span))
 
     while number < len(rules):
         rule = rules[number]
@@ -115,22 +116,22 @@ def _list(rules: list[Rule], level: Level, own: dict[str, Template], context: Co
             end = number
             while end < len(rules) - 1 and rules[end].has("c", "chain"):
                 end += 1
-            after = outside(rule, rules[number + 1:]) or tuple(_list(rules[number + 1:end + 1], level, own, context))
-            steps.append(_left_open(_rule(rule, level, own, context, after=after, later=tuple(rules[number + 1:])), rule, rules[number + 1:], level, context))
+            after = outside(rule, rules[number + 1:]) or tuple(_list(rules[number + 1:end + 1], level, own, context, (*rules[end + 1:], *beyond)))
+            steps.append(_left_open(_rule(rule, level, own, context, after=after, later=(*rules[number + 1:], *beyond)), rule, rules[number + 1:], level, context))
             number = end + 1
         elif rule.has("s", "skip"):
             count = int(rule.flags.get("s", "") or rule.flags.get("skip", "") or "0")
             # Whoever skips the first rules of a chain comes to its others; whoever does not, comes to these by the first (2.4.71, probed).
-            beyond = end = number + 1 + count
-            while beyond > number + 1 and end < len(rules) and rules[end - 1].has("c", "chain"):
+            skips = end = number + 1 + count
+            while skips > number + 1 and end < len(rules) and rules[end - 1].has("c", "chain"):
                 end += 1
-            skipped, rest = tuple(_list(rules[number + 1:end], level, own, context)), rules[beyond:]
-            made = _left_open(_rule(rule, level, own, context, after=outside(rule, rest) or tuple(_list(rules[beyond:end], level, own, context)), later=tuple(rest)), rule, rest, level, context)
+            skipped, rest = tuple(_list(rules[number + 1:end], level, own, context, (*rules[end:], *beyond))), rules[skips:]
+            made = _left_open(_rule(rule, level, own, context, after=outside(rule, rest) or tuple(_list(rules[skips:end], level, own, context, (*rules[end:], *beyond))), later=(*rest, *beyond)), rule, rest, level, context)
             steps.append(Choose((*made.routes, Route(ALWAYS, skipped)), made.span))
             number = end
         else:
             later = rules[number + 1:]
-            steps.append(_left_open(_rule(rule, level, own, context, after=outside(rule, later), later=tuple(later)), rule, later, level, context))
+            steps.append(_left_open(_rule(rule, level, own, context, after=outside(rule, later), later=(*later, *beyond)), rule, later, level, context))
             number += 1
     return steps
 
@@ -355,10 +356,8 @@ def _any(parts: list[Condition]) -> Condition:
 def _condition(node: Node, ignores_case: bool, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> tuple[Condition, Kept | None] | None:
     """One condition, and what groups it leaves."""
     tested, wanted = node.args[0], node.args[1]
+    # cmd_rewritecond: the sign at the front is the condition's, before an expression, too, all of which it turns round (2.4.71, probed).
     negated, wanted = wanted.startswith("!"), wanted.removeprefix("!")
-    if tested.lower() == "expr":
-        # The expression's own sign, not the condition's.
-        negated, wanted = False, node.args[1]
     if tested.upper() in _FIXED and "(" not in wanted and not wanted.startswith("="):  # a group of it may be asked for
         given = condition_groups.fixed("on" if level.secure else "off", wanted, ignores_case)
         return (ALWAYS if negated is (given is None) else NEVER), None if negated else given
