@@ -42,6 +42,21 @@ def test_who_is_let_in_by_digest(reads: Reads, tmp_path: Path, lines: str) -> No
     assert disagreements("apache", text, rows, tmp_path / "asked") == (len(rows), [])
 
 
+@pytest.mark.parametrize("around", ["", "<Location />\n{}</Location>\n"])
+@pytest.mark.parametrize("indexes", ["first.html index.html", "index.html first.html", "first.html"])
+def test_an_index_file_that_nobody_is_asked_for(reads: Reads, tmp_path: Path, around: str, indexes: str) -> None:
+    """Who has not been asked has nothing to prove a password with: the next index file is sent to him."""
+    root = tmp_path / "tools"
+    root.mkdir()
+    tmp_path.chmod(0o755)
+    for name in ("first.html", "index.html"):
+        (root / name).write_text(name)
+    own = LINES.replace("USERS", _users(reads)) + "Require valid-user\n"
+    text = httpd(f"DocumentRoot {root}\nDirectoryIndex {indexes}\n{around.format(own)}<Files first.html>\n{own}</Files>").replace("ROOT", str(root))
+    asked = _asked("/", "/first.html", "/index.html")
+    assert disagreements("apache", text, asked, tmp_path / "asked") == (len(asked), [])
+
+
 def test_what_is_asked_for(reads: Reads) -> None:
     text = httpd(f"<Location /dir>\n{LINES}Require user rowan\n</Location>").replace("USERS", _users(reads))
     refused = reads.decide("apache", text, "/dir/")

@@ -382,7 +382,8 @@ class _Run:
     def credentials(self, step: Credentials) -> _Next:
         # Nobody here knows a password: who is known is taken to know his own.
         self.state.looked_at("field", "Authorization")
-        name = user_of(self.state.request.field("Authorization") or "", step.digest)
+        # RFC 7616 section 3.3: who is never asked by this server has no number to prove a password with.
+        name = "" if step.digest and self.state.unheard and self.state.user is None else user_of(self.state.request.field("Authorization") or "", step.digest)
         held = name in step.names
         self.state.note("known" if held else "not known", step.span, name, held)
         # Whoever names himself, refused or not, and in no lookup inside (httpd 2.4.71, probed).

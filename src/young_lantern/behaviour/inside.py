@@ -48,7 +48,7 @@ def ask_inside(run: Run, span: Span | None, names: tuple[str, ...], for_index: b
         inner = replace(
             state, path=name, raw_path=None, url=None, internal=True, method="GET", method_outside=state.method_outside or state.method, fields=[], request_fields=[], as_handled=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
             variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
-            for_index=for_index, index_of=state.path, asked_inside=True, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
+            for_index=for_index, index_of=state.path, asked_inside=True, unheard=not for_index or number < len(names), in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
         before = len(state.standing)
         outcome = run.anew(inner) if inner.depth < _LIMIT else Outcome(500)
         if not for_index or number < len(names):
