@@ -9,7 +9,7 @@ import re
 from collections.abc import Callable
 from dataclasses import replace
 
-from ..model import AfterRewrite, AsReceived, Capture, Estate, Forward, Mapped, Operation, Pattern, Rewrite, Template, Var, Variable, Written
+from ..model import AfterRewrite, AsReceived, Capture, Estate, Field, Forward, Mapped, Operation, Pattern, Rewrite, Side, Template, Var, Variable, Written
 from ..patterns import compiled, search
 from ..patterns.engines import go_replacement
 from . import answering, paths, targets
@@ -30,7 +30,7 @@ def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite
     state.member_label = one_of(members) if estate.dialect != "caddy" else ""
     target = target_of(step, state, estate.dialect, rewrite)
     state.member_label = one_of(members)
-    fields = answering.request_fields([*state.request_fields, *step.fields], state)
+    fields = _passed_on(step, state, estate.dialect)
     if estate.dialect == "caddy" and state.request.protocol != HTTP2 and (state.request.field("Pragma") or "").strip() == "no-cache" and state.request.field("Cache-Control") is None and "cache-control" not in dict(fields):
         # net/http, fixPragmaCacheControl, as for answers (answering.py); not for requests by HTTP/2 (Caddy 2.6.2, probed).
         fields = tuple(sorted((*fields, ("cache-control", "no-cache"))))
@@ -38,6 +38,26 @@ def request_of(estate: Estate, step: Forward, state: State, method: str, rewrite
         fields = tuple((name, "gzip" if name == "accept-encoding" else value) for name, value in fields)
     back = _mapped_back(step, f"{'https' if step.secure else 'http'}://{dict(fields).get('host', '')}{target}", members, state, estate.dialect)
     return OriginRequest(members, step.secure, method, target, fields, choice_of(step, pool, members, method, state.request), back, step.protocol, certificate(step))
+
+
+# What a connection is said to be, and fields that servers have lines of their own about.
+_OF_CONNECTIONS = frozenset({"close", "keep-alive", "upgrade", "te", "trailer", "host"})
+
+
+def _passed_on(step: Forward, state: State, dialect: str) -> tuple[tuple[str, str], ...]:
+    """What the origin gets. RFC 9110 section 7.6.1: fields that the client names in Connection end here, and so does what rules made of them, but for what is
+    said of the very origin (2.4.71, 2.6.2, probed); nginx passes them on (1.22.1, probed)."""
+    if dialect != "nginx":
+        state.looked_at("field", "Connection")
+    named = {token.strip().lower() for name, value in state.request.fields if name.lower() == "connection" for token in value.split(",")} - _OF_CONNECTIONS
+    if dialect == "nginx" or not named:
+        return answering.request_fields([*state.request_fields, *step.fields], state)
+    request, received = state.request, state.received
+    ended = [Field(Side.REQUEST, Operation.REMOVE, name) for name in sorted(named) if request.field(name) is not None]
+    state.request, state.received = replace(request, fields=tuple(item for item in request.fields if item[0].lower() not in named)), received or request
+    made = answering.request_fields([*(item for item in state.request_fields if item.name.lower() not in named), *ended, *step.fields], state)
+    state.request, state.received = request, received
+    return made
 
 
 def target_of(step: Forward, state: State, dialect: str, rewrite: Callable[[Rewrite], object]) -> str:
