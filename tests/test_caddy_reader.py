@@ -265,7 +265,7 @@ def test_imports(tmp_path: Path) -> None:
         ("reverse_proxy a {\nhandle_response {\ncopy_response\n}\n}", "value-unread", "handle_response"),
         ("reverse_proxy gopher://192.0.2.1:81", "value-unread", "gopher://"),
         ("reverse_proxy 192.0.2.1:81 {\ntransport http {\nmax_response_header 1KB\n}\n}", "value-unread", "max_response_header"),
-        ("file_server {\nprecompressed gzip\n}", "value-unread", "precompressed"),
+        ("file_server {\nprecompressed lzma\n}", "value-unread", "one of br, zstd, gzip"),
         ("uri path_regexp a b", "value-unread", "strip_prefix, strip_suffix"),
     ],
 )

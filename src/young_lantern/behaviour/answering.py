@@ -13,6 +13,7 @@ from ..model import UNDERSCORED, Condition, Field, Operation
 from ..model.fields import with_field
 from ..patterns import compiled
 from ..patterns.engines import go_replacement
+from .codings import accepted
 from .evaluate import holds, text, with_placeholders
 from .outcome import OriginRequest
 from .state import State
@@ -209,10 +210,10 @@ def _applied(operations: list[Field], state: State, sent: tuple[tuple[str, str],
 def coding(state: State, status: int | None, file: str | None, origin: OriginRequest | None) -> str | None:
     """The content coding offered to this client for a file or an origin's answer: "gzip from 20 bytes for text/html, …"."""
     compress = state.compress
-    accepted = state.request.field("Accept-Encoding")
-    if compress is None or not accepted or status is None or not (file or origin):
+    said = state.request.field("Accept-Encoding")
+    if compress is None or not said or status is None or not (file or origin):
         return None
-    asked = {piece.split(";")[0].strip() for piece in accepted.split(",") if "q=0" not in piece.replace(" ", "")}
+    asked = {name for name, weight in accepted(said).items() if weight > 0}
     chosen = next((offered for offered in compress.codings if offered in asked), None)
     if chosen is None:
         return None

@@ -607,8 +607,8 @@ class _Run:
             # core.c, default_handler (2.4.71, probed): the content is read and thrown away before the file is looked for.
             return self.fail(state.body_limit.status, state.body_limit.span)
         match served := serve(step, state):
-            case Found(file, listing):
-                return self.end(step.span, status=step.status or state.forced_status or 200, file=file, listing=listing)
+            case Found(file, listing, packed):
+                return self.end(step.span, status=step.status or state.forced_status or 200, file=file, listing=listing, packed=packed)
             case Missing(status):
                 state.missing = True
                 return self.fail(status, step.span)
@@ -645,7 +645,7 @@ class _Run:
 
     def end(self, span: Span | None, *, status: int | None, location: str | None = None, origin: OriginRequest | None = None,
             file: str | None = None, body: str | None = None, listing: bool = False, is_error: bool = False,
-            extra: tuple[Field, ...] = (), media_type: str = "", named: str = "", sent: tuple[tuple[str, str], ...] = ()) -> Outcome:
+            extra: tuple[Field, ...] = (), media_type: str = "", named: str = "", sent: tuple[tuple[str, str], ...] = (), packed: tuple[str, str] | None = None) -> Outcome:
         state = self.state
         if origin is None and status is not None and state.answer_limit is not None and self._too_large(state.answer_limit):
             limit, state.answer_limit = state.answer_limit, None
@@ -686,8 +686,8 @@ class _Run:
         fields = tuple(pair for pair in fields if pair[0] != "content-length")
         caching.settle(fields, state)
         return Outcome(
-            status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, answering.coding(state, status, file, origin), listing, state.missing,
-            state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, edits=edits, limits=limiting.in_force(state, bool(file or origin)), kept=state.kept, by_name=state.types if file is not None and not listing else None,
+            status, location.strip(answering.BLANKS) if location else location, origin, file, body, fields, f"{packed[0]} as it lies there" if packed else answering.coding(state, status, file, origin), listing, state.missing,
+            state.site.key, span, state.gave_up, tuple(state.trace), types, asked_first=state.asked_first, edits=edits, limits=limiting.in_force(state, bool(file or origin)), kept=state.kept, by_name=state.types if file is not None and not listing else None, packed=packed[1] if packed else "",
         )
 
 

@@ -107,6 +107,7 @@ class Outcome:
     limits:      how often such requests are answered, and how fast
     kept:        what becomes of an origin's answer in a cache; None: there is none
     by_name:     what says the type of a file by its name, where a file is the answer; no part of what is compared
+    packed:      the file that is sent in the place of `file`, compressed beforehand; no part of what is compared either, since the coding tells it
     """
 
     status: int | None
@@ -130,6 +131,7 @@ class Outcome:
     limits: tuple[Limited, ...] = ()
     kept: Kept | None = None
     by_name: MediaTypes | None = field(default=None, compare=False, repr=False)
+    packed: str = field(default="", compare=False)
 
     def as_json(self) -> dict[str, Any]:
         """The outcome as DESIGN's JSON: status, location, origin, file, fields, site, trace."""

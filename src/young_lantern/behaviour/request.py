@@ -91,9 +91,11 @@ class Assumed(Enum):
     BARE_FOLDERS = "a folder without an index file"
     PROGRAMS = "a file that may be executed"
     LINKS = "a symbolic link to a file"
+    PACKED = "a compressed file, and no plain one"
 
 
 # What files, and folders, are besides (FileKind.besides). Only where somebody asks for that it is assumed.
+PACKED_ENDINGS = (".gz", ".br", ".zst")
 BESIDES = {Assumed.PROGRAMS: FileKind.PROGRAM, Assumed.LINKS: FileKind.LINK}
 
 
@@ -131,9 +133,9 @@ def assumed(what: Assumed, indexes: frozenset[str], roots: frozenset[str] = froz
         return None if kind is FileKind.FILE and path.endswith("/") else kind
 
     def _kind(name: str, last: str) -> FileKind | None:
-        if what is Assumed.NOTHING:
+        if what is Assumed.NOTHING or what is Assumed.PACKED and not last.endswith(PACKED_ENDINGS):
             return None
-        if what is Assumed.FILES or what in BESIDES:
+        if what in (Assumed.FILES, Assumed.PACKED) or what in BESIDES:
             # Nothing lies below a file: an index file is there in a document root only.
             return None if last in indexes and name.rpartition("/")[0] not in roots else FileKind.FILE
         if last in indexes:

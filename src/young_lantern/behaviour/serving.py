@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from ..model import FileKind, ServeFiles
 from . import paths
+from .codings import accepted
 from .evaluate import text
 from .folder_walks import walked
 from .state import State
@@ -21,6 +22,7 @@ class Found:
 
     file: str
     listing: bool = False
+    packed: tuple[str, str] | None = None  # the content coding, and the file that is sent in the place of this one
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +90,8 @@ def serve(step: ServeFiles, state: State) -> Served:
     state.note("file", step.span, full, kind is not None)
     if state.path.endswith("/"):
         return _folder(step, state, full)
+    if state.method in ("GET", "HEAD") and (packed := _packed(step, state, full)) is not None:
+        return Found(full, packed=packed)
     if kind is FileKind.FOLDER:
         if step.folders.added_slash is None:
             return Missing(step.missing_status)
@@ -96,7 +100,20 @@ def serve(step: ServeFiles, state: State) -> Served:
     return Missing(step.missing_status) if kind is None else _file(step, state, full)
 
 
+def _packed(step: ServeFiles, state: State, full: str) -> tuple[str, str] | None:
+    """ngx_http_gzip_static_handler (1.22.1, probed): it asks for no other file than the compressed one. staticfiles.go, ServeHTTP (2.6.2, probed)."""
+    if step.precompressed is None:
+        return None
+    state.looked_at("field", "Accept-Encoding")
+    asked = accepted(state.request.field("Accept-Encoding") or "")
+    offered = step.precompressed.codings if step.precompressed.always else sorted(
+        (pair for pair in step.precompressed.codings if asked.get(pair[0], 0) > 0), key=lambda pair: -asked[pair[0]])
+    return next(((coding, full + ending) for coding, ending in offered if state.facts.lookup(full + ending) is FileKind.FILE), None)
+
+
 def _file(step: ServeFiles, state: State, full: str) -> Served:
+    if step.folders.canonical and (packed := _packed(step, state, full)) is not None:
+        return Found(full, packed=packed)
     return Found(full) if state.method in step.methods or "*" in step.methods else Missing(wrong_method(step, state.method))
 
 

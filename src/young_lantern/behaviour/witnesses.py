@@ -14,7 +14,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, fields, replace
 
 from ..model import (
-    Capture, Compress, ErrorPage, Estate, FileExists, Gateway, HostName, Lookup, Mapped, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Rewrite, ServeFiles, SetPath, Site, StripPrefix,
+    Capture, Compress, ErrorPage, Estate, FileExists, Gateway, HostName, Lookup, Mapped, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Precompressed, Rewrite, ServeFiles, SetPath, Site, StripPrefix,
     UNDERSCORED, WAITS, Field, Var, Variable, literal,
 )
 from ..model.walk import all_within
@@ -126,14 +126,15 @@ def _found(before: Estate, after: Estate) -> Witnesses:
             around = [path for path in _paths(here, found.unreached, not classes.complete) if path not in standing and not _names_file(path, roots)]
             found.groups.append(classes)
             rows = [Witness(row.request, row.facts, row.outcomes, len(found.groups) - 1) for row in explored]
-            compresses = any(isinstance(item, Compress) for site in here for item in all_within(site.program))
+            within = [item for site in here for item in all_within(site.program)]
+            codings = (*(("gzip",) if any(isinstance(item, Compress) for item in within) else ()), *(coding for item in within if isinstance(item, Precompressed) for coding, _ in item.codings))
             # Another spelling or neighbour of a path that stands for its class is asked of less, where all classes are known; and of many, the rest still less.
             unsure = bool(classes.loose | parts.loose) or not (classes.complete and explorer.complete)
             thorough = [*standing, *(around if unsure else ())][:_MOST_THOROUGH]
             asked = set(thorough)
             others = [path for path in (*standing, *around) if path not in asked]
             rows += _requests(plain, [*thorough, *others[:_MOST_USUAL]], facts)
-            rows += _further(parts, compresses, plain, thorough, facts)
+            rows += _further(parts, tuple(dict.fromkeys(codings)), plain, thorough, facts)
             rows += _spelt(explored)
             rows += _of_origins(here, [WAITS[estate.dialect] for estate in (before, after)], explored, asked, facts[1])
             rows += _of_heads((before, after), plain, thorough, explored, facts)
@@ -221,8 +222,10 @@ def assumptions(*estates: Estate) -> dict[str, Facts]:
     """What may be assumed of files, by its name, for estates that look for some index files in some document roots."""
     indexes = frozenset(text for estate in estates for site in estate.sites for text in _indexes(site))
     roots = frozenset(document_roots(*estates))
-    asked = {item.kind for estate in estates for site in estate.sites for item in all_within(site.program) if isinstance(item, FileExists)}
-    return {what.value: assumed(what, indexes, roots) for what in Assumed if what not in BESIDES or BESIDES[what] in asked}
+    every = [item for estate in estates for site in estate.sites for item in all_within(site.program)]
+    asked: set[object] = {item.kind for item in every if isinstance(item, FileExists)} | {Assumed.PACKED for item in every if isinstance(item, Precompressed)}
+    seldom = {**BESIDES, Assumed.PACKED: Assumed.PACKED}
+    return {what.value: assumed(what, indexes, roots) for what in Assumed if what not in seldom or seldom[what] in asked}
 
 
 def _site(estate: Estate, port: object, secure: bool, host: str) -> Site | None:
@@ -367,7 +370,7 @@ def _requests(plain: Request, paths: list[str], facts: list[Facts]) -> Iterator[
         yield Witness(replace(here, method="DELETE"), a_file)
 
 
-def _further(parts: Aspects, compresses: bool, plain: Request, paths: list[str], facts: list[Facts]) -> Iterator[Witness]:
+def _further(parts: Aspects, codings: tuple[str, ...], plain: Request, paths: list[str], facts: list[Facts]) -> Iterator[Witness]:
     """Each path with each value of each part of a request that is asked for, one at a time."""
     nothing, a_file = facts[0], facts[1]
     for path in paths:
@@ -377,6 +380,7 @@ def _further(parts: Aspects, compresses: bool, plain: Request, paths: list[str],
                 yield Witness(given(here, {part: value}), nothing if part == LENGTH else a_file)
         for name in parts.repeated:
             yield Witness(replace(here, target=f"{path}?{name}=a&{name}=b"), a_file)
-        if compresses:
-            yield Witness(replace(here, fields=(("Accept-Encoding", "gzip"),)), a_file)
+        for coding in codings:
+            takes = replace(here, fields=(("Accept-Encoding", coding),))
+            yield from (Witness(takes, fact) for fact in (a_file, *(fact for fact in facts if fact.name == Assumed.PACKED.value)))
         yield Witness(replace(here, fields=(("X-Forwarded-For", "203.0.113.7"),)), nothing)

@@ -14,7 +14,7 @@ from ..fitting.constants import with_constants, without_lengths
 from ..fitting.own_names import with_whole_urls
 from ..fitting.cookies import with_ages
 from ..fitting.names import apart_by_names
-from ..model import TLS_ERRORS, Cache, Code, Credentials, Disposition, ErrorPage, Estate, Field, FileKind, Limit, Listener, Operation, Placeholder, Pool, Rewrite, Side, Site, SiteTls, Span, Unserved, finding
+from ..model import TLS_ERRORS, Cache, Code, Credentials, Disposition, ErrorPage, Estate, Field, FileKind, Limit, Listener, Operation, Placeholder, Pool, Rewrite, ServeFiles, Side, Site, SiteTls, Span, Unserved, finding
 from ..model.walk import transform, walk
 from .dialect import WriterNote, WriterOptions
 
@@ -82,6 +82,12 @@ class Noting:
         """A source directive that has no equivalent."""
         directive = re.split(r"(?<![${])\{(?![{$])", span.directive)[0].strip() if span else what
         self.note(span, Disposition.UNSUPPORTED, NO_COUNTERPART, directive=directive or what, reason=reason, advice=advice)
+
+    def lose_packed(self, step: ServeFiles, reason: str, advice: str) -> None:
+        """Notes that files which lie there compressed are not sent, or not as before; of a line that says more than that the rest is carried."""
+        span = step.precompressed.span if step.precompressed is not None else None
+        alone = span is not None and span != step.span
+        self.note(span, Disposition.UNSUPPORTED if alone else Disposition.CHANGED, NO_COUNTERPART, directive=span.directive.split("{")[0].strip() if span and alone else "precompressed", reason=reason, advice=advice)
 
     def lose_limits(self, *kinds: str) -> None:
         """Notes the limits of these kinds, each with the lines that belong to it."""

@@ -141,8 +141,11 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
     if outcome.origin is None:
         compare("forwarded", False, received is not None)
         if outcome.file and not outcome.listing:
-            here = Path(plan.path(outcome.file))
+            here = Path(plan.path(outcome.packed or outcome.file))
             content = here.read_bytes() if here.is_file() else None
+            if outcome.packed:
+                compare("file", content, answer.content)
+                return found
             compare("file", edited(content.decode("latin-1"), outcome.edits).encode("latin-1") if content is not None and outcome.edits else content, answer.decoded)
         elif outcome.body not in (None, OWN_WORDS) and outcome.status not in (204, 304):
             compare("body", edited(outcome.body or "", outcome.edits), answer.decoded.decode("utf-8", "surrogateescape"))

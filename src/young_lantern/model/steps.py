@@ -405,6 +405,21 @@ class Folders:
 
 
 @dataclass(frozen=True, slots=True)
+class Precompressed:
+    """Files that lie compressed beside others, and are sent in their place to who takes the coding.
+
+    codings: (content coding, what the name ends in besides), the most wanted first; of those that a client weighs alike the first one there is sent
+    always:  whoever asks
+    alone:   also where the file itself is not there
+    """
+
+    codings: tuple[tuple[str, str], ...]
+    always: bool = False
+    alone: bool = False
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class ServeFiles:
     """The file at root + path, with `strip` cut off the path first and `whole_path` instead of both where given.
 
@@ -423,6 +438,7 @@ class ServeFiles:
     wrong_method_status: int = 405
     options_status: int | None = None
     missing_status: int = 404
+    precompressed: Precompressed | None = None
     span: Span | None = None
     root_span: Span | None = None
     also: tuple[Span, ...] = ()

@@ -15,6 +15,7 @@ ABILITIES: dict[str, tuple[Disposition, str]] = {
     **dict.fromkeys(("limit_req", "limit_req_zone", "limit_req_status", "limit_req_log_level", "limit_req_dry_run"), (Disposition.UNSUPPORTED, "httpd as packaged has no limit on requests")),
     **dict.fromkeys(("limit_conn", "limit_conn_zone", "limit_conn_status", "limit_conn_log_level", "limit_conn_dry_run"), (Disposition.UNSUPPORTED, "httpd as packaged has no limit on connections at a time")),
     "caches": (Disposition.CHANGED, "the cache begins anew, and only some statuses have a time of their own; for applications, and keys of more than the URL, nothing is kept"),
+    "gzip_static": (Disposition.UNSUPPORTED, "httpd by itself sends no file that lies there compressed in the place of another"),
     "split_clients": (Disposition.UNSUPPORTED, "httpd divides clients by nothing that they send"),
     "limit_rate": (Disposition.CHANGED, "in whole KiB"),
     "limit_rate_after": (Disposition.CHANGED, "in whole KiB"),

@@ -216,6 +216,7 @@ _READ = [
         gzip hsli 1 on | off
         gzip_types hsl 1+ TYPE …
         gzip_min_length hsl 1 LENGTH
+        gzip_static hsl 1 on | off | always
     """),
     *_rows("access", """
         limit_except l 1+ METHOD … { … }
@@ -304,7 +305,7 @@ _HARMLESS = _settled(Disposition.IMPLIED, "the target does this by itself, or ha
     hsl 1-2: log_not_found chunked_transfer_encoding
     hsl 1+: resolver resolver_timeout
     hsli 1: rewrite_log uninitialized_variable_warn
-    hsl 1: gzip_static proxy_socket_keepalive fastcgi_socket_keepalive proxy_ssl_session_reuse open_file_cache_events
+    hsl 1: proxy_socket_keepalive fastcgi_socket_keepalive proxy_ssl_session_reuse open_file_cache_events
     hsl 1+: referer_hash_max_size referer_hash_bucket_size
 """)
 # What is not carried: why, in terms of what the directive did; what follows from that is for the engineer to judge.
@@ -435,7 +436,6 @@ _WIDER = {
 
 # Rows that are settled with these words only: the pattern of the words, and what others do.
 _ONLY_WITH: dict[str, tuple[str, str]] = {
-    "gzip_static": ("off", "files that lie there compressed beforehand are sent in the place of others"),
     "max_ranges": ("[1-9].*", "parts of a file cannot be asked for, or only so many"),
     "fastcgi_force_ranges": ("off", "parts of what applications answer may be asked for"),
     "proxy_ssl_crl": ("(?!)", "certificates of origins that were revoked are refused"),

@@ -156,6 +156,8 @@ def write_folders(served: list[tuple[ServeFiles, tuple[Condition, ...]]], chain:
     """A section for each folder that files are served from: it is open, with its index files and listing."""
     found: dict[str, list[ServeFiles]] = {}
     for step, parts in served:
+        if step.precompressed is not None:
+            context.lose_packed(step, "httpd by itself sends no file that lies there compressed in the place of another", "clients get the plain files, which must be there; or write rules that ask for Accept-Encoding and for the file, and AddEncoding")
         if (folder := _opened(step, parts)) is not None:
             found.setdefault(folder, []).append(step)
     own = differing(chain)

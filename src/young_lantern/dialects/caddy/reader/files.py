@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 
 from ....model import (
-    ALWAYS, AnyOf, Choose, Condition, FileExists, FileKind, PathForm, PathMatches, QueryEdit, Respond, Rewrite, Route, ServeFiles, SetPath, Span, Step, Template, Var, Variable,
+    ALWAYS, AnyOf, Choose, Condition, FileExists, FileKind, PathForm, PathMatches, Precompressed, QueryEdit, Respond, Rewrite, Route, ServeFiles, SetPath, Span, Step, Template, Var, Variable,
     join, literal,
 )
 from .. import defaults
@@ -22,6 +22,7 @@ from .matchers import read_candidate
 def read_file_server(directive: Directive, words: list[str], level: Level, context: Context) -> tuple[Step, ...]:
     """`file_server [matcher] [browse] [{ root; index; browse; hide; pass_thru; disable_canonical_uris; … }]`."""
     root, index, listing, canonical, status, hidden, passes = level.root, defaults.INDEX, "browse" in words, True, None, [], False
+    packed: Precompressed | None = None
     for inner in directive.block or []:
         match inner.name:
             case "root" if inner.args:
@@ -39,12 +40,12 @@ def read_file_server(directive: Directive, words: list[str], level: Level, conte
             case "pass_thru":
                 passes = True
             case "precompressed":
-                context.unread(directive, "precompressed", "files as they are were expected; the target does not send those that lie there compressed in their place")
+                packed = _precompressed(inner, directive, context)
             case _:
                 context.unread(directive, inner.name, "root, index, browse, status, hide, pass_thru or disable_canonical_uris was expected")
     served = ServeFiles(
         root=root, folders=defaults.folders(tuple(name for name in index if not any(re.search(_component(word), "/" + name) for word in hidden if "/" not in word)), listing, canonical),
-        status=status, methods=defaults.METHODS, span=directive.span, root_span=level.root_span, comments=directive.comments,
+        status=status, methods=defaults.METHODS, precompressed=packed, span=directive.span, root_span=level.root_span, comments=directive.comments,
     )
     away = _hidden(hidden, root, directive, context)
     if not passes:
@@ -52,6 +53,21 @@ def read_file_server(directive: Directive, words: list[str], level: Level, conte
     # staticfiles.go, notFound (2.6.2, probed): what is not there, or hidden, or a folder without an index file, is left to what follows.
     routes = [Route(_there(served, directive.span), (served,), directive.span)]
     return (Choose((*((Route(away, (), directive.span),) if away is not None else ()), *routes), directive.span),)
+
+
+# caddyhttp/encode: the codings that files may lie there in, and how their names end (2.6.2, probed).
+_ENDINGS = {"br": ".br", "zstd": ".zst", "gzip": ".gz"}
+
+
+def _precompressed(line: Directive, served: Directive, context: Context) -> Precompressed | None:
+    if not line.args:
+        context.unread(served, "precompressed", "the codings were expected: without them Caddy 2.6 sends no such file, and later versions all")
+        return None
+    for word in line.args:
+        if word not in _ENDINGS:
+            context.unread(served, word, f"one of {', '.join(_ENDINGS)} was expected")
+            return None
+    return Precompressed(tuple((word, _ENDINGS[word]) for word in dict.fromkeys(line.args)), span=served.span)
 
 
 def _there(served: ServeFiles, span: Span) -> Condition:

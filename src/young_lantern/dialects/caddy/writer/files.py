@@ -40,6 +40,10 @@ def write_serving(step: ServeFiles, context: Context) -> list[Node] | Unwritable
     block = []
     if index and tuple(index) != defaults.INDEX:
         block.append(Node(["index", *map(quote, index)]))
+    if step.precompressed is not None:
+        block.append(Node(["precompressed", *(coding for coding, _ in step.precompressed.codings)], None, (step.precompressed.span,) if step.precompressed.span else ()))
+        if step.precompressed.always:
+            context.lose_packed(step, "Caddy sends compressed files to nobody who does not take them", "who takes none gets the plain file, which must be there")
     words = ["file_server", *(["browse"] if step.folders.listing else [])]
     return [*nodes, Node(words, block or None, spans, step.comments)]
 

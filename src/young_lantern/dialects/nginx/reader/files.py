@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ....model import (
-    ALWAYS, SITE, Capture, Choose, FileExists, FileKind, Folders, PathMatches, Pattern, Pinned, Respond, Rewrite, Route, ServeFiles, SetPath, Step,
+    ALWAYS, SITE, Capture, Choose, FileExists, FileKind, Folders, PathMatches, Pattern, Pinned, Precompressed, Respond, Rewrite, Route, ServeFiles, SetPath, Step,
     Template, Unread, Var, Variable, join,
 )
 from ....model.walk import walk, with_part
@@ -78,11 +78,22 @@ def read_serving(scope: Scope, context: Context) -> ServeFiles:
             index=names, restarts=SITE, listing=context.switch(scope, "autoindex", False), added_slash=defaults.ADDED_SLASH,
             location_absolute=redirect_names.absolute(scope, context),
         ),
-        methods_after_lookup=("POST",),
+        methods_after_lookup=("POST",), precompressed=_precompressed(scope, context),
         span=directive.span if directive else (opened.span if opened else None),
         root_span=directive.span if directive else None,
         comments=directive.comments if directive else (),
     )
+
+
+def _precompressed(scope: Scope, context: Context) -> Precompressed | None:
+    """Gzip static module: `on` for who takes it, `always` for all; silence: off."""
+    line = context.used(scope, "gzip_static")
+    if line is None or line.args[:1] == ["off"]:
+        return None
+    if line.args[:1] not in (["on"], ["always"]):
+        context.unread(line, " ".join(line.args), "on, off or always was expected")
+        return None
+    return Precompressed((("gzip", ".gz"),), always=line.args[0] == "always", alone=True, span=line.span)
 
 
 def read_try_files(scope: Scope, named: Callable[[str, Directive], tuple[Step, ...]], serving: ServeFiles | None, context: Context) -> tuple[Step, ...]:

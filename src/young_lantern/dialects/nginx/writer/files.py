@@ -9,7 +9,7 @@ from typing import Any, Protocol
 from ....fitting import Branch, Chain, Leaf, leaves
 from ....fitting.static import bare
 from ....fitting.trying import by_files, without_loop
-from ....model import ALWAYS, AnyOf, FileExists, FileKind, Gateway, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal
+from ....model import ALWAYS, AnyOf, FileExists, FileKind, Gateway, Precompressed, Rewrite, ServeFiles, SetPath, Template, Var, Variable, literal
 from ...noting import BESIDES, Unwritable
 from .. import defaults
 from ..values import quote
@@ -106,7 +106,17 @@ def write_index(step: ServeFiles, context: Context) -> list[Node]:
         nodes.append(Node(["index", *map(quote, found)]))
     if step.folders.listing:
         nodes.append(Node(["autoindex", "on"]))
+    if step.precompressed is not None:
+        nodes += _precompressed(step, step.precompressed, context)
     return nodes
+
+
+def _precompressed(serving: ServeFiles, step: Precompressed, context: Context) -> list[Node]:
+    """The gzip static module sends files with `.gz` at their end, and no others."""
+    others = [coding for coding, ending in step.codings if (coding, ending) != ("gzip", ".gz")]
+    if others:
+        context.lose_packed(serving, f"nginx as packaged sends no files that lie there compressed by {' or '.join(others)}", "clients get the plain file, or the one compressed by gzip")
+    return [Node(["gzip_static", "always" if step.always else "on"], None, (step.span,) if step.span else ())] if ("gzip", ".gz") in step.codings else []
 
 
 def trim(root: Template) -> Template:

@@ -13,7 +13,7 @@ from .output import Node
 
 _LISTS = frozenset({"add_header", "error_page", "proxy_set_header", "grpc_set_header", "grpc_hide_header", "proxy_hide_header", "fastcgi_hide_header", "uwsgi_hide_header", "scgi_hide_header", "proxy_redirect", "gzip_types", "index"})
 _SINGLE = frozenset({
-    "root", "autoindex", "gzip", "gzip_min_length", "gzip_proxied", "client_max_body_size", "proxy_http_version", "proxy_buffering", "expires",
+    "root", "autoindex", "gzip", "gzip_static", "gzip_min_length", "gzip_proxied", "client_max_body_size", "proxy_http_version", "proxy_buffering", "expires",
     "proxy_connect_timeout", "proxy_read_timeout", "proxy_send_timeout", "proxy_intercept_errors", "default_type",
 })
 
