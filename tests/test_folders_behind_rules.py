@@ -14,10 +14,11 @@ PATHS = ("/ab", "/q/", "/q", "/sub", "/sub/", "/a/", "/a", "/ab?x=1", "/z", "/z/
 LISTED = "RedirectMatch 301 \\.(html|png)$ /r/$1\n"
 
 
-@pytest.mark.parametrize("target", ["/sub/?k=v", "/a/?k=v", "/a?k=v", "/a/?k=v [PT]"])
+@pytest.mark.parametrize("target", ["/sub/?k=v", "/a/?k=v", "/a?k=v", "/a/?k=v [PT]", "%{DOCUMENT_ROOT}/a/?k=v"])
 @pytest.mark.parametrize(("lines", "inside"), [
     (LISTED, "RewriteRule ^(.*)$ http://192.0.2.9:81/p/$1 [P,L]"),
     ("", "RewriteRule ^(.*)$ http://192.0.2.9:81/p/$1 [P,L]"),
+    ("", "RewriteRule ^(.*)$ http://192.0.2.9:81/p/$1 [P,QSD]"),
     (LISTED, "RewriteRule ^sub/(.*)$ /a/$1 [L]\nRewriteRule ^a/$ http://192.0.2.9:81/p/$1 [P,L]"),
 ])
 def test_the_slash_and_the_index_file_go_by_the_path_that_came(tmp_path: Path, target: str, lines: str, inside: str) -> None:

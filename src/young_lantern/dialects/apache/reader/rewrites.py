@@ -565,7 +565,7 @@ def _asked_first(level: Level, node: Node, drops_query: bool) -> tuple[Step, ...
     """mod_dir.c, fixup_dir: a folder that is there has its index files asked for first, even if a rule has named an origin (2.4.71, probed)."""
     if level.prefix is None or not level.indexes:
         return ()
-    dropped = (Rewrite(None, QueryEdit(), internal=False, span=node.span),) if drops_query else ()
+    dropped = (Rewrite(None, QueryEdit(), internal=False, keeps_url=level.by_url, span=node.span),) if drops_query else ()
     folder = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=level.strip, span=node.span)
     return (index_first(folder, level.indexes, node.span, dropped, level.by_url),)
 
