@@ -125,3 +125,12 @@ def test_https_that_a_proxy_speaks(tmp_path: Path) -> None:
     httpd = "Listen 80\n<VirtualHost *:80>\nServerName https://a.example\nDocumentRoot /srv/a\nRedirect /r /new\nProxyPass /app/ http://127.0.0.1:9000/\nProxyPassReverse /app/ http://127.0.0.1:9000/\n</VirtualHost>\n"
     files, _ = translated(tmp_path, "httpd.conf", httpd, "nginx")
     assert "https://$http_host/new" in files and "https://$http_host/app/" in files and "absolute_redirect off;" in files
+
+
+def test_a_site_on_several_ports_is_no_matter_of_names(tmp_path: Path) -> None:
+    """Nothing to tell where the client's own words are sent back, whatever ports there are."""
+    for lines in ("ServerName a.example", "ServerName a.example:80", "UseCanonicalName Off\nServerName a.example"):
+        (tmp_path / "httpd.conf").write_text(f"Listen 80\nListen 443\nListen 8080\n{lines}\nRedirect /r /new\n")
+        reading = young_lantern.read(tmp_path / "httpd.conf")
+        assert not reading.findings
+        assert young_lantern.trace(reading, "http://a.example:8080/r").location == "http://a.example:8080/new"

@@ -60,7 +60,7 @@ def with_own_names(site: Site, own: list[Node], around: list[Node], listeners: S
             context.value(at, " ".join(at.args), "one way to name the port was expected: redirects name another port for each that is listened on")
         return site
     is_own = _Own(scheme, values.read_template(name, by=values.TEXT) if by_name else (), *(called.pop() if called else ("", "")))
-    plain = not is_own.scheme and not is_own.host and is_own.port == "" and is_own.server_port in ("", *(str(listener.port) for listener in listeners))
+    plain = not is_own.scheme and not is_own.host and is_own.port == "" and not is_own.server_port
     return site if plain else replace(site, program=_program(site.program, is_own))
 
 
@@ -80,7 +80,7 @@ def _port(by_name: bool, physical: bool, scheme: str, port: str, listener: Liste
         return "", ""  # every client sends it (RFC 9110 section 7.2)
     # ap_get_server_port: by name the port of the connection comes last.
     is_port = (port or (at if physical else "") if by_name else (at if physical else "") or port) or usual
-    return is_port if is_port != usual else None if by_name else "", is_port
+    return is_port if is_port != usual else None if by_name else "", "" if is_port == at else is_port
 
 
 def _program(program: tuple[Any, ...], own: _Own) -> tuple[Any, ...]:
