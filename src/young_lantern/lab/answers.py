@@ -6,6 +6,7 @@ Source:   RFC 9110 section 6.
 from __future__ import annotations
 
 import gzip
+import zlib
 from dataclasses import dataclass
 
 # How long a server is waited for.
@@ -27,7 +28,12 @@ class Answer:
     @property
     def decoded(self) -> bytes:
         """The content without its content coding (RFC 9110 section 8.4)."""
-        return gzip.decompress(self.content) if self.field("content-encoding") == "gzip" and self.content else self.content
+        if self.field("content-encoding") != "gzip" or not self.content:
+            return self.content
+        try:
+            return gzip.decompress(self.content)
+        except (OSError, EOFError, zlib.error):
+            return self.content  # a rule may say so of what is none
 
     def all(self, name: str) -> tuple[str, ...]:
         return tuple(value for found, value in self.fields if found == name)

@@ -248,7 +248,7 @@ _READ = {
     "rewrites": "RewriteEngine RewriteOptions RewriteCond RewriteRule RewriteBase RewriteMap",
     "fields": "Header RequestHeader ExpiresActive ExpiresDefault ExpiresByType",
     "files": "DirectoryIndex DirectorySlash FallbackResource Options ErrorDocument DefaultType SetHandler AddHandler AcceptPathInfo",
-    "types": "AddType ForceType RemoveType AddCharset RemoveCharset AddDefaultCharset TypesConfig",
+    "types": "AddType ForceType RemoveType AddCharset RemoveCharset AddDefaultCharset TypesConfig AddEncoding AddLanguage",
     "compression": "AddOutputFilterByType SetOutputFilter",
     "content": "Substitute",
     "limits": "LimitRequestBody",

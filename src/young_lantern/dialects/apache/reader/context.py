@@ -86,6 +86,7 @@ class Context(Collector):
     compressed: tuple[str, ...] = ()  # the media types that any line has compressed
     named_types: dict[str, tuple[str, ...]] = field(default_factory=dict)  # those that files with an ending may have
     asked_maps: dict[str, list[str]] = field(default_factory=dict)
+    by_ending: set[Span] = field(default_factory=set)  # lines that say something of files by their endings, and are read
 
     def has(self, module: str) -> bool:
         return self.modules is None or module in self.modules or module in values.BUILT_IN

@@ -24,13 +24,12 @@ _CODING = "files with such names are sent with Content-Encoding, so that clients
 
 def tell_endings(sites: tuple[Site, ...], places: Places, context: Context) -> None:
     """Says what becomes of these lines."""
-    claims = [claim for claim in context.claims.values() if claim.name.lower() in ("addencoding", "addlanguage") and claim.finding is None]
+    claims = [claim for claim in context.claims.values() if claim.name.lower() in ("addencoding", "addlanguage") and claim.finding is None and claim.span not in context.by_ending]
     if not claims:
         return
     roots = {text.rstrip("/") for site in sites for item in walk(site.program) if isinstance(item, ServeFiles) and (text := literal(item.root))}
-    found = [places.find(root) for root in sorted(roots)]
-    endings = _endings([path for path in found if path is not None])
-    unknown = None in found or endings is None
+    endings = endings_below([places.find(root) for root in sorted(roots)])
+    unknown = endings is None
     languages: list[Claim] = []
     for claim in claims:
         meant = {word.lower().lstrip(".") for word in claim.span.directive.split()[2:]}
@@ -46,11 +45,13 @@ def tell_endings(sites: tuple[Site, ...], places: Places, context: Context) -> N
             claim.finding = context.say(LANGUAGE_BY_NAME, claim.span, endings=", ".join(sorted({word for item in languages[:3] for word in item.span.directive.split()[2:]})) + (", …" if len(languages) > 3 else ""))
 
 
-def _endings(folders: list[Path]) -> set[str] | None:
-    """The endings of all names below some folders, the last first; None: there are too many to look."""
+def endings_below(folders: list[Path | None]) -> set[str] | None:
+    """The endings of all names below some folders; None: one of them is not here, or there are too many to look."""
     endings: set[str] = set()
     seen = 0
     for folder in folders:
+        if folder is None:
+            return None
         for _, _, names in os.walk(folder):
             seen += len(names)
             if seen > _MOST_FILES:

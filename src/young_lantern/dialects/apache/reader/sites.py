@@ -17,6 +17,7 @@ from ....patterns import host_matches, search
 from .. import defaults
 from . import client, heads, logs, own_names, tls
 from .context import Context, Node
+from .file_codings import with_file_codings
 from .folders import with_folder_files
 from .host import Host
 from .mappings import folders_of_patterns, read_aliases
@@ -102,6 +103,7 @@ def read_site(host: VirtualHost, main: list[Node], listeners: tuple[Listener, ..
     server_name = re.sub(r"^https?://|:\d+$", "", named.args[0]) if named and named.args else ""
     folders = [folder.rstrip("/"), *(text.rstrip("/") for nodes in (own, around) for _, _, text in read_aliases(nodes, context)), *folders_of_patterns([*own, *around])]
     sections = with_folder_files(read_sections([*around, *own], context), folders, [*around, *own], context)
+    sections = with_file_codings(sections, around, own, folders, context)
     made = Host(own, around, sections, folder, root, server_name, host.secure)
     with context.gather() as spans:
         for name in ("allowencodedslashes", "mergeslashes", "usecanonicalname", "usecanonicalphysicalport"):
