@@ -42,5 +42,9 @@ def test_links_are_left_out_beside_files_and_folders(reads: Reads, target: str, 
         "RewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} -d\nRewriteCond %{REQUEST_FILENAME} !-l\nRewriteRule ^ - [F]",
     ],
 )
-def test_alone_they_are_not_read(reads: Reads, rules: str) -> None:
-    assert [finding.code.name for finding in reads.read("apache", folder(rules)).findings] == ["condition-unread"]
+def test_alone_they_are_asked(reads: Reads, rules: str) -> None:
+    """And no other server asks so: what they guard is closed, and told."""
+    assert not reads.read("apache", folder(rules)).findings
+    made = translate(reads.write("apache", folder(rules)), "nginx")
+    assert any("whether a file is a symbolic link" in finding.why for finding in made.findings)
+    assert "501" in "\n".join(made.writing.files.values())
