@@ -93,3 +93,10 @@ def test_a_comparison_sees_that_they_are_sent(reads: Reads) -> None:
 @pytest.mark.parametrize(("dialect", "text", "code"), [("nginx", NGINX, "gzip_static maybe;"), ("caddy", CADDY, "precompressed lzma"), ("caddy", CADDY, "precompressed")])
 def test_words_that_are_none(reads: Reads, dialect: str, text: str, code: str) -> None:
     assert "value-unread" in [finding.code.name for finding in reads.read(dialect, text.format(host=HOST, root="/srv/tools", line=code)).findings]
+
+
+@pytest.mark.parametrize("accepted", ["zstd;q=0.1, gzip", "gzip;q=0.9, zstd;q=0.8", "gzip;q=0.5", "zstd;q=0, gzip;q=0.001"])
+def test_the_clients_weights_decide_which_coding_caddy_makes(tmp_path: Path, root: Path, accepted: str) -> None:
+    (root / "long.html").write_text("tools " * 1000)
+    text = f"{{\n\tauto_https off\n}}\nhttp://{HOST} {{\n\troot * {root}\n\tencode zstd gzip\n\tfile_server\n}}\n"
+    assert disagreements("caddy", text, [("GET", HOST, "/long.html", {"Accept-Encoding": accepted})], tmp_path / "asked") == (1, [])

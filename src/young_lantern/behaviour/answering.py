@@ -213,8 +213,10 @@ def coding(state: State, status: int | None, file: str | None, origin: OriginReq
     said = state.request.field("Accept-Encoding")
     if compress is None or not said or status is None or not (file or origin):
         return None
-    asked = {name for name, weight in accepted(said).items() if weight > 0}
-    chosen = next((offered for offered in compress.codings if offered in asked), None)
+    asked = accepted(said)
+    # encode.go, AcceptedEncodings (2.6.2, probed): the client's weights come first; nginx and httpd ask whether it takes the coding at all.
+    wanted = sorted(compress.codings, key=lambda name: -asked.get(name, 0)) if state.dialect == "caddy" else compress.codings
+    chosen = next((offered for offered in wanted if asked.get(offered, 0) > 0), None)
     if chosen is None:
         return None
     types = sorted({_RENAMED.get(item.removesuffix("*"), item.removesuffix("*")) or "*" for item in compress.media_types})

@@ -75,7 +75,10 @@ def with_origin(substitution: str, node: Node, context: Context) -> str:
         return f"{scheme}://{value}{rest}"
     port = 443 if scheme in ("https", "wss") else 80
     weights = Counter(name if ":" in name else f"{name}:{port}" for name in drawn)
-    name = re.sub(r"\W", "_", f"{found[2]}_{found[3]}").lower()
+    name = wish = re.sub(r"\W", "_", f"{found[2]}_{found[3]}").lower()
+    number = 2
+    while name in context.pools and context.pools[name].span != held.span or f"balancer://{name}" in context.balancers and name not in context.pools:
+        name, number = f"{wish}_{number}", number + 1
     context.pools[name] = Pool(name, tuple(Member(address, weight, span=held.span) for address, weight in weights.items()), "random", policy_span=held.span, span=held.span)
     context.balancers[f"balancer://{name}"], context.protocols[name] = name, scheme
     return f"balancer://{name}{rest}"
