@@ -181,3 +181,28 @@ def test_rounds_that_are_written_forget_what_was_noted(reads: Reads, tmp_path: P
     live = check_live(made.reading, read(tmp_path / "apache", "apache"), requests=asked, most=20)
     assert not live.surprises and decide(made.read_back.estate, asked[0], real_files()).status == 403
     assert any("E=!" in text and "N=12" in text for text in made.writing.files.values())
+
+
+@pytest.mark.parametrize("section", ["<Location /dir>\nRequire all denied\n</Location>", "<Location /dir>\n<Limit GET>\nRequire all denied\n</Limit>\n</Location>", "<LocationMatch ^/dir/p>\nRequire all denied\n</LocationMatch>"])
+def test_the_page_of_a_refusal_is_sent_to_who_asks_for_it(tmp_path: Path, section: str) -> None:
+    """It is the very path that was refused, so that nothing is asked anew; for any other path of the place the page is refused as well."""
+    tmp_path.chmod(0o755)
+    root = tmp_path / "tools"
+    (root / "dir").mkdir(parents=True)
+    for name in ("page.html", "other.html"):
+        (root / "dir" / name).write_text(name)
+    text = httpd(f"<Directory ROOT>\nHeader set X-Own 1\n</Directory>\nErrorDocument 403 /dir/page.html\n{section}").replace("ROOT", str(root))
+    paths = ("/dir/page.html", "/dir/%70age.html", "/dir/./page.html", "/dir//page.html", "/dir/page.html?a=1", "/dir/other.html", "/dir/none", "/dir/")
+    assert disagreements("apache", text, [("GET", "www.fernhollow.example", path, {}) for path in paths], tmp_path / "asked") == (len(paths), [])
+
+
+def test_who_named_himself_on_the_way_to_a_page_is_not_who_asked(tmp_path: Path) -> None:
+    """What is said of the first request is said without him, where its page is refused."""
+    tmp_path.chmod(0o755)
+    root = tmp_path / "tools"
+    (root / "sub").mkdir(parents=True)
+    (root / "404.html").write_text("none")
+    text = httpd('<Directory ROOT>\nAuthType Basic\nAuthName tools\nAuthUserFile /etc/fernhollow/users\nRequire valid-user\n</Directory>\n'
+                 '<Directory ROOT/sub>\nRequire all granted\nErrorDocument 404 /404.html\nHeader always set X-User "expr=%{REMOTE_USER}"\n</Directory>').replace("ROOT", str(root))
+    rows = [("GET", "www.fernhollow.example", "/sub/none", fields) for fields in ({}, {"Authorization": "Basic bm9ib2R5Ong="})]
+    assert disagreements("apache", text, rows, tmp_path / "asked") == (2, [])

@@ -478,7 +478,7 @@ class _Run:
         if state.in_error and state.keeps_first and (not anew or round_again):
             # http_request.c, ap_die: it is the first request that is answered then, with its own settings.
             state.fields, state.path, state.url, state.variables = list(state.first_fields), state.first_path, None, dict(state.first_variables)
-            state.query = state.first_query
+            state.query, state.user = state.first_query, state.first_user
         state.error_status = status
         if page is not None and state.unparsed and self.estate.dialect == "nginx" and page.restarts is None and not page.redirect:
             # ngx_http_named_location (1.22.1, probed): without a path there is no way to a named location.
@@ -494,7 +494,7 @@ class _Run:
         state.in_error, state.keeps_first = True, page.keeps_first
         if not anew:
             state.first_fields, state.first_path = list(state.fields), state.path if state.url is None else state.url
-            state.first_variables, state.first_query = dict(state.variables), state.query
+            state.first_variables, state.first_query, state.first_user = dict(state.variables), state.query, state.user
         state.forced_status = page.status.fixed if page.status.fixed is not None else None if page.status.pages_own else self._sent_status(status)
         state.note(f"error page for {status}", page.span)
         if page.redirect:

@@ -470,7 +470,8 @@ def holds(condition: Condition, state: State) -> bool:
             if held := [item for item in sections if holds(item, state)]:
                 # ap_file_walk: what sections of files say is kept for the same file (2.4.71, probed); of others it is not.
                 by_file = kind is FileKind.FILE and all(any(isinstance(part, FileNameMatches) for part in walk(item)) for item in held)
-                now = f"{here} {[str(getattr(item, 'span', None)) for item in held]}" if by_file else None
+                # ap_location_walk: nor is anything merged anew for the very path that was asked for.
+                now = f"{here} {'' if by_file else state.path if state.url is None else state.url} {[str(getattr(item, 'span', None)) for item in held]}"
             now = None if folder_alone else now
             before, state.walked_to = state.walked_to, now
             return state.in_error and now is not None and before == now and kind is not None and not left

@@ -53,6 +53,7 @@ class State:
     first_query: str | None = None
     first_path: str = ""  # of the request that an error page is asked for
     first_variables: dict[str, str] = field(default_factory=dict)
+    first_user: str | None = None
     pages: ErrorPages | None = None
     compress: Compress | None = None
     types: MediaTypes | None = None
