@@ -110,7 +110,7 @@ class _Run:
     """One request through one program."""
 
     def __init__(self, estate: Estate, state: State) -> None:
-        self.estate, self.state, self.steps = estate, state, 0
+        self.estate, self.state, self.steps, state.allows = estate, state, 0, lambda name, as_file: inside.allows(self, name, as_file)
         self.kept: dict[str, tuple[list[Field], list[Field], ErrorPages | None, Compress | None, MediaTypes | None, tuple[Limited, ...]]] = {}
 
     def outcome(self) -> Outcome:

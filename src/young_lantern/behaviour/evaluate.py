@@ -15,7 +15,7 @@ from urllib.parse import unquote_plus
 import regex
 
 from ..model import (
-    AS_DECODED, AllOf, Always, AnyOf, Capture, Remade, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
+    AS_DECODED, AllOf, Always, AnsweredInside, AnyOf, Capture, Remade, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
     Placeholder, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, status_words,
 )
 from ..model.walk import walk
@@ -460,6 +460,8 @@ def holds(condition: Condition, state: State) -> bool:
             return state.pinned
         case LookedUpInside():
             return state.depth > 0
+        case AnsweredInside(path, as_file):
+            return state.allows is not None and state.allows(text(path, state), as_file)
         case LetInBefore(folder, strip, sections):
             here, kind, left = walked(folder, state.path.removeprefix(strip), state.facts)
             walked_first(folder, state.path.removeprefix(strip), state)  # whoever is refused here was walked for all the same

@@ -38,6 +38,32 @@ class Run(Protocol):
     def end(self, span: Span | None, **more: Any) -> Outcome: ...
 
 
+def _inner(state: State, name: str, for_index: bool, unheard: bool) -> State:
+    return replace(
+        state, path=name, raw_path=None, url=None, internal=True, method="GET", method_outside=state.method_outside or state.method, fields=[], request_fields=[], as_handled=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
+        variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
+        for_index=for_index, index_of=state.path, asked_inside=True, unheard=unheard, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
+
+
+def allows(run: Run, name: str, as_file: bool) -> bool:
+    """What rules ask of a path: whether what comes of it is no error, be a file there or not.
+
+    mod_rewrite.c, apply_rewrite_cond, subreq_ok (2.4.71, probed): the request for a path that is made for this very path asks no further.
+    """
+    state = run.state
+    if state.depth >= _LIMIT or state.depth and state.index_of == state.path:
+        return False
+    inner = _inner(state, name, True, True)
+    before = len(state.standing)
+    outcome = run.anew(inner)
+    del state.standing[before:]
+    state.gave_up = state.gave_up or inner.gave_up
+    if inner.handed_on is not None:
+        return not as_file  # hook_fixup: what a rule of a folder makes of it is not gone after, and is no file's name
+    held = inner.missing or outcome.status is None or outcome.status < (300 if as_file else 400) or bool(outcome.file or outcome.origin)
+    return held and (not as_file or inner.path.startswith(name))
+
+
 def ask_inside(run: Run, span: Span | None, names: tuple[str, ...], for_index: bool = False) -> tuple[Outcome | Jump | None, int | None]:
     """Requests inside for some paths: what the first that finds something answers; else the last status that is not 404."""
     # mod_dir.c, fixup_dir (2.4.71, probed): a redirect is passed on, a file or an origin's answer too, and of all other answers but 404 the
@@ -45,10 +71,7 @@ def ask_inside(run: Run, span: Span | None, names: tuple[str, ...], for_index: b
     state = run.state
     refused = None
     for number, name in enumerate(names, 1):
-        inner = replace(
-            state, path=name, raw_path=None, url=None, internal=True, method="GET", method_outside=state.method_outside or state.method, fields=[], request_fields=[], as_handled=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
-            variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
-            for_index=for_index, index_of=state.path, asked_inside=True, unheard=not for_index or number < len(names), in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
+        inner = _inner(state, name, for_index, not for_index or number < len(names))
         before = len(state.standing)
         outcome = run.anew(inner) if inner.depth < _LIMIT else Outcome(500)
         if not for_index or number < len(names):

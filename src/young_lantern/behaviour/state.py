@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from ..model import (
@@ -48,6 +49,7 @@ class State:
     first_error: int | None = None  # what the first of several errors was, where a rule made more on the way to its page
     host_set: str | None = None  # what a rule has put into the Host field by now
     asked_inside: bool = False  # the request is one of the server's own, whose target the client never sent
+    allows: Callable[[str, bool], bool] | None = None  # what AnsweredInside asks
     unheard: bool = False  # and what it asks of the client nobody hears
     client_port: str | None = None  # as a field told it, "" if it told the address alone; None: that of the connection
     first_query: str | None = None

@@ -183,6 +183,22 @@ class Rewritten:
 
 
 @dataclass(frozen=True, slots=True)
+class AnsweredInside:
+    """The server itself would answer this path by something else than an error; whether a file is there is not asked (httpd).
+
+    as_file: nor by a redirect, or with another path
+    """
+
+    path: Template
+    as_file: bool = False
+    span: Span | None = None
+
+    @property
+    def spelling(self) -> str:
+        return "that asks what the server itself would answer"
+
+
+@dataclass(frozen=True, slots=True)
 class LookedUpInside:
     """The request is one of the server's own, for a folder's index file (httpd)."""
 
@@ -238,6 +254,6 @@ class Unknowable:
 
 Condition = (
     Always | PathIs | PathStartsWith | PathGlob | PathMatches | HostIs | SchemeIs | MethodIn | ClientIn | TextIs
-    | TextMatches | FileExists | FileNameMatches | FolderMatches | Rewritten | LookedUpInside | LetInBefore | Pinned | AllOf | AnyOf | Not | Unknowable
+    | TextMatches | FileExists | FileNameMatches | FolderMatches | Rewritten | AnsweredInside | LookedUpInside | LetInBefore | Pinned | AllOf | AnyOf | Not | Unknowable
 )
 ALWAYS = Always()

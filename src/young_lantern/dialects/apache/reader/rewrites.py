@@ -17,7 +17,7 @@ from urllib.parse import quote
 
 from ....codes import COMPARED_ROUND, LINK_BESIDE, PATH_INFORMATION_AGAIN, SIZE_UNASKED
 from ....model import (
-    ALWAYS, SITE, AllOf, AnyOf, Below, Capture, Choose, Condition, Field, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathForm, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
+    ALWAYS, SITE, AllOf, AnsweredInside, AnyOf, Below, Capture, Choose, Condition, Field, FileExists, FileKind, GroupEncoding, Leave, LookedUpInside, MethodIn, Not, PathForm, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond,
     Restart, Rewrite, Rewritten, Route, SetPath, SetVariable, Span, Step, Template, TextIs, TextMatches, Unread, Unserved, Var, Variable, join,
 )
 from ....model.walk import transform, walk
@@ -369,8 +369,8 @@ def _condition(node: Node, ignores_case: bool, level: Level, rule: str, label: s
     return (NEVER if made is ALWAYS else ALWAYS if made == NEVER else Not(made, node.span)), None
 
 
-_OTHER_TESTS = ("-F", "-U")  # both ask what the server itself would answer
-_FILE_TESTS = {"-f": FileKind.FILE, "-d": FileKind.FOLDER, "-s": FileKind.FILE, "-x": FileKind.PROGRAM, **dict.fromkeys(("-h", "-l", "-L"), FileKind.LINK)}
+_OF_THE_FILE = re.compile(r"%\{(?:REQUEST|SCRIPT)_FILENAME\}")
+_FILE_TESTS = {"-f": FileKind.FILE, "-d": FileKind.FOLDER, "-s": FileKind.FILE, "-x": FileKind.PROGRAM, "-F": FileKind.ANY, **dict.fromkeys(("-h", "-l", "-L"), FileKind.LINK)}
 
 
 def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level, rule: str, label: str, own: dict[str, Template], context: Context) -> Condition | None:
@@ -380,16 +380,18 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
             context.condition_unread(node.span, node.span.directive)
             return None
         return asked.condition
+    if wanted == "-F" and (level.prefix is None or level.whole or not _OF_THE_FILE.fullmatch(tested)):
+        # Of another file the server asks who may have it, by the rules of folders alone.
+        context.condition_unread(node.span, node.span.directive)
+        return None
     if wanted in _FILE_TESTS:
         if wanted == "-s":
             context.say(SIZE_UNASKED, node.span, condition=node.span.directive)
-        return _file(node, tested, _FILE_TESTS[wanted], level, rule, label, own, context)
+        made = _file(node, tested, _FILE_TESTS[wanted], level, rule, label, own, context)
+        return made if wanted != "-F" or made is None else AllOf((made, AnsweredInside((Var(Variable.PATH),), True, node.span)), node.span)
     # cmd_rewritecond (2.4.71, probed): alone a sign, or an operator for numbers, is a pattern.
     numbers = re.fullmatch(r"(-(?:eq|ne|gt|ge|lt|le))(?=.)\s*([+-]?\d*).*", wanted, re.DOTALL)
     orders = re.fullmatch(r"([<>]=|[<>](?=.))(.*)", wanted, re.DOTALL)
-    if wanted in _OTHER_TESTS:
-        context.condition_unread(node.span, node.span.directive)
-        return None
     if tested.upper() in _FIXED and wanted.startswith("="):
         return ALWAYS if wanted[1:].strip('"') == ("on" if level.secure else "off") else NEVER
     template = maps.with_maps(tested, rule, context, lambda text: values.read_template(
@@ -397,6 +399,11 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
     if any(isinstance(part, Unread) for part in template):
         context.checked(template, node.span, "RewriteCond")
         return None
+    if wanted == "-U" and (not template or template[0] not in (Var(Variable.PATH), Var(Variable.URL_PATH)) and not str(template[0]).startswith("/") or any("?" in part for part in template if isinstance(part, str))):
+        context.condition_unread(node.span, node.span.directive)
+        return None
+    if wanted == "-U":
+        return AnsweredInside(template, span=node.span)
     bound = int(numbers[2]) if numbers and numbers[2].strip("+-") else 0
     if not -comparisons.WRAPS <= bound < comparisons.WRAPS:
         context.condition_unread(node.span, node.span.directive)

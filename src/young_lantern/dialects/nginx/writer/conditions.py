@@ -11,7 +11,7 @@ import re
 from dataclasses import replace
 
 from ....model import (
-    ALWAYS, AllOf, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches,
+    ALWAYS, AllOf, AnsweredInside, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches,
     PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Var, Variable,
 )
 from ...noting import BESIDES, Unwritable
@@ -142,6 +142,8 @@ def _single(condition: Condition, context: Context) -> tuple[list[Node], Test] |
             return _file(condition, context)
         case Rewritten():
             return Unwritable("whether a request was rewritten before")
+        case AnsweredInside():
+            return Unwritable("a condition that asks what the server itself would answer")
         case Unknowable(spelling):
             return Unwritable(f"the condition {spelling}")
     if condition is ALWAYS:
