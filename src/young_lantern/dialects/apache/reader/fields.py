@@ -31,8 +31,9 @@ _OPERATIONS = {
 def read_response_fields(nodes: list[Node], always: bool, context: Context) -> tuple[Step, ...]:
     """The Header lines of one table, in file order."""
     made: list[Step] = []
+    by_default = default_types(nodes)
     for node in nodes:
-        if node.name != "header" or (node.args[:1] == ["always"]) is not always or default_type(node) is not None or node.span in context.routes_sent:
+        if node.name != "header" or (node.args[:1] == ["always"]) is not always or id(node) in by_default or node.span in context.routes_sent:
             continue
         context.use(node)
         words = node.args[1:] if node.args[:1] in (["always"], ["onsuccess"]) else node.args
@@ -60,6 +61,17 @@ def default_type(node: Node) -> str | None:
     if node.name != "header" or len(words) != 4 or words[0].lower() != "set" or words[1].removesuffix(":").lower() != "content-type" or "%" in words[2]:
         return None
     return words[2] if _NO_TYPE.fullmatch(words[3]) else None
+
+
+def default_types(nodes: list[Node]) -> dict[int, str]:
+    """The lines that do just that, by their places in memory; not those behind one that asks for the type, which sees none then (2.4.71, probed)."""
+    found: dict[int, str] = {}
+    for node in nodes:
+        if (value := default_type(node)) is not None:
+            found[id(node)] = value
+        elif node.name == "header" and any("content_type" in word.lower() for word in node.args[2:]):
+            break
+    return found
 
 
 def read_request_fields(nodes: list[Node], context: Context) -> tuple[Step, ...]:

@@ -12,7 +12,7 @@ from dataclasses import replace
 from ....model import MediaType, MediaTypes, Step, TypeTable
 from .. import defaults
 from .context import Context, Node
-from .fields import default_type
+from .fields import default_types
 
 _NAMES = frozenset({"addtype", "forcetype", "removetype", "addcharset", "removecharset", "adddefaultcharset", "typesconfig"})
 # Words for files that go to an application, which has its own say on what it answers.
@@ -22,7 +22,8 @@ _HANDLERS = "httpd-php"
 def read_media_types(nodes: list[Node], at_server: bool, context: Context) -> tuple[Step, ...]:
     """What one level or section says. at_server: it is the server's own, on which all others come."""
     said = [node for node in nodes if node.name in _NAMES and node.args and _HANDLERS not in node.args[0]]
-    defaults_to = [(node, value) for node in nodes if (value := default_type(node))]
+    by_default = default_types(nodes)
+    defaults_to = [(node, value) for node in nodes if (value := by_default.get(id(node)))]
     if not said and not defaults_to and not at_server:
         return ()
     rows: list[MediaType] = []

@@ -285,7 +285,7 @@ def _caches(case: Case, chain: Chain, context: Context) -> Lines | None:
 
 # In the order in which the lines stand.
 _TOPICS = (
-    ("access", _access), ("folders", _folders), ("texts", _texts), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("types", _types), ("default type", _default_type), ("requests", _requests), ("caches", _caches), ("errors of origins", _intercepts), ("applications", _told_besides),
+    ("access", _access), ("folders", _folders), ("texts", _texts), ("default type", _default_type), ("fields", _fields), ("handled", _handled), ("expiry", _expiry), ("compression", _compress), ("types", _types), ("requests", _requests), ("caches", _caches), ("errors of origins", _intercepts), ("applications", _told_besides),
 )
 
 
