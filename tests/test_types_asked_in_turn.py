@@ -28,7 +28,7 @@ def test_the_order_of_the_lines_counts(tmp_path: Path, lines: str) -> None:
 
 def test_a_default_type_comes_before_what_asks_for_it(reads: Reads) -> None:
     """nginx knows the type of a file whose name says nothing of it when ages are looked up."""
-    nginx = "events {}\nhttp {\nmap $sent_http_content_type $age { default off; text/css -1; }\ntypes { } default_type text/css;\nserver { listen 80; root /srv/tools; expires $age; }\n}\n"
+    nginx = "events {}\nhttp {\nmap $sent_http_content_type $age { default off; text/css -1; }\ntypes { text/html html; } default_type text/css;\nserver { listen 80; root /srv/tools; expires $age; }\n}\n"
     made = translate(reads.write("nginx", nginx), "apache")
     text = "".join(made.writing.files.values())
     assert text.index("Header set Content-Type") < text.index("Header set Cache-Control")
