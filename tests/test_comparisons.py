@@ -98,7 +98,8 @@ def test_they_are_carried(reads: Reads, target: str) -> None:
     assert [(str(row.request), row.between, row.defects) for row in live.surprises] == []
 
 
-@pytest.mark.parametrize("test", ["-F", "-U", "-x", "-l"])
-def test_what_is_not_read_is_told(reads: Reads, test: str) -> None:
+@pytest.mark.parametrize(("test", "told"), [("-F", True), ("-U", False), ("-x", False), ("-l", False), ("-ge", False)])
+def test_what_is_not_read_is_told(reads: Reads, test: str, told: bool) -> None:
+    """Who may have a file is asked of the file of a folder's request alone; at server level its name is the path."""
     reading = reads.read("apache", httpd(f"RewriteEngine On\nRewriteCond %{{REQUEST_FILENAME}} {test}\nRewriteRule ^ - [F]"))
-    assert [(finding.code.name, finding.span.directive.split()[0]) for finding in reading.findings] == [("condition-unread", "RewriteCond")]
+    assert [(finding.code.name, finding.span.directive.split()[0]) for finding in reading.findings] == [("condition-unread", "RewriteCond")] * told
