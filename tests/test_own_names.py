@@ -91,6 +91,16 @@ def test_nginx_is_asked(tmp_path: Path, lines: str, place: str) -> None:
     assert disagreements("nginx", text, asked, tmp_path) == (4, [])
 
 
+@pytest.mark.parametrize("lines", ["", "proxy_redirect off;", "proxy_redirect http://192.0.2.9:81/ /z/;", "proxy_redirect ~^http://[^/]+/(.*)$ /p/$1;", "proxy_redirect / /q/;", "absolute_redirect off;", "server_name_in_redirect off;"])
+@pytest.mark.parametrize("around", ["", "server_name_in_redirect on;"])
+def test_redirects_of_an_origin_that_become_paths_have_it_in_front_as_well(tmp_path: Path, around: str, lines: str) -> None:
+    place = "location %s {{ proxy_pass http://192.0.2.9:81%s; {lines} }}\n"
+    text = (f"events {{}}\nhttp {{\nserver {{ listen 80; server_name www.fernhollow.example loans.fernhollow.example; {around}\n"
+            + (place % ("/app/", "/")).format(lines=lines) + (place % ("/v", "")).format(lines=lines) + "}\n}\n")
+    asked = [("GET", "loans.fernhollow.example", path, {"Lantern-Answer": answer}) for path in ("/app/x", "/v/x") for answer in ("302 self", "302 /rel", "302 rel")]
+    assert disagreements("nginx", text, asked, tmp_path) == (len(asked), [])
+
+
 # Names, lines, and the front that nginx 1.22.1 sent on port 8081.
 @pytest.mark.parametrize(("names", "lines", "front"), [
     ("a.example a2.example", "server_name_in_redirect on;", "http://a.example:8081"),

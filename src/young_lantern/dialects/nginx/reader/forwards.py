@@ -16,6 +16,7 @@ from ....model import (
 )
 from .. import defaults
 from ..syntax import Directive
+from . import redirect_names
 from .caches import read_cache
 from .context import Context, Scope
 from .interception import intercepts
@@ -177,9 +178,11 @@ def _mappings(scope: Scope, scheme: str, authority: str, path: str, prefix: str 
               directive: Directive, context: Context) -> tuple[LocationMapping, ...]:
     written = [context.use(item) for item in scope.inherited("proxy_redirect")]
     if not written:
-        if (above := _mapped_above(scope, context)) is not None:
-            return (above,)
-        return () if variables or authority.startswith("unix:") else (_default_mapping(scheme, authority, path, prefix, None, directive, context),)
+        above = _mapped_above(scope, context)
+        if above is None and (variables or authority.startswith("unix:")):
+            return ()
+        mapping = above if above is not None else _default_mapping(scheme, authority, path, prefix, None, directive, context)
+        return (replace(mapping, replacement=_sent(mapping.replacement, scope, context)),)
     made = []
     for item in written:
         if item.args == ["default"] and authority.startswith("unix:"):
@@ -192,7 +195,14 @@ def _mappings(scope: Scope, scheme: str, authority: str, path: str, prefix: str 
                     context.unread(item, item.args[0], "a mapping by pattern was expected to stand alone: beside others the first that holds counts")
                 continue
             made.append(LocationMapping(context.template(item.args[0], item), context.template(item.args[-1], item), item.span))
-    return tuple(made)
+    return tuple(replace(mapping, replacement=_sent(mapping.replacement, scope, context)) for mapping in made)
+
+
+def _sent(location: Template, scope: Scope, context: Context) -> Template:
+    """ngx_http_upstream_rewrite_location (1.22.1, probed): what was mapped to a path is a redirect of the server's own, with its name and port in front."""
+    front = redirect_names.absolute(scope, context)
+    is_path = bool(location) and isinstance(location[0], str) and location[0].startswith("/")
+    return join(front, location) if isinstance(front, tuple) and is_path else location
 
 
 def _mapped_by_pattern(scope: Scope, context: Context) -> tuple[Field, ...]:
@@ -209,6 +219,7 @@ def _mapped_by_pattern(scope: Scope, context: Context) -> tuple[Field, ...]:
         # Written so that letters and digits behind it are no part of the group's name.
         group = f"${{{piece}}}" if re.match(r"\w", pieces[number + 1] if number % 2 else "") else f"${piece}"
         value = join(value, group) if number % 2 else join(value, *context.template(piece, item))
+    value = _sent(value, scope, context)
     pattern = context.pattern(whole, item, ignores_case=item.args[0].startswith("~*"))
     return (Field(Side.RESPONSE, Operation.EDIT, "Location", value, find=pattern, span=item.span, comments=item.comments),)
 
