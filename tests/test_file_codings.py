@@ -9,6 +9,7 @@ import pytest
 from tests.support.conformance import disagreements
 from tests.support.reading import Reads
 from tests.test_apache_reader import httpd
+from young_lantern.behaviour.compare import compare_estates
 from young_lantern.model import Disposition, Severity
 from young_lantern.translate import translate
 
@@ -44,7 +45,16 @@ def test_they_are_carried_as_fields(reads: Reads, tmp_path: Path, target: str) -
     assert "Content-Encoding" in text and "Content-Language" in text and "gzip" in text
     assert {entry.span.directive.split()[1]: entry.disposition for entry in made.ledger if entry.span.directive.startswith("Add")} == {
         "gzip": Disposition.KEPT, "de": Disposition.KEPT, "fr": Disposition.IMPLIED}
-    assert not [item for cause in made.comparison.of(Severity.BREAKING) for item in cause.differences if item.what.startswith("field content-") and "type" not in item.what]
+    # What a target takes for the name of a file is any name on its path: a folder with such an ending is told.
+    broken = [cause.example.target for cause in made.comparison.of(Severity.BREAKING) for item in cause.differences if item.what.startswith("field content-") and "type" not in item.what]
+    assert all("." in target.rpartition("/")[0] for target in broken), broken
+
+
+def test_a_coding_that_comes_or_goes_breaks_what_clients_read(reads: Reads, tmp_path: Path) -> None:
+    root = str(files(tmp_path))
+    packed, plain = (reads.read("apache", httpd(lines).replace("ROOT", root)).estate for lines in ("AddEncoding gzip .gz", ""))
+    for pair in ((packed, plain), (plain, packed)):
+        assert any(item.what == "field content-encoding" for cause in compare_estates(*pair).of(Severity.BREAKING) for item in cause.differences)
 
 
 @pytest.mark.parametrize("line", ["DefaultLanguage en", "RemoveLanguage .de", "RemoveEncoding .gz"])

@@ -367,7 +367,9 @@ def _fields(before: Outcome, after: Outcome) -> list[Difference]:
         # RFC 9111 section 5.3: Expires does not count where Cache-Control has max-age; nor does it where nothing may be kept, or used unasked.
         superseded = name == "expires" and any(word in other.get("cache-control", "") for word in ("max-age", "no-cache", "no-store"))
         # What a cache says of itself is for those who watch it.
-        severity = Severity.MINOR if added or superseded or _age_for_date(name, one[name], other.get(name, "")) or name == "cache-control" and (after.status or 0) >= 300 and _for_one_client(one[name], other.get(name, "")) or one[name] in (MISS, BYPASS) or alike_but_for_form(one[name], other.get(name)) or _but_for_unfilled(one[name], other.get(name)) or (after.status or 0) >= 500 else Severity.BREAKING
+        # A client unpacks what is said to be packed (RFC 9110 section 8.4), and has nothing left of what is not.
+        packs = added and name == "content-encoding" and (after.file is not None or after.origin is not None)
+        severity = Severity.BREAKING if packs else Severity.MINOR if added or superseded or _age_for_date(name, one[name], other.get(name, "")) or name == "cache-control" and (after.status or 0) >= 300 and _for_one_client(one[name], other.get(name, "")) or one[name] in (MISS, BYPASS) or alike_but_for_form(one[name], other.get(name)) or _but_for_unfilled(one[name], other.get(name)) or (after.status or 0) >= 500 else Severity.BREAKING
         found.append(Difference(f"field {name}", *("none" if name not in found_in else found_in[name] or EMPTY for found_in in (one, other)), severity))
     return found
 
