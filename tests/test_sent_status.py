@@ -47,3 +47,12 @@ def test_the_text_of_a_page_says_it_in_caddy(reads: Reads) -> None:
     written = reads.caddy('error_page 404 /err; error_page 410 =418 @tea; location = /err { internal; return 404 "sorry $status"; } location @tea { return 401 "tea $status"; }')
     assert 'respond "sorry {err.status_code}" 404' in written
     assert 'respond "tea 418"' in written
+
+
+def test_what_nginx_has_no_words_for_has_no_content_and_no_type(tmp_path: Path) -> None:
+    """Asked by a condition on the answer's type; for 408 and 499 the connection ends, unless a text is given."""
+    codes = (300, 304, 306, 309, 400, 407, 408, 413, 418, 421, 422, 428, 429, 430, 451, 493, 494, 497, 499, 500, 505, 506, 507, 508, 599)
+    places = " ".join(f"location = /{code} {{ return {code}; }}" for code in codes)
+    source = nginx(f"add_header X-Type $has always; {places} location = /late {{ return 408 late; }}", 'map $sent_http_content_type $has { default "some"; "" "none"; }')
+    asked = [(method, "www.fernhollow.example", path, {}) for path in (*(f"/{code}" for code in codes), "/late") for method in ("GET", "HEAD")]
+    assert disagreements("nginx", source, asked, tmp_path) == (len(asked), [])

@@ -49,6 +49,10 @@ def before_charset(types: MediaTypes | None) -> MediaTypes | None:
     return replace(types, charset="") if types is not None and types.charset else types
 
 
+# ngx_http_error_pages (1.22.1, probed): statuses that nginx has no words for, so that their answers have no content, and no type.
+_PAGELESS = frozenset({407, *range(417, 421), *range(422, 429), *range(430, 494), 506, *range(508, 600)})
+
+
 def before_operations(own: str | None, state: State, types: MediaTypes | None, *, status: int, origin: bool, is_error: bool, listing: bool, body: str | None) -> str:
     """What an answer's type is taken for by conditions that ask for it; "" where there is none, or nobody here knows."""
     if origin:
@@ -56,8 +60,10 @@ def before_operations(own: str | None, state: State, types: MediaTypes | None, *
     if own is not None:
         return own
     told = state.dialect == "apache" and bool(body)  # httpd: the text of an ErrorDocument is the server's own answer, too
-    if listing or status not in (204, 304) and (300 <= status < 400 or is_error and status >= 400 or body == OWN_WORDS or told):
-        return "text/html"  # words of the server's own, whatever status they come with (nginx 1.22.1, httpd 2.4.71, probed)
+    if state.dialect == "nginx" and is_error and body is None and status in _PAGELESS:
+        return ""
+    if listing or (status not in (204, 304) or status == 304 and is_error and state.dialect == "nginx") and (300 <= status < 400 or is_error and status >= 400 or body == OWN_WORDS or told):
+        return "text/html"  # words of the server's own, whatever status they come with (nginx 1.22.1, httpd 2.4.71, probed), where it has any
     if types is not None and types.by_path and body == "" and status != 304:
         return of_name(types, state.path, state.internal) or ""  # ngx_http_send_response: what has no content has a type nevertheless (1.22.1, probed)
     return ""

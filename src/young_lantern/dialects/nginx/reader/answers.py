@@ -28,7 +28,8 @@ def read_return(directive: Directive, scope: Scope, context: Context) -> tuple[S
         context.unread(directive, first, "a status code was expected")
         return ()
     status = int(first)
-    if status == 444:
+    if status == 444 or status in (408, 499) and not rest:
+        # ngx_http_finalize_request (1.22.1, probed): a client that is taken to be gone, or too slow, gets no answer.
         return (Abort(directive.span),)
     if rest and status in _REDIRECTS:
         return (Redirect(status, context.template(rest[0], directive), absolute(scope, context), directive.span, directive.comments),)
