@@ -206,3 +206,19 @@ def test_who_named_himself_on_the_way_to_a_page_is_not_who_asked(tmp_path: Path)
                  '<Directory ROOT/sub>\nRequire all granted\nErrorDocument 404 /404.html\nHeader always set X-User "expr=%{REMOTE_USER}"\n</Directory>').replace("ROOT", str(root))
     rows = [("GET", "www.fernhollow.example", "/sub/none", fields) for fields in ({}, {"Authorization": "Basic bm9ib2R5Ong="})]
     assert disagreements("apache", text, rows, tmp_path / "asked") == (2, [])
+
+
+@pytest.mark.parametrize(("always", "first"), [
+    ("", "<Location /a>\nRequire all denied\nHeader always set X-Place 1\n</Location>\nErrorDocument 403 /404.html"), ("ErrorDocument 404 /404.html", ""), ("", ""),
+])
+def test_rewriting_without_an_end_on_the_way_to_a_page(tmp_path: Path, always: str, first: str) -> None:
+    """The request that failed first is answered then, with the fields of its place; without a page, the one that went round last."""
+    tmp_path.chmod(0o755)
+    root = tmp_path / "tools"
+    root.mkdir()
+    for name in ("index.html", "a"):
+        (root / name).write_text(name)
+    (root / ".htaccess").write_text('Header always set X-Folder 1\nRewriteEngine On\nRewriteCond %{REQUEST_URI} !^/a\nRewriteRule ^ /x.html [L]\n')
+    text = httpd(f"<Directory ROOT>\nAllowOverride All\n</Directory>\n{always}\n{first}\nRewriteEngine On\nRewriteCond %{{REQUEST_URI}} !^/a\nRewriteRule ^/. /index.html\nHeader always set X-Site 1").replace("ROOT", str(root))
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/a", "/b%2Fx", "/b%00x", "/", "/b")]
+    assert disagreements("apache", text, rows, tmp_path / "asked") == (len(rows), [])

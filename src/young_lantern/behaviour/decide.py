@@ -175,8 +175,10 @@ class _Run:
                 if self.estate.dialect == "nginx" and result.label == SITE:
                     # ngx_http_internal_redirect (1.22.1, probed): rounds are counted before the path and the query are changed.
                     state.path, state.raw_path, state.query = state.before
-                # http_request.c, ap_die (2.4.71, probed): on the way to an error's page the first error stays.
-                return self.end(step.span, status=state.error_status if state.in_error and state.keeps_first and state.error_status else 500, is_error=True)
+                # http_request.c, ap_die (2.4.71, probed): on the way to an error's page the first error stays, and its request is answered.
+                if first := state.in_error and state.keeps_first:
+                    state.back_to_first()
+                return self.end(step.span, status=state.error_status if first and state.error_status else 500, is_error=True)
             fields, request_fields, state.pages, state.compress, state.types, state.limits[SPEED] = self.kept[step.label]
             state.answer_limit = None
             for name in state.of_place:
@@ -476,9 +478,7 @@ class _Run:
             # caddyhttp server.ServeHTTP: an error while an error is handled leaves the first one's status.
             status = state.error_status or status
         if state.in_error and state.keeps_first and (not anew or round_again):
-            # http_request.c, ap_die: it is the first request that is answered then, with its own settings.
-            state.fields, state.path, state.url, state.variables = list(state.first_fields), state.first_path, None, dict(state.first_variables)
-            state.query, state.user = state.first_query, state.first_user
+            state.back_to_first()
         state.error_status = status
         if page is not None and state.unparsed and self.estate.dialect == "nginx" and page.restarts is None and not page.redirect:
             # ngx_http_named_location (1.22.1, probed): without a path there is no way to a named location.

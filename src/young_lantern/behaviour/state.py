@@ -130,6 +130,11 @@ class State:
     def note(self, rule: str, span: Span | None, saw: str = "", held: bool | None = None) -> None:
         self.trace.append(TraceEntry(rule, span, saw, held))
 
+    def back_to_first(self) -> None:
+        """The request that failed first is answered after all, with its own settings (http_request.c, ap_die; 2.4.71, probed)."""
+        self.fields, self.path, self.url, self.variables = list(self.first_fields), self.first_path, None, dict(self.first_variables)
+        self.query, self.user = self.first_query, self.first_user
+
     @property
     def query_part(self) -> str:
         """The query with its mark, as it goes on the wire."""
