@@ -29,13 +29,14 @@ def write_beside(source: object, root: Path) -> None:
 
 
 def disagreements(
-    dialect: str, text: str, rows: list[tuple[str, str, str, dict[str, str]]], folder: Path
+    dialect: str, text: str, rows: list[tuple[str, str, str, dict[str, str]]], folder: Path, beside: dict[str, str] | None = None, ports: list[int] | None = None,
 ) -> tuple[int, list[str]]:
-    """How many requests were compared, and what disagreed."""
+    """How many requests were compared, and what disagreed. beside: further files of the configuration; ports: of each request, if it is not 80."""
     known = named(dialect)
-    folder.mkdir(parents=True, exist_ok=True)
     main = folder / known.main_file
-    main.write_text(text)
+    for path, content in {main: text, **{folder / name: content for name, content in (beside or {}).items()}}.items():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(content)
     reading = known.read(main)
     assert known.move is not None
     plan = Plan(folder / "copy", free_port)
@@ -44,15 +45,16 @@ def disagreements(
     asked = 0
     plan.deciders = deciders(reading.estate)
     with Origins(list(plan.origins.values()), plan.deciding_ports()), Running(command, plan.folder, list(plan.ports.values())):
-        for method, host, target, fields in rows:
-            request = Request(method, "http", host, 80, target, tuple(fields.items()), client="127.0.0.1")
+        for number, (method, host, target, fields) in enumerate(rows):
+            port = ports[number] if ports is not None else 80
+            request = Request(method, "http", host, port, target, tuple(fields.items()), client="127.0.0.1")
             outcome = decide(reading.estate, request, real_files(lambda path: plan.folder / plan.path(path)))
             if outcome.gave_up:
                 continue
             asked += 1
             # An answer that a busy machine spoilt is another one at the second time; a true disagreement stays.
             for _ in range(2):
-                answer = ask(request, "127.0.0.1", plan.port("80"))
+                answer = ask(request, "127.0.0.1", plan.port(str(port)))
                 wrong = against_model(outcome, answer, request, plan)
                 if not wrong:
                     break

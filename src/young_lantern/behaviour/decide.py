@@ -67,7 +67,7 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
         return Outcome(None, site=site.key, decided_by=site.trace.span, gave_up="what is answered to TRACE is not known", trace=(TraceEntry(f"site {site.key}", site.span, request.host),))
     raw, query = paths.split_target(request.target)
     path = paths.read_path(raw, site.reading)
-    if path is None:
+    if path is None or site.reading.cuts_parameters and query is not None and paths.is_no_query(query):
         return heads.malformed(estate, listener, site, request, facts, lambda state: _Run(estate, state).outcome(), captures, numbered)
     port: str | None = None
     if site.client_from is not None:
@@ -83,7 +83,7 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
         state.request_fields.append(Field(Side.REQUEST, Operation.SET if left else Operation.REMOVE, name, (left or "",), span=site.client_from.span))
     # What no rule speaks of would pass: what is dropped is said to be taken away.
     state.request_fields += [Field(Side.REQUEST, Operation.REMOVE, name) for name in dropped]
-    if "%2f" in raw.lower():
+    if "%2f" in raw.lower() and not site.reading.cuts_parameters:
         state.refused = site.reading.encoded_slash_status
     if request.method in dict(taken.methods):
         state.refused = dict(taken.methods)[request.method]
@@ -256,10 +256,7 @@ class _Run:
                     return self._mark_refused(step.span)
                 if len(template) == 1 and isinstance(template[0], Var) and template[0].variable is Variable.SCRIPT_NAME:
                     state.found_rest = text((Var(Variable.PATH_INFO, template[0].name),), state)
-                raw, state.path, state.raw_path = state.raw_last, text(template, state), None
-                if step.edit.one_slash:
-                    # mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): `/$1` never leads to two, but `//` that is written does, and so does a redirect.
-                    state.path = "/" + state.path.lstrip("/")
+                raw, state.path, state.raw_path = state.raw_last, targets.path_made(step.edit, state), None
                 if not state.path and step.edit.refuses_nothing:
                     # ngx_http_script_regex_end_code: "the rewritten URI has a zero length".
                     state.path = before

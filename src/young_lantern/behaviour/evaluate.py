@@ -83,7 +83,8 @@ def _part(part: Var | Capture | Remade | Hashed | HttpDate | Placeholder | Unrea
                 value = encoding.applied(value)
             reading = state.site.reading
             plain = reading.spares_plain_captures and not regex.search("[%+]", (state.received or state.request).target.partition("?")[0])
-            return paths.escaped(value, reading.escapes + reading.escapes_in_captures) if is_escaped and not plain else value
+            escapes = reading.escapes.replace("%", "") if reading.encoded_captures else reading.escapes
+            return paths.escaped(value, escapes + reading.escapes_in_captures) if is_escaped and not plain else value
         case Lookup():
             # nginx map module: once for a request; Caddy's map looks anew each time (2.6.2, probed), and so does what httpd asks.
             if not state.looks_once:

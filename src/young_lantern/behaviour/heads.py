@@ -10,7 +10,8 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 
-from ..model import Estate, Listener, RequestHeads, Site, Span
+from ..model import Block, Estate, FileExists, Listener, RequestHeads, Site, Span
+from ..model.walk import walk
 from ..patterns import search
 from . import paths
 from .client_certificates import CERTIFICATE
@@ -91,6 +92,10 @@ def malformed(estate: Estate, listener: Listener, site: Site, request: Request, 
     ngx_http_process_request_uri (1.22.1): the host is not known by then, but for the name that TLS told; request.c, ap_process_request_internal (httpd 2.4.71): it is, and a zero octet is
     404; net/http (Caddy 2.6.2) answers by itself; all probed
     """
+    if estate.dialect == "tomcat" and any(isinstance(item, FileExists) for step in site.program if isinstance(step, Block) for item in walk(step)):
+        # RewriteValve (10.1.60, probed): rules of a host see an empty path then, and a test for files is an error of the server's, which has no context to look in.
+        return Outcome(None, site=site.key, decided_by=site.span, gave_up="what rules with a test for files make of a target that is refused is not known",
+                       trace=(TraceEntry("the target is refused", site.span, request.target),))
     status = 404 if estate.dialect == "apache" and paths.has_zero(request.target.partition("?")[0]) else 400
     return answer(estate, listener, site, request, facts, (status, estate.dialect != "nginx" or request.scheme == "https", None), run, named, numbered, TraceEntry("the target is refused", site.span, request.target))
 

@@ -37,10 +37,34 @@ def read_path(raw: str, reading: PathReading) -> str | None:
         # what leads above the root is left out.
         again = reading.encoded_slash_status is None and _SLASH.search(made) is not None
         return normalised(decoded(made), replace(reading, refuses_upward=False)) if again else decoded(made)
+    if reading.cuts_parameters:
+        return _without_parameters(raw, reading)
     path = decoded(raw)
     if "\0" in path and reading.refuses_upward:
         return None
     return normalised(path, reading) if reading.resolves_dots or reading.merges_slashes else path
+
+
+# HttpParser, IS_NOT_REQUEST_TARGET (Tomcat 10.1.60, probed): with these in it a request line is none.
+_NO_TARGET = re.compile(r'[\x00-\x20"#<>\[\\\]^`{|}\x7f-\U0010ffff]')
+
+
+def is_no_query(query: str) -> bool:
+    """Whether a query has characters in it with which a request line is none (HttpParser, IS_NOT_REQUEST_TARGET; Tomcat 10.1.60, probed)."""
+    return _NO_TARGET.search(query) is not None
+
+
+def _without_parameters(raw: str, reading: PathReading) -> str | None:
+    """CoyoteAdapter, postParseRequest (Tomcat 10.1.60, probed): what is behind a semicolon is cut off each segment, escapes are decoded, and slashes and dots seen to last."""
+    if _NO_TARGET.search(raw):
+        return None
+    path = decoded(re.sub(r"(?<=.);[^/]*", "", raw))
+    if reading.encoded_slash_status is not None and _SLASH.search(raw):
+        return None
+    if "\0" in path or "\\" in path or any("\udc80" <= character <= "\udcff" for character in path):
+        return None
+    made = normalised(path, reading)
+    return made if made is None or made == "/" or not re.search(r"/\.{1,2}$", re.sub("/{2,}", "/", path)) else made.rstrip("/") or "/"
 
 
 def is_none(target: str) -> bool:

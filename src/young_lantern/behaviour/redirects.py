@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from urllib.parse import quote_plus
 
 from ..model import Capture, Part, Placeholder, Redirect, Template, Var, Variable
 from . import paths, targets
@@ -24,7 +25,7 @@ def location_of(step: Redirect, state: State) -> str | None:
     # hook_uri2file (2.4.71, probed): what the client sent goes on as it came, however often it was rewritten.
     if step.encodes_query and not (written[-1:] == (Var(Variable.QUERY, "?"),) and state.query == paths.split_target(state.request.target)[1]):
         written = _encoded_query(written, state)
-    location = _split_at_mark(written, state) if step.splits_at_mark else text(written, state)
+    location = _split_at_mark(written, state) if step.splits_at_mark else text(_form_encoded(written, state) if step.encodes_form else written, state)
     by_rule = state.dialect == "apache" and step.insists
     if by_rule and "?" in location:
         location = location.removesuffix("&")  # splitout_queryargs (2.4.71, probed)
@@ -51,6 +52,17 @@ def front_of(absolute: bool | Template, state: State) -> str:
         return text(absolute, state)
     # ngx_http_validate_host, fix_hostname (1.22.1, 2.4.71, probed): a dot at the end of the host is none of its name.
     return f"{state.request.scheme}://{re.sub(r'[.](?=:|$)', '', state.request.authority)}" if absolute else ""
+
+
+def _form_encoded(location: Template, state: State) -> Template:
+    """RewriteValve, REWRITE_QUERY_ENCODER (Tomcat 10.1.60, probed): what the client's own query brings stays as it is."""
+    made: list[Part] = []
+    inside = False
+    for part in location:
+        whole = isinstance(part, Var) and part.variable is Variable.QUERY and part.name != ""
+        made.append(quote_plus(text((replace(part, escaped=False) if isinstance(part, Capture) else part,), state), safe="*-._=&%") if inside and not whole and not isinstance(part, str | Placeholder) else part)
+        inside = inside or isinstance(part, str) and "?" in part
+    return tuple(made)
 
 
 def _encoded_query(location: Template, state: State) -> Template:

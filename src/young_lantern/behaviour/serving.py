@@ -79,7 +79,7 @@ def serve(step: ServeFiles, state: State) -> Served:
         return _canonical(step, state)
     if step.folders.walks:
         return _walked(step, state)
-    if state.method not in step.methods and state.method not in step.methods_after_lookup:
+    if state.method not in step.methods and state.method not in step.methods_after_lookup and "*" not in step.methods:
         return Missing(step.wrong_method_status)
     if state.pinned and (step.strip or step.whole_path is not None):
         # nginx (1.22.1, probed): an alias in a location whose path was rewritten by `break` is 500.
@@ -96,7 +96,9 @@ def serve(step: ServeFiles, state: State) -> Served:
         if step.folders.added_slash is None:
             return Missing(step.missing_status)
         query = f"?{state.query}" if state.query else ""
-        return Moved(step.folders.added_slash, paths.escaped(state.path, state.site.reading.escapes) + "/" + query)
+        # DefaultServlet, doDirectoryRedirect (Tomcat 10.1.60, probed): several slashes at the start are one.
+        path = "/" + state.escaped_path.lstrip("/") if step.folders.slash_as_sent else paths.escaped(state.path, state.site.reading.escapes)
+        return Moved(step.folders.added_slash, path + "/" + query)
     return Missing(step.missing_status) if kind is None else _file(step, state, full)
 
 

@@ -8,11 +8,23 @@ from __future__ import annotations
 from dataclasses import replace
 from urllib.parse import quote_plus
 
-from ..model import NO_VALUE, Capture, FileKind, Lookup, QueryEdit, Template, Var, Variable
+from ..model import NO_VALUE, Capture, FileKind, Lookup, QueryEdit, SetPath, Template, Var, Variable
 from . import paths
 from .evaluate import is_missing, text
 from .folder_walks import walked
 from .state import State
+
+
+def path_made(edit: SetPath, state: State) -> str:
+    """The path that a rewrite sets; "" where it comes to nothing."""
+    made = text(edit.template, state)
+    if edit.one_slash:
+        # mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): `/$1` never leads to two, but `//` that is written does, and so does a redirect.
+        return "/" + made.lstrip("/")
+    if edit.decodes:
+        # RewriteValve, invoke (Tomcat 10.1.60, probed)
+        return paths.normalised("/" + paths.decoded(made).lstrip("/"), state.site.reading) or ""
+    return made
 
 
 def has_blanks(query: str) -> bool:

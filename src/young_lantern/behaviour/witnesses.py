@@ -136,7 +136,7 @@ def _found(before: Estate, after: Estate) -> Witnesses:
             rows += _requests(plain, [*thorough, *others[:_MOST_USUAL]], facts)
             rows += _further(parts, tuple(dict.fromkeys(codings)), plain, thorough, facts)
             rows += _spelt(explored)
-            rows += _of_origins(here, [WAITS[estate.dialect] for estate in (before, after)], explored, asked, facts[1])
+            rows += _of_origins(here, [WAITS.get(estate.dialect) for estate in (before, after)], explored, asked, facts[1])
             rows += _of_heads((before, after), plain, thorough, explored, facts)
             rows += _of_methods((before, after), plain, thorough, facts)
             rows += [Witness(replace(plain, method=method, target=path), fact) for path in others[_MOST_USUAL:] for method, fact in (("GET", facts[0]), ("GET", facts[1]), ("POST", facts[0]))]

@@ -15,6 +15,8 @@ from ..model.walk import transform, walk
 
 def with_unreachable(estate: Estate, target: str) -> Estate:
     """The estate as it should be for another dialect."""
+    if estate.dialect not in UNREACHABLE:
+        return estate  # Tomcat asks no origins
     pairs = [(UNREACHABLE[estate.dialect], UNREACHABLE.get(target, 502)), (LATE[estate.dialect][0], LATE.get(target, (504, 504))[0])]
     pairs = [(before, after) for before, after in pairs if before != after]
     return replace(estate, sites=tuple(_site(site, pairs, target == "apache") for site in estate.sites)) if pairs else estate

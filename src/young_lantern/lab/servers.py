@@ -20,24 +20,28 @@ from ..errors import ServerFailed, ServerMissing
 # Debian puts nginx and httpd where an ordinary user's PATH does not look.
 _PLACES = os.pathsep.join([os.environ.get("PATH", ""), "/usr/local/sbin", "/usr/sbin", "/sbin"])
 _START_SECONDS = 15.0
-PACKAGES = {"nginx": "nginx-light (or nginx)", "caddy": "caddy", "apache2": "apache2"}
+_START_SECONDS_OF = {"tomcat10": 60.0}
+PACKAGES = {"nginx": "nginx-light (or nginx)", "caddy": "caddy", "apache2": "apache2", "tomcat10": "tomcat10, with a Java runtime,"}
+# What runs a server that is no program itself.
+_RUN_BY = {"tomcat10": "java"}
 
 
 def find(program: str) -> str:
     """The full path of a server's program. Raises ServerMissing."""
-    found = shutil.which(program, path=_PLACES)
+    found = shutil.which(_RUN_BY.get(program, program), path=_PLACES)
     if not found:
         raise ServerMissing(f"{program} is not installed; on Debian the package {PACKAGES.get(program, program)} brings it")
     return found
 
 
 def installed(program: str) -> bool:
-    return shutil.which(program, path=_PLACES) is not None
+    return shutil.which(_RUN_BY.get(program, program), path=_PLACES) is not None
 
 
 # Server -> the words that make it print its version, and where that stands in what it prints.
 _VERSIONS = {
     "nginx": (["-v"], r"nginx version: (\S+)"), "caddy": (["version"], r"^v?(\S+)"), "apache2": (["-v"], r"Server version: (\S+)"),
+    "tomcat10": (["-cp", "/usr/share/tomcat10/lib/catalina.jar:/usr/share/tomcat10/bin/tomcat-juli.jar", "org.apache.catalina.util.ServerInfo"], r"Server version: Apache (\S+)"),
 }
 
 
@@ -54,6 +58,7 @@ class Running:
     """A server that runs for the length of a `with`; `ports` are those it must listen on before it counts as started."""
 
     def __init__(self, command: list[str], folder: Path, ports: list[int]) -> None:
+        self.name = command[0]
         self.command = [find(command[0]), *command[1:]]
         self.folder, self.ports = folder, ports
         self.output = folder / "server-output.txt"
@@ -65,18 +70,18 @@ class Running:
         with open(self.output, "wb") as output:
             self.process = subprocess.Popen(self.command, stdout=output, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL,
                                             cwd=self.folder, env=environment, start_new_session=True)
-        deadline = time.monotonic() + _START_SECONDS
+        deadline = time.monotonic() + _START_SECONDS_OF.get(self.name, _START_SECONDS)
         waiting = list(self.ports)
         while waiting:
             if self.process.poll() is not None or time.monotonic() > deadline:
                 said = self.said()
                 self.__exit__(None, None, None)
-                raise ServerFailed(f"{Path(self.command[0]).name} did not start: {said}")
+                raise ServerFailed(f"{self.name} did not start: {said}")
             waiting = [port for port in waiting if not _listening(port)]
             if waiting:
                 time.sleep(0.01)
         if self.ended_early():
-            raise ServerFailed(f"{Path(self.command[0]).name} did not start: {self.said()}")
+            raise ServerFailed(f"{self.name} did not start: {self.said()}")
         return self
 
     def ended_early(self) -> bool:

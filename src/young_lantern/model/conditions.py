@@ -15,6 +15,7 @@ class PathForm(Enum):
     CURRENT = "current"  # decoded, as the site's PathReading normalises it
     URL = "url"  # as CURRENT, but not changed by a rewrite that only says which file is meant (Rewrite.keeps_url)
     CLEAN = "clean"  # decoded, then slashes merged and dot segments resolved for this test only
+    ENCODED = "encoded"  # decoded, with percent signs, semicolons and question marks percent-encoded for this test only (Tomcat)
 
 
 class FileKind(Enum):

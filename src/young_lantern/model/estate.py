@@ -149,6 +149,7 @@ class PathReading:
     """What a server does to the path of every request before any rule sees it, and how it looks for cookies."""
 
     merges_slashes: bool = True
+    cuts_parameters: bool = False  # what follows a semicolon in a segment is none of the path; controls, and backslashes, are 400; a dot segment at the end leaves no slash (Tomcat)
     normalises_first: bool = False  # slashes and dots are seen to before escapes other than of unreserved characters are decoded; slashes at the start are one
     resolves_dots: bool = True
     refuses_upward: bool = True  # `/../` above the root is 400
@@ -160,6 +161,7 @@ class PathReading:
     # ASCII characters that are percent-encoded when a changed path goes out, besides controls.
     escapes: str = " \"#%<>?\\^`{|}"
     escapes_in_captures: str = "&+"  # besides these, where a capture goes out escaped
+    encoded_captures: bool = False  # percent signs in a capture are of what is encoded already (Tomcat)
     spares_plain_captures: bool = False  # none of a path that came without escapes, and without a plus sign (nginx)
     spares_plain_paths: bool = False  # a path that came without escapes goes out to origins without any, too (nginx)
 

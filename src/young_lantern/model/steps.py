@@ -21,6 +21,7 @@ class SetPath:
     refuses_marks: a question mark that a capture or variable brings in is 403 (httpd)
     refuses_nothing: a path that comes out empty is 500 (nginx)
     one_slash: slashes that something put in brings to the beginning, behind the one that is written there, are one (httpd)
+    decodes: what is put together is percent-decoded once more, and slashes and dots in it are seen to (Tomcat)
     """
 
     template: Template
@@ -28,6 +29,7 @@ class SetPath:
     refuses_marks: bool = False
     refuses_nothing: bool = False
     one_slash: bool = False
+    decodes: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -339,6 +341,7 @@ class Redirect:
     encodes_path: the current path in it goes out percent-encoded (httpd, mod_rewrite)
     encodes_query: variables in its query are percent-encoded, the client's query among them, so that what was encoded is so twice (httpd, mod_rewrite)
     decodes:  what is percent-encoded in it without need is decoded up to the query, whose mark may come out of it (nginx, rewrite)
+    encodes_form: what values bring into its query is encoded as forms are, but for ends of arguments and percent signs (Tomcat)
     """
 
     status: int
@@ -352,6 +355,7 @@ class Redirect:
     encodes_path: bool = False
     encodes_query: bool = False
     decodes: bool = False
+    encodes_form: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -391,6 +395,7 @@ class Folders:
     added_slash:  status of the redirect from `/dir` to `/dir/`; None: none
     no_index_status: `/dir/` without index file and listing
     location_absolute: of the added slash, as `absolute` of a Redirect
+    slash_as_sent: the slash is put behind the path as it came, percent-encoded or not, unless it was rewritten (Tomcat)
     """
 
     index: tuple[Template, ...] = ()
@@ -402,6 +407,7 @@ class Folders:
     added_slash: int | None = 301
     no_index_status: int = 403
     location_absolute: bool | Template = False
+    slash_as_sent: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,7 +25,7 @@ def choose_wait(chain: Chain, context: Context) -> None:
     context.waits = None
     if said and len(said) == len(shared):
         context.waits = _whole(max(said))
-    elif WAITS[context.estate.dialect] is None and any(step.read_seconds is None for step in found):
+    elif WAITS.get(context.estate.dialect) is None and any(step.read_seconds is None for step in found):
         context.waits = _DAY
     elif said:
         context.waits = _whole(max(*said, WAITS["apache"] or 0))
@@ -40,7 +40,7 @@ def write_wait(context: Context) -> list[Node]:
 
 def seconds_here(seconds: float | None, context: Context) -> int | None:
     """What the line of an origin says besides; None: the host's line says it."""
-    own = _whole(seconds) if seconds is not None else None if WAITS[context.estate.dialect] is None else int(WAITS[context.estate.dialect] or 0)
+    own = _whole(seconds) if seconds is not None else None if WAITS.get(context.estate.dialect) is None else int(WAITS[context.estate.dialect] or 0)
     return own if own is not None and own != (context.waits or WAITS["apache"]) else None
 
 

@@ -80,7 +80,7 @@ def _write(estate: Estate, options: WriterOptions, most_unknown: int, unlike: fr
 
 def _waits(estate: Estate) -> list[Node]:
     """How long origins are waited for, where the source has no limit of its own."""
-    if WAITS[estate.dialect] is not None:
+    if WAITS.get(estate.dialect) is not None:
         return []
     asked = {item.protocol if isinstance(item, Gateway) else "grpc" if item.protocol == "h2c" else "proxy" for site in estate.sites for item in walk(site.program) if isinstance(item, Forward | Gateway)}
     kinds = [kind for kind in ("proxy", "grpc", "fastcgi", "uwsgi", "scgi") if kind in asked]

@@ -79,7 +79,7 @@ def write_forward(step: Forward, before: tuple[Field, ...], prefix: str, exact: 
 
 def is_usual(seconds: float, context: Context) -> bool:
     """Whether a time is what nginx has by itself, and nothing above says otherwise (waits.py)."""
-    return seconds == WAITS["nginx"] and WAITS[context.estate.dialect] is not None
+    return seconds == WAITS["nginx"] and WAITS.get(context.estate.dialect) is not None
 
 
 def _tls(step: Forward, context: Context) -> list[Node]:

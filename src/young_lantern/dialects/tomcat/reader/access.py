@@ -1,0 +1,172 @@
+"""Who may ask: `RemoteAddrValve`, `RemoteCIDRValve`, and constraints of web.xml -> Protect, redirects to TLS, refusals. Mirror: none.
+
+Source:   Tomcat documentation, "Access Control"; Jakarta Servlet 6.0, section 13.8; RealmBase.findSecurityConstraints, hasUserDataPermission,
+          AuthenticatorBase.invoke (10.1.60): of the patterns that hold for a path the best one alone decides: the whole path, the longest `/x/*`, the ending, `/`.
+Unknown:  users and their roles live in Tomcat's realm: what only they may see stays closed, and is told.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from ....model import (
+    AddressRule, AllOf, AnyOf, Choose, Condition, Field, MethodIn, Not, Operation, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Route, SchemeIs, Side,
+    Span, Step, Template, TextIs, TextMatches, Unserved, Var, Variable)
+from .. import values
+from ..syntax import Element
+from .context import Context
+from .listeners import Door
+
+
+def read_valve(valve: Element, context: Context) -> tuple[Step, ...]:
+    """`allow` and `deny`: whoever is denied, or is not among those who are allowed, gets 403."""
+    context.use(valve)
+    status = context.number(valve, "denyStatus", 403)
+    for name in ("invalidAuthenticationWhenDeny", "addConnectorPort"):
+        if context.truth(valve, name):
+            context.lose(valve.attributes[name].span, name, "what is asked of the address is something else then; the valve is read as if it were not written")
+    context.said(valve, "usePeerAddress")
+    allow, deny = (context.said(valve, name) for name in ("allow", "deny"))
+    lists = {held.name: _networks(valve, context.filled(held.value)) for held in (deny, allow) if held is not None and held.value}
+    if status == 403 and all(found is not None for found in lists.values()) and not ("allow" in lists and "deny" in lists and not lists["deny"]):
+        rules = [AddressRule(name == "allow", lists[name] or (), valve.span) for name in ("deny", "allow") if name in lists]
+        # RequestFilterValve.isAllowed (10.1.60, probed): with `deny` alone all others come in; else nobody does who is not named.
+        return (Protect((*rules, *(() if set(lists) == {"deny"} else (AddressRule(False, ("0.0.0.0/0", "::/0"), valve.span),))), valve.span),)
+    if valve.get("className").endswith("RemoteCIDRValve"):
+        for held in (allow, deny):
+            if held is not None:
+                context.unread(held, "addresses and networks, with commas between them, were expected")
+        return (Unserved(valve.span.directive, valve.span),)
+    client: Template = (Var(Variable.CLIENT),)
+    made = {held.name: TextMatches(client, context.pattern(context.filled(held.value), held.span), span=held.span) for held in (deny, allow) if held is not None and held.value}
+    refused: list[Condition] = [made["deny"]] if "deny" in made else []
+    if "allow" in made or not made:
+        refused.append(Not(made["allow"], valve.span) if "allow" in made else MethodIn((), valve.span))
+    condition = AnyOf(tuple(refused), valve.span) if len(refused) > 1 else refused[0]
+    return (Choose((Route(condition, (Respond(status, raises=True, span=valve.span),), valve.span, valve.comments),), valve.span),)
+
+
+def _networks(valve: Element, text: str) -> tuple[str, ...] | None:
+    if valve.get("className").endswith("RemoteCIDRValve"):
+        listed = tuple(word.strip() for word in text.split(",") if word.strip())
+        return listed if all(values.is_network(word) for word in listed) else None
+    return values.networks_of(text)
+
+
+# --- web.xml --------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class _Guard:
+    """One constraint for one collection. roles: who may enter; None where it asks nobody; (): nobody may. methods: those it is for, or with `omits` all others; none: all."""
+
+    element: Element
+    patterns: tuple[str, ...]
+    methods: tuple[str, ...]
+    omits: bool
+    roles: tuple[str, ...] | None
+    secure: bool
+
+    def covers(self, method: str | None) -> bool:
+        """Whether it is for a method; None: one that no constraint names."""
+        return not self.methods or ((method in self.methods) != self.omits if method is not None else self.omits)
+
+
+def read_constraints(descriptors: list[Element], prefix: str, doors: list[Door], rewritten: bool, context: Context) -> tuple[Step, ...]:
+    """The constraints of a context -> what they make of its requests. rewritten: rules may have made the path."""
+    guards: list[_Guard] = []
+    for descriptor in descriptors:
+        for element in descriptor.all("security-constraint"):
+            context.use(element)
+            asked = element.first("auth-constraint")
+            roles = tuple(item.text for item in asked.all("role-name")) if asked is not None else None
+            data = element.first("user-data-constraint")
+            secure = data is not None and data.said("transport-guarantee").upper() not in ("", "NONE")
+            for collection in element.all("web-resource-collection"):
+                omitted = tuple(item.text for item in collection.all("http-method-omission"))
+                methods = tuple(item.text for item in collection.all("http-method"))
+                guards.append(_Guard(element, tuple(item.text for item in collection.all("url-pattern")), methods or omitted, not methods and bool(omitted), roles, secure))
+        for element in descriptor.all("login-config"):
+            context.use(element)
+            if not any(guard.roles for guard in guards):
+                continue
+            context.lose(element.span, f"login-config ({element.said('auth-method') or 'BASIC'})", "users and roles live in Tomcat's realm, which no other server asks; what only they may see stays closed")
+    if not guards:
+        return ()
+    routes: list[Route] = []
+    for pattern in _in_order({pattern for guard in guards for pattern in guard.patterns}):
+        held = [guard for guard in guards if pattern in guard.patterns]
+        steps, narrowed = _for_pattern(held, pattern, doors, rewritten, context)
+        condition = _path(pattern, prefix, held[0].element.span)
+        if narrowed is not None:
+            condition = AllOf((condition, narrowed), held[0].element.span)
+        routes.append(Route(condition, steps, held[0].element.span, held[0].element.comments, also=tuple(guard.element.span for guard in held[1:])))
+    return (Choose(tuple(routes), guards[0].element.span),)
+
+
+def _in_order(patterns: Iterable[str]) -> list[str]:
+    """The order in which patterns are looked at (RealmBase.findSecurityConstraints)."""
+    def rank(pattern: str) -> tuple[int, int, str]:
+        if pattern.startswith("/") and pattern.endswith("/*"):
+            return 1, -len(pattern), pattern
+        return (2, 0, pattern) if pattern.startswith("*.") else (3, 0, pattern) if pattern == "/" else (0, 0, pattern)
+    return sorted(patterns, key=rank)
+
+
+def _path(pattern: str, prefix: str, span: Span) -> Condition:
+    if pattern == "/*" and not prefix or pattern == "/":
+        return PathStartsWith(prefix + "/", span=span)
+    if pattern.endswith("/*") and pattern.startswith("/"):
+        return AnyOf((PathIs(prefix + pattern[:-2] or "/", span=span), PathStartsWith(prefix + pattern[:-1], span=span)), span)
+    if pattern.startswith("*."):
+        return PathMatches(Pattern(f"^{re.escape(prefix)}/(?:.*/)?[^/]*\\.{re.escape(pattern[2:])}$"), span=span)
+    return PathIs(f"{prefix}{pattern or '/'}", span=span)
+
+
+def _for_pattern(guards: list[_Guard], pattern: str, doors: list[Door], rewritten: bool, context: Context) -> tuple[tuple[Step, ...], Condition | None]:
+    """What the constraints that a pattern names do; and the methods that it holds for, where others go on to the next pattern."""
+    named = sorted({method for guard in guards for method in guard.methods})
+    span = guards[0].element.span
+    classes: list[tuple[str | None, list[_Guard]]] = [(method, [guard for guard in guards if guard.covers(method)]) for method in [*named, None]]
+    if all(held == guards for _, held in classes):
+        return _effect(guards, doors, rewritten, context), None
+    routes = [Route(MethodIn((method,), span) if method is not None else Not(MethodIn(tuple(named), span), span), _effect(held, doors, rewritten, context), span) for method, held in classes if held]
+    if not pattern.endswith("/*"):
+        return (Choose(tuple(routes), span),), None
+    reached = tuple(route.condition for route in routes)
+    return (Choose(tuple(routes), span),), AnyOf(reached, span) if len(reached) > 1 else reached[0]
+
+
+def _effect(guards: list[_Guard], doors: list[Door], rewritten: bool, context: Context) -> tuple[Step, ...]:
+    span = guards[0].element.span
+    # AuthenticatorBase.disableCaching (10.1.60, probed)
+    steps: list[Step] = [Field(Side.RESPONSE, Operation.SET, "Cache-Control", ("private",), span=span, when=Not(MethodIn(("POST",), span), span))]
+    if all(guard.secure for guard in guards):
+        steps += _secured(span, doors, rewritten)
+    if any(guard.roles == () for guard in guards):
+        return (*steps, Respond(403, raises=True, span=span))
+    if all(guard.roles for guard in guards):
+        roles = ", ".join(dict.fromkeys(role for guard in guards for role in guard.roles or ()))
+        context.lose(span, f"the roles {roles}", "users and roles live in Tomcat's realm; what only they may see stays closed")
+        return (*steps, Unserved(f"auth-constraint ({roles})", span))
+    return tuple(steps)
+
+
+def _secured(span: Span, doors: list[Door], rewritten: bool) -> list[Step]:
+    """Plain requests are sent to the port for TLS, or refused where there is none."""
+    target: Template = (Var(Variable.PATH_ESCAPED), Var(Variable.QUERY, "?")) if rewritten else (Var(Variable.TARGET),)
+    ways: dict[tuple[str, int | None], list[Door]] = {}
+    for door in doors:
+        if not door.secure:
+            ways.setdefault((door.name, door.redirect_port), []).append(door)
+    routes: list[Route] = []
+    for number, ((name, port), held) in enumerate(ways.items()):
+        condition: Condition = SchemeIs("http", span)
+        if len(ways) > 1:
+            condition = TextIs((Var(Variable.PORT),), tuple(str(door.port) for door in held), span=span)
+        host: Template = (name,) if name else (Var(Variable.HOST_SENT),)
+        does: Step = Respond(403, raises=True, span=span) if port is None else Redirect(302, ("https://", *host, *((f":{port}",) if port != 443 else ()), *target), span=span)
+        routes.append(Route(condition, (does,), span))
+    return [Choose(tuple(routes), span)] if routes else []

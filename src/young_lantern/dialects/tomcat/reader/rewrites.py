@@ -1,0 +1,290 @@
+"""Rules of a `RewriteValve` -> steps. Mirror: none.
+
+Source:   Tomcat documentation, "The rewrite Valve"; RewriteValve, RewriteRule, RewriteCond, Substitution (10.1.60): patterns are for the whole text; rules of a
+          context see the path behind its own, with the welcome file; a rule that redirects ends it all, whatever its other flags.
+Order:    what a rule has made is mapped anew when all are through, and no valve acts twice on one request.
+Unknown:  a flag, or a test, that the model has no word for is told; the rule is left out then.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field, replace
+from functools import partial
+from urllib.parse import quote, quote_plus, unquote
+
+from ....codes import CONDITION_UNREAD
+from ....model import (
+    ALWAYS, AllOf, AnyOf, Block, Capture, Choose, Condition, FileExists, FileKind, Leave, MediaTypes, MethodIn, Not, PathForm, PathMatches, PathStartsWith, QueryEdit, Redirect, Respond, Rewrite,
+    Route, SchemeIs, SetPath, SetVariable, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Unserved, Var, Variable, join, literal)
+from .. import values
+from ..rules import Line
+from .context import Context
+
+# Flags by their long names, and by what they begin with, in the order in which Tomcat looks (RewriteValve.parseRuleFlag: `forbiddenly` is F).
+_FLAGS = (("chain", "C"), ("cookie", "CO"), ("env", "E"), ("forbidden", "F"), ("gone", "G"), ("host", "H"), ("last", "L"), ("nocase", "NC"), ("noescape", "NE"), ("next", "N"),
+          ("qsappend", "QSA"), ("qsdiscard", "QSD"), ("redirect", "R"), ("skip", "S"), ("type", "T"), ("valveSkip", "VS"), ("B", "B"))
+_STATUSES = {"temp": 302, "permanent": 301, "seeother": 303}
+_UNREAD_FLAGS = {"CO": "cookies of rules", "H": "a rule that changes the host", "N": "a list that begins again", "VS": "a valve that is passed over", "B": "groups that are escaped"}
+_FILES = {"-f": FileKind.FILE, "-d": FileKind.FOLDER, "-s": FileKind.FILE}
+
+
+@dataclass
+class Level:
+    """Where rules stand.
+
+    prefix: the path of the context whose rules they are; "" for those of a host
+    label:  of the block that the rules are
+    path:   what REQUEST_PATH is
+    roots:  (path of a context, its folder) that files may be looked for in, the longest path first
+    in_context: they are a context's
+    made: the paths that they may make
+    """
+
+    prefix: str
+    label: str
+    path: Template
+    roots: list[tuple[str, str]]
+    in_context: bool = False
+    made: list[Template] = field(default_factory=list)
+
+    @property
+    def rewrites(self) -> bool:
+        return bool(self.made)
+
+    def may_make(self, path: str) -> bool:
+        """Whether a rule may make exactly this path."""
+        for template in self.made:
+            said = literal(template)
+            first, last = (template[0], template[-1]) if template else ("", "")
+            if said == path or said is None and path.startswith(first if isinstance(first, str) else "") and path.endswith(last if isinstance(last, str) else ""):
+                return True
+        return False
+
+
+def read_rules(lines: list[Line], level: Level, context: Context) -> tuple[Step, ...]:
+    """The rules of one valve, as a block of their own."""
+    rules: list[tuple[Line, list[Line]]] = []
+    conditions: list[Line] = []
+    for line in lines:
+        context.use(line)
+        if line.name == "RewriteCond" and len(line.args) > 1:
+            conditions.append(line)
+        elif line.name == "RewriteRule" and len(line.args) > 1:
+            rules.append((line, conditions))
+            conditions = []
+        elif line.name == "RewriteMap":
+            context.lose(line.span, "RewriteMap", "tables are not read yet; a rule that uses one is left out")
+        else:
+            context.value_unread(line.span, line.name, " ".join(line.args), "at least two words were expected")
+    for line in conditions:
+        context.lose(line.span, "RewriteCond", "no rule follows it")
+    steps = _rules(rules, level, context)
+    return (Block(level.label, steps),) if steps else ()
+
+
+def _rules(rules: list[tuple[Line, list[Line]]], level: Level, context: Context) -> tuple[Step, ...]:
+    steps: list[Step] = []
+    at = 0
+    while at < len(rules):
+        rule, conditions = rules[at]
+        flags = _flags(rule, context)
+        at += 1
+        if "C" in flags:
+            # RewriteValve.invoke: where it does not match, the chained rules are passed over, and the one behind them.
+            end = at
+            while end < len(rules) and "C" in _flags(rules[end][0], context):
+                end += 1
+            inner = _rules(rules[at:end + 1], level, context)
+            steps += _one(rule, conditions, flags, level, context, inner, bool(rules[end + 1:]))
+            at = end + 1
+        elif "S" in flags and flags["S"].isdigit():
+            count = int(flags["S"])
+            label = context.label("skipped")
+            inner = _one(rule, conditions, flags, level, context, (Leave(label, rule.span),), bool(rules[at:]))
+            steps.append(Block(label, (*inner, *_rules(rules[at:at + count], level, context))))
+            at += count
+        else:
+            steps += _one(rule, conditions, flags, level, context, (), bool(rules[at:]))
+    return tuple(steps)
+
+
+def _flags(rule: Line, context: Context) -> dict[str, str]:
+    made: dict[str, str] = {}
+    for flag in rule.flags:
+        name, _, value = flag.partition("=")
+        # The first that the flag begins with; `C`, `B` and `E` are whole.
+        found = next((short for long, short in sorted(_FLAGS, key=lambda pair: -len(pair[1])) if name in (long, short) or name.startswith((long, short)) and short not in ("C", "B", "CO", "E")), None)
+        if found is None:
+            context.value_unread(rule.span, rule.name, flag, "a flag of the RewriteValve was expected")
+            continue
+        made[found] = value
+    return made
+
+
+def _one(rule: Line, conditions: list[Line], flags: dict[str, str], level: Level, context: Context, more: tuple[Step, ...], others: bool) -> list[Step]:
+    """One rule: its condition, and what it does. more: what follows where it matches; others: whether rules stand behind it."""
+    unread = [words for flag, words in _UNREAD_FLAGS.items() if flag in flags]
+    pattern_text, target = rule.args[0], rule.args[1]
+    rule_label, condition_label = context.label("rule"), context.label("condition")
+    negated = pattern_text.startswith("!")
+    pattern = context.pattern(pattern_text[negated:], rule.span, label=rule_label, prefix=level.prefix, ignores_case="NC" in flags)
+    held: Condition = PathMatches(pattern, PathForm.ENCODED, span=rule.span)
+    if negated:
+        held = Not(held, rule.span)
+    asked, used = _conditions(conditions, rule_label, condition_label, level, context)
+    template = values.substitution(target, rule_label, condition_label if used else "", path=level.path, context=level.prefix)
+    if lost := [part.spelling for part in template if isinstance(part, Unread)]:
+        unread.append(f"the value {lost[0]}")
+    if unread or "S" in flags and not flags["S"].isdigit():
+        context.lose(rule.span, (unread or ["the flag S"])[0], "the model has no word for it; the rule is left out")
+        for condition in conditions:
+            context.lose(condition.span, "RewriteCond", "the rule that it belongs to is left out")
+        return []
+    if any(isinstance(item, Unknowable) for item in asked):
+        context.lose(rule.span, "a rule whose condition is not read", "it is left out")
+        return []
+    condition = AllOf((held, *asked), rule.span) if asked else held
+    steps = _does(rule, target, template, (rule_label, condition_label if used else ""), flags, level, context, others)
+    return [Choose((Route(condition, (*steps, *(more if not steps or not isinstance(steps[-1], Redirect | Respond) else ())), rule.span, rule.comments, also=tuple(item.span for item in conditions)),), rule.span)]
+
+
+def _does(rule: Line, target: str, template: Template, labels: tuple[str, str], flags: dict[str, str], level: Level, context: Context, others: bool) -> tuple[Step, ...]:
+    span = rule.span
+    if "F" in flags or "G" in flags:
+        return (Respond(403 if "F" in flags else 410, raises=True, span=span),)
+    path, query = _parts(template)
+    if "R" in flags and target == "-":
+        # RewriteValve.invoke (10.1.60, probed): what has not changed the path goes on, and fails on the way, for the answer has gone by then.
+        context.lose(span, "a redirect to where the request came from", "the server goes on after it, and ends in an error or a file, as it happens")
+        return (Unserved(span.directive, span),)
+    if "R" in flags:
+        said = flags["R"]
+        status = _STATUSES.get(said) or (int(said) if said.isdigit() else 302)
+        if not 300 <= status < 400:
+            context.value_unread(span, rule.name, f"R={said}", "a status of a redirect was expected")
+        return (Redirect(status, _location(target, path, query, flags, level), span=span, encodes_form="NE" not in flags and query is not None),)
+    steps: list[Step] = []
+    if "E" in flags:
+        name, _, value = flags["E"].partition(":")
+        made = values.substitution(value, *labels, path=level.path, context=level.prefix)
+        steps.append(SetVariable(name, made, span))
+    if "T" in flags:
+        steps.append(MediaTypes(forced=flags["T"], span=span))
+    if target != "-":
+        level.made.append((*((level.prefix,) if level.prefix else ()), *path))
+        edit = QueryEdit(query, "QSA" in flags and "QSD" not in flags) if query is not None else QueryEdit() if "QSD" in flags else None
+        steps.append(Rewrite(SetPath((*((level.prefix,) if level.prefix else ()), *path), decodes=True), edit, span=span))
+        if query is not None and "L" not in flags and others:
+            context.lose(span, "the query of a rule without L", "the rules behind it would see the query as a part of the path; they are taken to end here")
+            return (*steps, Leave(level.label, span))
+    if "L" in flags:
+        steps.append(Leave(level.label, span))
+    return tuple(steps)
+
+
+def _parts(template: Template) -> tuple[Template, Template | None]:
+    """A substitution up to its first question mark, and what is behind that; None where there is none."""
+    for number, part in enumerate(template):
+        if isinstance(part, str) and "?" in part:
+            before, _, after = part.partition("?")
+            return tuple(item for item in (*template[:number], before) if item != ""), tuple(item for item in (after, *template[number + 1:]) if item != "")
+    return template, None
+
+
+def _location(target: str, path: Template, query: Template | None, flags: dict[str, str], level: Level) -> Template:
+    """Where a redirect leads: the path is percent-encoded as far as it is not, and the client's query goes along unless the rule has one of its own."""
+    front: Template = (level.prefix,) if level.prefix and path and isinstance(path[0], str) and path[0].startswith("/") and target != "-" else ()
+    made = (*front, *_as_sent(path))
+    if query is None:
+        made = made if "QSD" in flags else (*made, Var(Variable.QUERY, "?"))
+    elif "QSA" in flags and "QSD" not in flags:
+        made = (*made, "?", *_as_sent(query, query=True), Var(Variable.QUERY, "&"))
+    else:
+        made = (*made, *(("?", *_as_sent(query, query=True)) if query else ()))
+    return join(*(_bare(made) if "NE" in flags else made))
+
+
+def _as_sent(path: Template, query: bool = False) -> Template:
+    """Groups go out percent-encoded, and what is written is so as far as it needs it (URLEncoder.DEFAULT, and QUERY, both of 10.1.60)."""
+    encode = partial(quote_plus, safe="*-._=&%") if query else partial(quote, safe="-._~!$&'()*+,;=:@/%")
+    return tuple(encode(part) if isinstance(part, str) else replace(part, escaped=True) if isinstance(part, Capture) and not query else part for part in path)
+
+
+def _bare(template: Template) -> Template:
+    """Flag NE: all is sent decoded."""
+    return tuple(unquote(part) if isinstance(part, str) else replace(part, escaped=False) if isinstance(part, Capture) else part for part in template)
+
+
+# --- conditions -----------------------------------------------------------------------------------------------------------
+
+
+def _conditions(lines: list[Line], rule: str, label: str, level: Level, context: Context) -> tuple[list[Condition], bool]:
+    """RewriteCond lines -> conditions, all of which must hold; whether one of them leaves groups for `%1`."""
+    made: list[Condition] = []
+    group: list[Condition] = []
+    used = False
+    for line in lines:
+        condition, leaves = _condition(line, rule, label, used, level, context)
+        used = used or leaves
+        group.append(condition)
+        if not {"OR", "ornext"} & set(line.flags):
+            made.append(group[0] if len(group) == 1 else AnyOf(tuple(group), line.span))
+            group = []
+    if group:
+        made.append(group[0] if len(group) == 1 else AnyOf(tuple(group), group[-1].span))  # the last one has nothing behind it
+    return made, used
+
+
+def _condition(line: Line, rule: str, label: str, used: bool, level: Level, context: Context) -> tuple[Condition, bool]:
+    for flag in line.flags:
+        if flag not in ("NC", "nocase", "OR", "ornext"):
+            context.value_unread(line.span, line.name, flag, "NC or OR was expected")
+    template = values.substitution(line.args[0], rule, label if used else "", path=level.path, context=level.prefix)
+    negated, wanted = line.args[1].startswith("!"), line.args[1].removeprefix("!")
+    made, leaves = _test(line, template, wanted, negated, label, level, context)
+    return (Not(made, line.span) if negated else made), leaves and not negated
+
+
+def _test(line: Line, template: Template, wanted: str, negated: bool, label: str, level: Level, context: Context) -> tuple[Condition, bool]:
+    span = line.span
+    if any(isinstance(part, Unread) for part in template):
+        context.condition_unread(span, f"{line.args[0]} {line.args[1]}")
+        return Unknowable(line.span.directive, span), False
+    if wanted in _FILES:
+        return _file(template, _FILES[wanted], span, level, context), False
+    ignores_case = bool({"NC", "nocase"} & set(line.flags))
+    if wanted[:1] in ("<", ">"):
+        context.blame(CONDITION_UNREAD, span, condition=f"{line.args[0]} {line.args[1]}")
+        return Unknowable(line.span.directive, span), False
+    if template == (values.HTTPS,):
+        return _scheme(wanted, ignores_case, span), False
+    if wanted.startswith("="):
+        if template == (Var(Variable.METHOD),):
+            return MethodIn((wanted[1:],), span), False
+        return TextIs(template, (wanted[1:],), span=span), False
+    said = literal(template)
+    if said is not None and not wanted.startswith("="):
+        return (ALWAYS if re.fullmatch(wanted, said, re.IGNORECASE if ignores_case else 0) else Not(ALWAYS, span)), False
+    return TextMatches(template, context.pattern(wanted, span, label=label, ignores_case=ignores_case), span=span), True
+
+
+def _scheme(wanted: str, ignores_case: bool, span: Span) -> Condition:
+    """A test of HTTPS, which is `on` or `off`."""
+    fits = [said == wanted[1:] if wanted.startswith("=") else re.fullmatch(wanted, said, re.IGNORECASE if ignores_case else 0) is not None for said in ("on", "off")]
+    if all(fits):
+        return ALWAYS
+    return SchemeIs("https", span) if fits[0] else SchemeIs("http", span) if fits[1] else Not(ALWAYS, span)
+
+
+def _file(template: Template, kind: FileKind, span: Span, level: Level, context: Context) -> Condition:
+    """ResolverImpl.resolveResource: in the folder of the context that the request is mapped to, by a path that begins with a slash."""
+    if template == () or (isinstance(template[0], str) and not template[0].startswith("/")):
+        return Not(ALWAYS, span)
+    if len(level.roots) == 1:
+        return FileExists((level.roots[0][1],), template, kind, span=span)
+    made: list[Condition] = []
+    for number, (path, root) in enumerate(level.roots):
+        longer = tuple(Not(PathStartsWith(other + "/")) for other, _ in level.roots[:number])
+        made.append(AllOf((*longer, *((PathStartsWith(path + "/"),) if path else ()), FileExists((root,), template, kind, span=span)), span))
+    return AnyOf(tuple(made), span) if made else Not(ALWAYS, span)
