@@ -60,7 +60,7 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     if not isinstance(site, Site):
         if over is not None and isinstance(site, AnswerPlainly):
             return heads.answer(estate, listener, site, request, facts, over, lambda state: _Run(estate, state).outcome())
-        status = (400 if paths.is_none(request.target) else site.status) if isinstance(site, AnswerPlainly) else None  # net/url (Caddy 2.6.2, probed)
+        status = (400 if heads.is_none(estate, request) else site.status) if isinstance(site, AnswerPlainly) else None  # net/url (Caddy 2.6.2, probed)
         return Outcome(status, body="" if status and status != 400 else None, trace=(TraceEntry("no site has this name", listener.span, request.host),))
     if request.method == "TRACE" and site.trace is not None:
         # httpd redirects first, then asks nobody who he is; what fields such an answer has is not read.
@@ -256,7 +256,7 @@ class _Run:
                     return self._mark_refused(step.span)
                 if len(template) == 1 and isinstance(template[0], Var) and template[0].variable is Variable.SCRIPT_NAME:
                     state.found_rest = text((Var(Variable.PATH_INFO, template[0].name),), state)
-                raw, state.path, state.raw_path = state.raw_last, targets.path_made(step.edit, state), None
+                raw, (state.path, state.raw_path) = state.raw_last, targets.path_made(step.edit, state)
                 if not state.path and step.edit.refuses_nothing:
                     # ngx_http_script_regex_end_code: "the rewritten URI has a zero length".
                     state.path = before

@@ -10,8 +10,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 
-from ..model import Block, Estate, FileExists, Listener, RequestHeads, Site, Span
-from ..model.walk import walk
+from ..model import Block, Estate, Listener, RequestHeads, Site, Span
 from ..patterns import search
 from . import paths
 from .client_certificates import CERTIFICATE
@@ -86,18 +85,29 @@ def answer(estate: Estate, listener: Listener, site: object, request: Request, f
     return run(state)
 
 
+def is_none(estate: Estate, request: Request) -> bool:
+    """Whether a target is refused as none though no site has the host's name: a percent sign before no code (net/http, Caddy 2.6.2), or all that Tomcat refuses (10.1.60, probed)."""
+    if estate.dialect != "tomcat" or not estate.sites:
+        return paths.is_none(request.target)
+    raw, query = paths.split_target(request.target)
+    return paths.read_path(raw, estate.sites[0].reading) is None or query is not None and paths.is_no_query(query)
+
+
 def malformed(estate: Estate, listener: Listener, site: Site, request: Request, facts: Facts, run: Callable[[State], Outcome], named: dict[str, str], numbered: tuple[str, ...]) -> Outcome:
     """The error that a target gets which is none: an escape of no octet, a zero octet, or dots that lead above the root.
 
     ngx_http_process_request_uri (1.22.1): the host is not known by then, but for the name that TLS told; request.c, ap_process_request_internal (httpd 2.4.71): it is, and a zero octet is
     404; net/http (Caddy 2.6.2) answers by itself; all probed
     """
-    if estate.dialect == "tomcat" and any(isinstance(item, FileExists) for step in site.program if isinstance(step, Block) for item in walk(step)):
-        # RewriteValve (10.1.60, probed): rules of a host see an empty path then, and a test for files is an error of the server's, which has no context to look in.
-        return Outcome(None, site=site.key, decided_by=site.span, gave_up="what rules with a test for files make of a target that is refused is not known",
+    parsed = estate.dialect != "tomcat" or not paths.is_no_query(request.target)
+    # Http11InputBuffer, parseRequestLine (Tomcat 10.1.60, probed): where the request line is none the host is not known by then.
+    met = site if parsed else estate.site(listener.fallback) if isinstance(listener.fallback, str) else None
+    if estate.dialect == "tomcat" and met is not None and any(isinstance(step, Block) for step in met.program):
+        # CoyoteAdapter, StandardHostValve (10.1.60, probed): valves of a host act on it with an empty path, and may say something else.
+        return Outcome(None, site=site.key, decided_by=site.span, gave_up="what valves make of a target that is refused is not known",
                        trace=(TraceEntry("the target is refused", site.span, request.target),))
     status = 404 if estate.dialect == "apache" and paths.has_zero(request.target.partition("?")[0]) else 400
-    return answer(estate, listener, site, request, facts, (status, estate.dialect != "nginx" or request.scheme == "https", None), run, named, numbered, TraceEntry("the target is refused", site.span, request.target))
+    return answer(estate, listener, site, request, facts, (status, parsed and estate.dialect != "nginx" or request.scheme == "https", None), run, named, numbered, TraceEntry("the target is refused", site.span, request.target))
 
 
 def without_dropped(heads: RequestHeads, request: Request) -> Request:

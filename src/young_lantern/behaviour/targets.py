@@ -15,16 +15,17 @@ from .folder_walks import walked
 from .state import State
 
 
-def path_made(edit: SetPath, state: State) -> str:
-    """The path that a rewrite sets; "" where it comes to nothing."""
+def path_made(edit: SetPath, state: State) -> tuple[str, str | None]:
+    """The path that a rewrite sets, "" where it comes to nothing; and how it goes out, if that is not how paths do."""
     made = text(edit.template, state)
     if edit.one_slash:
         # mod_rewrite.c, apply_rewrite_rule (2.4.71, probed): `/$1` never leads to two, but `//` that is written does, and so does a redirect.
-        return "/" + made.lstrip("/")
+        return "/" + made.lstrip("/"), None
     if edit.decodes:
-        # RewriteValve, invoke (Tomcat 10.1.60, probed)
-        return paths.normalised("/" + paths.decoded(made).lstrip("/"), state.site.reading) or ""
-    return made
+        # RewriteValve, invoke (Tomcat 10.1.60, probed): it goes out as the rule has made it.
+        made = "/" + made.lstrip("/")
+        return paths.normalised(paths.decoded(made), state.site.reading) or "", paths.escaped(made, state.site.reading.escapes.replace("%", ""))
+    return made, state.raw_path if edit.keeps_raw else None
 
 
 def has_blanks(query: str) -> bool:

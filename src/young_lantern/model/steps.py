@@ -22,6 +22,7 @@ class SetPath:
     refuses_nothing: a path that comes out empty is 500 (nginx)
     one_slash: slashes that something put in brings to the beginning, behind the one that is written there, are one (httpd)
     decodes: what is put together is percent-decoded once more, and slashes and dots in it are seen to (Tomcat)
+    keeps_raw: the path goes out as it did (Tomcat, welcome files)
     """
 
     template: Template
@@ -30,6 +31,7 @@ class SetPath:
     refuses_nothing: bool = False
     one_slash: bool = False
     decodes: bool = False
+    keeps_raw: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -157,7 +157,7 @@ def _context(place: Place, loader: Loader, plan: Plan) -> str:
         inner.append(_cut(edits, valve))
     kept = {name: part.get(name) for part in place.parts for name in _KEPT if name in part.attributes}
     given = "".join(f' {name}="{value}"' for name, value in kept.items())
-    return f'\n<Context path="{place.path}" docBase="{mirror}" containerSciFilter="."{given}>{"".join(inner)}</Context>'
+    return f'\n<Context path="{place.path}" docBase="{mirror}" containerSciFilter="."{given}><JarScanner scanClassPath="false" scanManifest="false"/>{"".join(inner)}</Context>'
 
 
 def _cut(edits: Edits, element: Element) -> str:

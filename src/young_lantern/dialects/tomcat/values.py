@@ -85,6 +85,11 @@ def _has_choice(text: str) -> bool:
     return False
 
 
+def groups_in(text: str) -> int:
+    """How many groups a pattern has."""
+    return sum(1 for found in re.finditer(r"\\.|\[\^?\]?(?:\\.|[^\]\\])*\]|\((?!\?)|\(\?<(?![=!])", text, re.DOTALL) if found[0].startswith("("))
+
+
 # What Java's patterns say otherwise than PCRE.
 _UNLIKE = ((r"\[[^\]]*&&", "an intersection of classes"), (r"\\p\{(?:java|Is|In)", "a class of Java's own"), (r"\[[^\]\\]*\[", "a class within another"),
            (r"\\[hHRGZ]", "an escape that other engines take otherwise"))

@@ -37,7 +37,7 @@ class Said:
 def base_table(estate: Estate) -> dict[str, str]:
     """What `mime.types` says, by extension."""
     stated = {item.extension.lower(): item.media_type for item in estate.media_types}
-    return stated if estate.dialect == "nginx" else {**REGISTERED, **stated}
+    return stated if estate.dialect == "nginx" or estate.dialect == "tomcat" and stated else {**REGISTERED, **stated}
 
 
 def write_types(estate: Estate) -> list[Node]:

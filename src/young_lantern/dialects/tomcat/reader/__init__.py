@@ -16,6 +16,7 @@ from ....source import SourceTree
 from ....source.places import Pairs, Places
 from ...dialect import Reading
 from .context import Context
+from .files import media_types
 from .listeners import read_listeners
 from .load import Loader
 from .sites import read_sites
@@ -59,8 +60,10 @@ def read(main: Path, files: Pairs = ()) -> Reading:
     context.settle()
     order = {name: number for number, name in enumerate(tree.texts)}
     context.findings.sort(key=lambda item: (order.get(item.span.file, 0), item.span.line) if item.span else (10**6, 0))
-    reading = Reading("tomcat", main, tree.root, Estate("tomcat", tuple(listeners), tuple(sites)), list(context.claims.values()), context.findings, dict(tree.texts), loader, files=files)
-    return reading
+    rows = media_types([loader.web], True, context).table if loader.web is not None else None
+    types = rows.rows if rows is not None else ()
+    estate = Estate("tomcat", tuple(listeners), tuple(sites), media_types=types, media_types_span=types[0].span if types else None)
+    return Reading("tomcat", main, tree.root, estate, list(context.claims.values()), context.findings, dict(tree.texts), loader, files=files)
 
 
 def _properties(path: Path, tree: SourceTree) -> dict[str, str]:

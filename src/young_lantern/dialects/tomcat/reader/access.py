@@ -117,12 +117,15 @@ def _in_order(patterns: Iterable[str]) -> list[str]:
 
 def _path(pattern: str, prefix: str, span: Span) -> Condition:
     if pattern == "/*" and not prefix or pattern == "/":
-        return PathStartsWith(prefix + "/", span=span)
+        every = PathStartsWith(prefix + "/", span=span)
+        return AnyOf((PathIs(prefix, span=span), every), span) if prefix else every
     if pattern.endswith("/*") and pattern.startswith("/"):
         return AnyOf((PathIs(prefix + pattern[:-2] or "/", span=span), PathStartsWith(prefix + pattern[:-1], span=span)), span)
     if pattern.startswith("*."):
         return PathMatches(Pattern(f"^{re.escape(prefix)}/(?:.*/)?[^/]*\\.{re.escape(pattern[2:])}$"), span=span)
-    return PathIs(f"{prefix}{pattern or '/'}", span=span)
+    root = PathIs(prefix + "/", span=span)
+    # RealmBase: the empty path is the root's.
+    return PathIs(prefix + pattern, span=span) if pattern else AnyOf((root, PathIs(prefix, span=span)), span) if prefix else root
 
 
 def _for_pattern(guards: list[_Guard], pattern: str, doors: list[Door], rewritten: bool, context: Context) -> tuple[tuple[Step, ...], Condition | None]:
@@ -156,7 +159,7 @@ def _effect(guards: list[_Guard], doors: list[Door], rewritten: bool, context: C
 
 def _secured(span: Span, doors: list[Door], rewritten: bool) -> list[Step]:
     """Plain requests are sent to the port for TLS, or refused where there is none."""
-    target: Template = (Var(Variable.PATH_ESCAPED), Var(Variable.QUERY, "?")) if rewritten else (Var(Variable.TARGET),)
+    target: Template = (Var(Variable.TARGET_NOW if rewritten else Variable.TARGET),)
     ways: dict[tuple[str, int | None], list[Door]] = {}
     for door in doors:
         if not door.secure:

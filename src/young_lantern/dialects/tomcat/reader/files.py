@@ -34,6 +34,11 @@ def welcome_files(descriptors: list[Element], context: Context) -> tuple[str, ..
     return defaults.WELCOME if found is None else found
 
 
+def plain(welcome: tuple[str, ...]) -> tuple[str, ...]:
+    """The welcome files that the file server sends."""
+    return tuple(name for name in welcome if not name.endswith(_JSP))
+
+
 def media_types(descriptors: list[Element], whole: bool, context: Context) -> MediaTypes:
     """The table by extension; a later row counts. whole: the server's own web.xml is among them."""
     rows: list[MediaType] = []
@@ -59,8 +64,7 @@ def served(place: Place, welcome: tuple[str, ...], descriptors: list[Element], c
                 if given.get(name, harmless).lower() != harmless:
                     context.lose(element.span, f"{name} of the file server", "the model has no word for it yet")
             context.settled(element.span, Disposition.KEPT, "it is the file server")
-    plain = tuple(name for name in welcome if not name.endswith(_JSP))
-    return ServeFiles((place.root,), strip=place.path, folders=defaults.folders(plain, listing), methods=defaults.METHODS, span=place.span if place.span.file else None)
+    return ServeFiles((place.root,), strip=place.path, folders=defaults.folders(plain(welcome), listing), methods=defaults.METHODS, span=place.span if place.span.file else None)
 
 
 def applications(place: Place, descriptors: list[Element], stock: bool, context: Context) -> tuple[Step, ...]:

@@ -15,7 +15,7 @@ from urllib.parse import quote, quote_plus, unquote
 
 from ....codes import CONDITION_UNREAD
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Block, Capture, Choose, Condition, FileExists, FileKind, Leave, MediaTypes, MethodIn, Not, PathForm, PathMatches, PathStartsWith, QueryEdit, Redirect, Respond, Rewrite,
+    ALWAYS, AllOf, AnyOf, Block, Capture, Choose, Condition, FileExists, FileKind, Leave, MediaTypes, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond, Rewrite,
     Route, SchemeIs, SetPath, SetVariable, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Unserved, Var, Variable, join, literal)
 from .. import values
 from ..rules import Line
@@ -35,18 +35,20 @@ class Level:
 
     prefix: the path of the context whose rules they are; "" for those of a host
     label:  of the block that the rules are
-    path:   what REQUEST_PATH is
-    roots:  (path of a context, its folder) that files may be looked for in, the longest path first
+    path:   what REQUEST_PATH is: for a host's rules one of many paths, by the context that the request is mapped to, and its welcome file
+    roots:  (path of a context, its folder, its welcome files) that files may be looked for in, the longest path first
     in_context: they are a context's
     made: the paths that they may make
+    asks_both: the rule that is read asks for neither file nor folder, so that a folder's welcome file says nothing more
     """
 
     prefix: str
     label: str
     path: Template
-    roots: list[tuple[str, str]]
+    roots: list[tuple[str, str, tuple[str, ...]]]
     in_context: bool = False
     made: list[Template] = field(default_factory=list)
+    asks_both: bool = False
 
     @property
     def rewrites(self) -> bool:
@@ -132,8 +134,16 @@ def _one(rule: Line, conditions: list[Line], flags: dict[str, str], level: Level
     held: Condition = PathMatches(pattern, PathForm.ENCODED, span=rule.span)
     if negated:
         held = Not(held, rule.span)
+    said = {line.args[1] for line in conditions if line.args[0] == "%{REQUEST_PATH}" and not {"OR", "ornext"} & set(line.flags)}
+    level.asks_both = {"!-f", "!-d"} <= said or {"!-s", "!-d"} <= said
     asked, used = _conditions(conditions, rule_label, condition_label, level, context)
     template = values.substitution(target, rule_label, condition_label if used else "", path=level.path, context=level.prefix)
+    if not level.in_context and level.path[0] in template:
+        unread.append("the value %{REQUEST_PATH}, which is another for each context")
+    if negated and any(isinstance(part, Capture) and part.pattern == rule_label and int(part.group) <= values.groups_in(pattern_text[1:]) for part in template):
+        # Matcher.group throws where nothing matched (10.1.60, probed).
+        context.lose(rule.span, "a group of a pattern that has not matched", "the server fails there, with 500; such paths are left open")
+        return [Choose((Route(held, (Unserved(rule.span.directive, rule.span),), rule.span),), rule.span)]
     if lost := [part.spelling for part in template if isinstance(part, Unread)]:
         unread.append(f"the value {lost[0]}")
     if unread or "S" in flags and not flags["S"].isdigit():
@@ -145,14 +155,32 @@ def _one(rule: Line, conditions: list[Line], flags: dict[str, str], level: Level
         context.lose(rule.span, "a rule whose condition is not read", "it is left out")
         return []
     condition = AllOf((held, *asked), rule.span) if asked else held
+    lost_files = _without_context(held, conditions, level, context)
     steps = _does(rule, target, template, (rule_label, condition_label if used else ""), flags, level, context, others)
-    return [Choose((Route(condition, (*steps, *(more if not steps or not isinstance(steps[-1], Redirect | Respond) else ())), rule.span, rule.comments, also=tuple(item.span for item in conditions)),), rule.span)]
+    return [*lost_files, Choose((Route(condition, (*steps, *(more if not steps or not isinstance(steps[-1], Redirect | Respond) else ())), rule.span, rule.comments, also=tuple(item.span for item in conditions)),), rule.span)]
+
+
+def _without_context(held: Condition, conditions: list[Line], level: Level, context: Context) -> list[Step]:
+    """A test for files where no context is for the path is an error of the server's (ResolverImpl.resolveResource; 10.1.60, probed), unless a condition before it says no."""
+    if level.in_context or not any(line.args[1].removeprefix("!") in _FILES and "REQUEST_PATH" not in line.args[0] for line in conditions) or any(path == "" for path, _, _ in level.roots):
+        return []
+    span = conditions[0].span
+    others = tuple(Not(AnyOf((PathIs(path, span=span), PathStartsWith(path + "/", span=span)), span), span) for path, _, _ in level.roots)
+    context.lose(span, "a test for files where no context is for the path", "the server fails there, with 500; such paths are left open")
+    return [Choose((Route(AllOf((held, *others), span), (Unserved(span.directive, span),), span),), span)]
 
 
 def _does(rule: Line, target: str, template: Template, labels: tuple[str, str], flags: dict[str, str], level: Level, context: Context, others: bool) -> tuple[Step, ...]:
     span = rule.span
     if "F" in flags or "G" in flags:
-        return (Respond(403 if "F" in flags else 410, raises=True, span=span),)
+        refusal = Respond(403 if "F" in flags else 410, raises=True, span=span)
+        if not level.in_context or target != "-":
+            return (refusal,)
+        # RewriteValve.invoke (10.1.60, probed): where nothing was rewritten the request goes on to the file server, whose own error, or redirect, fails then.
+        prefix, root, _ = level.roots[0]
+        file = AllOf((FileExists((root,), (Var(Variable.PATH),), strip=prefix, span=span), MethodIn(("GET", "HEAD", "POST"), span)), span)
+        sent = AnyOf((MethodIn(("OPTIONS",), span), file), span)
+        return (Choose((Route(sent, (refusal,), span), Route(ALWAYS, (Respond(500, raises=True, span=span),), span, accident=True))),)
     path, query = _parts(template)
     if "R" in flags and target == "-":
         # RewriteValve.invoke (10.1.60, probed): what has not changed the path goes on, and fails on the way, for the answer has gone by then.
@@ -251,8 +279,13 @@ def _test(line: Line, template: Template, wanted: str, negated: bool, label: str
     if any(isinstance(part, Unread) for part in template):
         context.condition_unread(span, f"{line.args[0]} {line.args[1]}")
         return Unknowable(line.span.directive, span), False
+    if not level.in_context and template == level.path:
+        return _request_path(line, wanted, label, level, context)
+    if not level.in_context and level.path[0] in template:
+        context.condition_unread(span, f"{line.args[0]} {line.args[1]}")
+        return Unknowable(line.span.directive, span), False
     if wanted in _FILES:
-        return _file(template, _FILES[wanted], span, level, context), False
+        return _file(template, _FILES[wanted], span, level), False
     ignores_case = bool({"NC", "nocase"} & set(line.flags))
     if wanted[:1] in ("<", ">"):
         context.blame(CONDITION_UNREAD, span, condition=f"{line.args[0]} {line.args[1]}")
@@ -277,14 +310,57 @@ def _scheme(wanted: str, ignores_case: bool, span: Span) -> Condition:
     return SchemeIs("https", span) if fits[0] else SchemeIs("http", span) if fits[1] else Not(ALWAYS, span)
 
 
-def _file(template: Template, kind: FileKind, span: Span, level: Level, context: Context) -> Condition:
+def _request_path(line: Line, wanted: str, label: str, level: Level, context: Context) -> tuple[Condition, bool]:
+    """A test of REQUEST_PATH in a host's rule (Mapper; 10.1.60, probed): the path behind that of the context, and of a folder with a welcome file that file's."""
+    span = line.span
+    ignores_case = bool({"NC", "nocase"} & set(line.flags))
+    file = wanted in _FILES
+    if not file and wanted[:1] in ("<", ">"):
+        context.blame(CONDITION_UNREAD, span, condition=f"{line.args[0]} {line.args[1]}")
+        return Unknowable(line.span.directive, span), False
+    ways: list[Condition] = []
+    for number, (prefix, root, welcome) in enumerate(level.roots):
+        # What the context's own path is without a slash has nothing behind it, and names no file.
+        own = PathStartsWith(prefix + "/", span=span) if file else _below(prefix, span)
+        inside: list[Condition] = [Not(_below(other, span), span) for other, _, _ in level.roots[:number]] + ([own] if prefix else [])
+        there = [FileExists((root,), (Var(Variable.PATH), name), strip=prefix, span=span) for name in welcome]
+        folder = PathMatches(Pattern("/$"), span=span)
+        if file:
+            plain: Condition = FileExists((root,), (Var(Variable.PATH),), _FILES[wanted], strip=prefix, span=span)
+            if there and level.asks_both:
+                made = plain
+            elif there and wanted == "-d":
+                made = AllOf((plain, Not(AllOf((folder, AnyOf(tuple(there), span)), span), span)), span)
+            else:
+                made = AnyOf((plain, AllOf((folder, AnyOf(tuple(there), span)), span)), span) if there else plain
+        else:
+            made = _path_test(wanted, "", prefix, label, ignores_case, span, context)
+            named = [AllOf((folder, found, *(Not(other, span) for other in there[:at]), _path_test(wanted, name, prefix, label, ignores_case, span, context)), span) for at, (found, name) in enumerate(zip(there, welcome, strict=True))]
+            made = AnyOf((AllOf((Not(AllOf((folder, AnyOf(tuple(there), span)), span), span), made), span), *named), span) if there else made
+        ways.append(AllOf((*inside, made), span) if inside else made)
+    return (ways[0] if len(ways) == 1 else AnyOf(tuple(ways), span) if ways else Not(ALWAYS, span)), False
+
+
+def _path_test(wanted: str, name: str, prefix: str, label: str, ignores_case: bool, span: Span, context: Context) -> Condition:
+    """The current path, with a name behind it, as a text or a pattern says it of what stands behind a prefix."""
+    template: Template = (Var(Variable.PATH), name) if name else (Var(Variable.PATH),)
+    if wanted.startswith("="):
+        return TextIs(template, (prefix + wanted[1:],), span=span)
+    return TextMatches(template, context.pattern(wanted, span, label=label, prefix=prefix, ignores_case=ignores_case), span=span)
+
+
+def _below(prefix: str, span: Span) -> Condition:
+    return AnyOf((PathIs(prefix, span=span), PathStartsWith(prefix + "/", span=span)), span)
+
+
+def _file(template: Template, kind: FileKind, span: Span, level: Level) -> Condition:
     """ResolverImpl.resolveResource: in the folder of the context that the request is mapped to, by a path that begins with a slash."""
     if template == () or (isinstance(template[0], str) and not template[0].startswith("/")):
         return Not(ALWAYS, span)
     if len(level.roots) == 1:
         return FileExists((level.roots[0][1],), template, kind, span=span)
     made: list[Condition] = []
-    for number, (path, root) in enumerate(level.roots):
-        longer = tuple(Not(PathStartsWith(other + "/")) for other, _ in level.roots[:number])
+    for number, (path, root, _) in enumerate(level.roots):
+        longer = tuple(Not(PathStartsWith(other + "/")) for other, _, _ in level.roots[:number])
         made.append(AllOf((*longer, *((PathStartsWith(path + "/"),) if path else ()), FileExists((root,), template, kind, span=span)), span))
     return AnyOf(tuple(made), span) if made else Not(ALWAYS, span)

@@ -13,8 +13,8 @@ from dataclasses import replace
 
 from ....codes import VALUE_UNREAD
 from ....model import (
-    AllOf, AnswerPlainly, AnyOf, Choose, ClientFrom, Compress, Condition, Field, FileExists, Fallback, HostName, HostRow, Listener, LogTo, MethodIn, Not, Operation, PathForm, PathIs, PathMatches, PathStartsWith, Pattern,
-    Redirect, Respond, Rewrite, Rewritten, Route, SetPath, Side, Site, Span, Step, Template, Unserved, Var, Variable)
+    AllOf, AnswerPlainly, AnyOf, Block, Choose, ClientFrom, Compress, Condition, Field, FileExists, Fallback, HostName, HostRow, Listener, LogTo, Operation, PathForm, PathIs, PathMatches, PathStartsWith, Pattern,
+    Redirect, Respond, Rewrite, Rewritten, Route, SetPath, Side, Site, Span, Step, Template, TraceMethod, Unserved, Var, Variable)
 from .. import defaults
 from ..syntax import Element
 from . import access, errors, fields, files, rewrites
@@ -71,8 +71,8 @@ def _site(host: Element, engine: Element, key: str, names: tuple[HostName, ...],
     clients: list[ClientFrom] = []
     steps: list[Step] = []
     first: list[Step] = []
-    roots = [(place.path, place.root) for place in places if not place.archive]
-    level = rewrites.Level("", context.label("rules"), (Var(Variable.PATH),), roots)
+    roots = [(place.path, place.root, files.plain(files.welcome_files(place.descriptors, context))) for place in places]
+    level = rewrites.Level("", context.label("rules"), (Var(Variable.VARIABLE, "REQUEST_PATH"),), roots)
     for valve in outer:
         match kind_of(valve):
             case "AccessLogValve" | "ExtendedAccessLogValve":
@@ -81,7 +81,12 @@ def _site(host: Element, engine: Element, key: str, names: tuple[HostName, ...],
                 if (client := read_client(valve, context)) is not None:
                     clients.append(client)
             case "RemoteAddrValve" | "RemoteCIDRValve":
-                steps += access.read_valve(valve, context)
+                asked = access.read_valve(valve, context)
+                if any(kind_of(other) == "RemoteIpValve" for other in outer[outer.index(valve):]):
+                    context.lose(valve.span, "a valve before RemoteIpValve", "it asks for the address of the proxy in front, which the model does not keep; what it guards stays closed")
+                    asked = (Unserved(valve.span.directive, valve.span),)
+                # A block, by which is known that a valve acts (behaviour/heads.py).
+                steps.append(Block(context.label("valve"), asked))
             case "ErrorReportValve":
                 first += errors.read_report(valve, context)
             case "RewriteValve":
@@ -101,7 +106,8 @@ def _site(host: Element, engine: Element, key: str, names: tuple[HostName, ...],
     program += [Choose((*kept, *routes), host.span), Respond(404, raises=True, span=host.span)]
     tls = next((held for name in names for door in doors if door.secure if (held := shown_for(name.text, door.tls)) is not None), None)
     slash = None if all(door.encoded_slash == "decode" for door in doors) else 400
-    return Site(key, names, tuple(program), tls, replace(defaults.READING, encoded_slash_status=slash), tuple(logs), host.span, comments=host.comments, client_from=clients[0] if clients else None)
+    return Site(key, names, tuple(program), tls, replace(defaults.READING, encoded_slash_status=slash), tuple(logs), host.span, comments=host.comments, client_from=clients[0] if clients else None,
+                trace=TraceMethod(False, host.span))
 
 
 def _rules_of(valve: Element, host: Element, engine: Element, loader: Loader, context: Context) -> "object":
@@ -156,9 +162,7 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
     welcome = files.welcome_files(descriptors, context)
     serve = None if place.archive else files.served(place, welcome, descriptors, context)
     steps: list[Step] = [files.media_types(descriptors, loader.web is not None, context), *errors.read_pages(descriptors, place.path, serve, context)]
-    # CoyoteAdapter (10.1.60, probed): before any valve, with the pages of the context.
-    steps.append(Choose((Route(MethodIn(("TRACE",), span), (Respond(405, raises=True, span=span),), span, accident=True),)))
-    level = rewrites.Level(place.path, context.label("rules"), _below(place), [(place.path, place.root)], True)
+    level = rewrites.Level(place.path, context.label("rules"), _below(place), [(place.path, place.root, ())], True)
     inner: list[Step] = []
     for valve in valves(place.parts):
         match kind_of(valve):
@@ -177,7 +181,7 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
                 context.lose(valve.span, kind_of(valve), "it is read for hosts and engines alone")
     guards = access.read_constraints(descriptors, place.path, doors, rewritten or level.rewrites, context)
     filters = fields.read_filters(descriptors, place.path, context)
-    if serve is not None and (inner or _by_name(guards)):
+    if serve is not None and (inner or _by_name(guards) or any(isinstance(item, Field) and item.when is not None for item in filters)):
         steps += _with_welcome(place, welcome, span)
     steps += inner
     if level.rewrites:
@@ -215,7 +219,7 @@ def _with_welcome(place: Place, welcome: tuple[str, ...], span: Span | None) -> 
     folder = PathMatches(Pattern("/$"), PathForm.CURRENT, span=span)
     for name in welcome:
         path: Template = (Var(Variable.PATH), name)
-        routes.append(Route(FileExists((place.root,), path, strip=place.path, span=span), (Rewrite(SetPath(path), span=span),), span))
+        routes.append(Route(FileExists((place.root,), path, strip=place.path, span=span), (Rewrite(SetPath(path, keeps_raw=True), span=span),), span))
     return [Choose((Route(folder, (Choose(tuple(routes)),), span),))]
 
 
