@@ -158,6 +158,7 @@ class _Run:
         state = self.state
         if step.fresh:
             self.forget(None)
+        state.rule_path = None if step.anew else state.rule_path
         self.kept[step.label] = (list(state.fields), list(state.request_fields), state.pages, state.compress, state.types, state.limits.get(SPEED, ()))
         entries = 0
         while True:
@@ -247,7 +248,7 @@ class _Run:
         if step.query is not None:
             query = targets.query_of(step.query, state)
             state.blanks = (step.span, query or "") if step.query.refuses_blanks and targets.has_blanks(query) else None
-            if query == "" and not (step.query.encodes and state.request.target.endswith("?")):
+            if query == "" and not step.query.keeps_mark and not (step.query.encodes and state.request.target.endswith("?")):
                 # mod_rewrite.c, splitout_queryargs: a query of nothing is none, mark and all (httpd 2.4.71, probed); Caddy keeps the client's mark.
                 query = None
         match step.edit:

@@ -17,7 +17,7 @@ def path_in(form: PathForm, state: State, against: str) -> str:
         return state.path
     if form is PathForm.ENCODED:
         # RewriteValve, encodeForRewrite (Tomcat 10.1.60, probed)
-        return regex.sub("[%;?]", lambda found: f"%{ord(found[0]):02x}", state.path)
+        return state.rule_path if state.rule_path is not None else regex.sub("[%;?]", lambda found: f"%{ord(found[0]):02x}", state.path)
     if form is PathForm.URL:
         return state.path if state.url is None else state.url
     # Caddy (2.6.2, probed): a path that stripping left empty is not "/"; before a path is compared, not before a pattern is

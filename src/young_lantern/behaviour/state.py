@@ -86,6 +86,7 @@ class State:
     keeps_first: bool = False
     first_fields: list[Field] = field(default_factory=list)
     error_status: int | None = None
+    rule_path: str | None = None  # the path as the rules of a list have written it so far (Tomcat)
     sending: int | None = None  # the status of the answer that goes out
     redirected: bool = False  # on the way to an error's page, by a rule whose redirect is the answer
     forced_status: int | None = None

@@ -23,6 +23,7 @@ def path_made(edit: SetPath, state: State) -> tuple[str, str | None]:
         return "/" + made.lstrip("/"), None
     if edit.decodes:
         # RewriteValve, invoke (Tomcat 10.1.60, probed): it goes out as the rule has made it.
+        state.rule_path = made
         made = "/" + made.lstrip("/")
         return paths.normalised(paths.decoded(made), state.site.reading) or "", paths.escaped(made, state.site.reading.escapes.replace("%", ""))
     return made, state.raw_path if edit.keeps_raw else None

@@ -55,12 +55,14 @@ class QueryEdit:
     """The query becomes the template, and the client's query follows when `appends_query`.
 
     encodes: values put into the template are percent-encoded, but for a whole query (Caddy)
+    keeps_mark: a query of nothing is one nevertheless (Tomcat)
     refuses_blanks: a query with blanks or controls in it is 403 (httpd)
     """
 
     template: Template = ()
     appends_query: bool = False
     encodes: bool = False
+    keeps_mark: bool = False
     refuses_blanks: bool = False
 
 
@@ -123,6 +125,7 @@ class Block:
     """Labelled steps, for Restart and Leave. Entering it again forgets the fields and error pages set within it.
 
     fresh: entering it the first time forgets, too, what was set since the site was chosen
+    anew: rules in it read the path as it is then, and not as others before have written it (Tomcat)
     limit: how often it may be entered again before the server gives up with 500
     new_request: entering it again is a request of the server's own: its environment begins anew, with what was set under names with REDIRECT_ before them, and REDIRECT_STATUS (httpd)
     """
@@ -130,6 +133,7 @@ class Block:
     label: str
     steps: tuple["Step", ...]
     fresh: bool = False
+    anew: bool = False
     limit: int = 10
     new_request: bool = False
     span: Span | None = None

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ipaddress
 import re
+from collections.abc import Mapping
 
 from ...model import Capture, Lookup, LookupRow, Part, Template, Unread, Var, Variable, join
 
@@ -25,12 +26,12 @@ VARIABLES: dict[str, Template] = {
 HTTPS = Lookup("https", (Var(Variable.SCHEME),), (LookupRow("https", ("on",)),), ("off",))
 
 
-def substitution(text: str, rule: str, condition: str, *, path: Template, context: str, before: Template = ()) -> Template:
+def substitution(text: str, rule: str, condition: str, *, path: Template, context: str, given: Mapping[str, Template]) -> Template:
     """`/new/$1?host=%{HTTP_HOST}` -> a template. A backslash takes what stands behind it as it is.
 
     rule, condition: labels of the patterns whose groups `$1` and `%1` are
     path:    what REQUEST_PATH is where the rule stands; context: the path of the context
-    before:  what `%1` is where no condition's pattern is in sight
+    given:   what other variables are there
     """
     parts: list[Part] = []
     for found in re.finditer(r"\\(.)|\$(\d)|%(\d)|%\{((?:[^{}])*)\}|(\$\{[^}]*\})|([^\\$%]+|[\\$%])", text, re.DOTALL):
@@ -40,9 +41,9 @@ def substitution(text: str, rule: str, condition: str, *, path: Template, contex
         elif group is not None:
             parts.append(Capture(int(group), rule))
         elif other is not None:
-            parts += (Capture(int(other), condition),) if condition else before
+            parts += (Capture(int(other), condition),) if condition else ()
         elif name is not None:
-            parts += _variable(name, path, context)
+            parts += given[name] if name in given else _variable(name, path, context)
         else:
             parts.append(Unread(table) if table is not None else plain)
     return join(*parts)

@@ -15,7 +15,7 @@ from urllib.parse import quote, quote_plus, unquote
 
 from ....codes import CONDITION_UNREAD
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Block, Capture, Choose, Condition, FileExists, FileKind, Leave, MediaTypes, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond, Rewrite,
+    ALWAYS, AllOf, AnyOf, Block, Capture, Choose, Condition, FileExists, FileKind, Leave, MediaTypes, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Remade, Respond, Rewrite,
     Route, SchemeIs, SetPath, SetVariable, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Unserved, Var, Variable, join, literal)
 from .. import values
 from ..rules import Line
@@ -39,6 +39,10 @@ class Level:
     roots:  (path of a context, its folder, its welcome files) that files may be looked for in, the longest path first
     in_context: they are a context's
     made: the paths that they may make
+    goes_on: a rule before the one that is read may have made the path, and the list goes on
+    saved: what the request was before, by the names that later rules ask for it by
+    guarded: constraints of the context act behind them
+    after: what valves of the host do behind them
     asks_both: the rule that is read asks for neither file nor folder, so that a folder's welcome file says nothing more
     """
 
@@ -49,6 +53,10 @@ class Level:
     in_context: bool = False
     made: list[Template] = field(default_factory=list)
     asks_both: bool = False
+    goes_on: bool = False
+    saved: dict[str, Template] = field(default_factory=dict)
+    guarded: bool = False
+    after: tuple[Step, ...] = ()
 
     @property
     def rewrites(self) -> bool:
@@ -82,7 +90,8 @@ def read_rules(lines: list[Line], level: Level, context: Context) -> tuple[Step,
     for line in conditions:
         context.lose(line.span, "RewriteCond", "no rule follows it")
     steps = _rules(rules, level, context)
-    return (Block(level.label, steps),) if steps else ()
+    before = tuple(SetVariable(name, template, lines[0].span) for name, template in level.saved.items())
+    return (Block(level.label, (*before, *steps), anew=True),) if steps else ()
 
 
 def _rules(rules: list[tuple[Line, list[Line]]], level: Level, context: Context) -> tuple[Step, ...]:
@@ -102,6 +111,9 @@ def _rules(rules: list[tuple[Line, list[Line]]], level: Level, context: Context)
             at = end + 1
         elif "S" in flags and flags["S"].isdigit():
             count = int(flags["S"])
+            if 0 < count < len(rules[at:]) and "C" in _flags(rules[at + count - 1][0], context):
+                steps += _left_open(rule, conditions, "a skip into the middle of a chain", level, context)
+                continue
             label = context.label("skipped")
             inner = _one(rule, conditions, flags, level, context, (Leave(label, rule.span),), bool(rules[at:]))
             steps.append(Block(label, (*inner, *_rules(rules[at:at + count], level, context))))
@@ -137,7 +149,7 @@ def _one(rule: Line, conditions: list[Line], flags: dict[str, str], level: Level
     said = {line.args[1] for line in conditions if line.args[0] == "%{REQUEST_PATH}" and not {"OR", "ornext"} & set(line.flags)}
     level.asks_both = {"!-f", "!-d"} <= said or {"!-s", "!-d"} <= said
     asked, used = _conditions(conditions, rule_label, condition_label, level, context)
-    template = values.substitution(target, rule_label, condition_label if used else "", path=level.path, context=level.prefix)
+    template = _substitution(target, (rule_label, condition_label if used else ""), level)
     if not level.in_context and level.path[0] in template:
         unread.append("the value %{REQUEST_PATH}, which is another for each context")
     if negated and any(isinstance(part, Capture) and part.pattern == rule_label and int(part.group) <= values.groups_in(pattern_text[1:]) for part in template):
@@ -147,17 +159,40 @@ def _one(rule: Line, conditions: list[Line], flags: dict[str, str], level: Level
     if lost := [part.spelling for part in template if isinstance(part, Unread)]:
         unread.append(f"the value {lost[0]}")
     if unread or "S" in flags and not flags["S"].isdigit():
-        context.lose(rule.span, (unread or ["the flag S"])[0], "the model has no word for it; the rule is left out")
-        for condition in conditions:
-            context.lose(condition.span, "RewriteCond", "the rule that it belongs to is left out")
-        return []
+        return _left_open(rule, conditions, (unread or ["the flag S"])[0], level, context)
     if any(isinstance(item, Unknowable) for item in asked):
-        context.lose(rule.span, "a rule whose condition is not read", "it is left out")
-        return []
+        return _left_open(rule, conditions, "a rule whose condition is not read", level, context)
     condition = AllOf((held, *asked), rule.span) if asked else held
     lost_files = _without_context(held, conditions, level, context)
     steps = _does(rule, target, template, (rule_label, condition_label if used else ""), flags, level, context, others)
     return [*lost_files, Choose((Route(condition, (*steps, *(more if not steps or not isinstance(steps[-1], Redirect | Respond) else ())), rule.span, rule.comments, also=tuple(item.span for item in conditions)),), rule.span)]
+
+
+def _left_open(rule: Line, conditions: list[Line], what: str, level: Level, context: Context) -> list[Step]:
+    """A rule that is not read: what it may be for is left open, and told."""
+    context.lose(rule.span, what, "the model has no word for it; what the rule may be for is left open")
+    text = rule.args[0]
+    pattern = context.pattern(text.removeprefix("!"), rule.span, prefix=level.prefix, ignores_case="NC" in _flags(rule, context))
+    held: Condition = PathMatches(pattern, PathForm.ENCODED, span=rule.span)
+    held = Not(held, rule.span) if text.startswith("!") else held
+    return [Choose((Route(held, (Unserved(rule.span.directive, rule.span),), rule.span, also=tuple(item.span for item in conditions)),), rule.span)]
+
+
+# What stays as it was while rules go on (ResolverImpl asks the request, which is changed when all are through; 10.1.60, probed).
+_SAVED: dict[str, tuple[str, Template]] = {
+    "REQUEST_URI": ("asked_uri", (Var(Variable.PATH_ESCAPED),)), "QUERY_STRING": ("asked_query", (Var(Variable.QUERY),)),
+    "THE_REQUEST": ("asked_line", (Var(Variable.METHOD), " ", Var(Variable.PATH_ESCAPED), " ", Var(Variable.PROTOCOL))), "REQUEST_PATH": ("asked_path", ()),
+}
+
+
+def _substitution(text: str, labels: tuple[str, str], level: Level) -> Template:
+    """A text with variables, which say what the request was before any rule."""
+    given: dict[str, Template] = {}
+    for name, (own, template) in _SAVED.items() if level.goes_on else ():
+        if f"%{{{name}}}" in text and (name != "REQUEST_PATH" or level.in_context):
+            level.saved[own] = template or level.path
+            given[name] = (Var(Variable.VARIABLE, own),)
+    return values.substitution(text, *labels, path=given.pop("REQUEST_PATH", level.path), context=level.prefix, given=given)
 
 
 def _without_context(held: Condition, conditions: list[Line], level: Level, context: Context) -> list[Step]:
@@ -174,13 +209,19 @@ def _does(rule: Line, target: str, template: Template, labels: tuple[str, str], 
     span = rule.span
     if "F" in flags or "G" in flags:
         refusal = Respond(403 if "F" in flags else 410, raises=True, span=span)
-        if not level.in_context or target != "-":
-            return (refusal,)
+        if not level.in_context or target != "-" or level.goes_on:
+            # RewriteValve.invoke (10.1.60, probed): where nothing was rewritten the valves behind it act as well, and may say something else.
+            return (*(level.after if target == "-" and not level.goes_on else ()), refusal)
+        if level.guarded:
+            context.lose(span, "a refusal before constraints", "the constraints of the context act behind it, and may say something else; what it is for is left open")
+            return (Unserved(span.directive, span),)
         # RewriteValve.invoke (10.1.60, probed): where nothing was rewritten the request goes on to the file server, whose own error, or redirect, fails then.
         prefix, root, _ = level.roots[0]
         file = AllOf((FileExists((root,), (Var(Variable.PATH),), strip=prefix, span=span), MethodIn(("GET", "HEAD", "POST"), span)), span)
-        sent = AnyOf((MethodIn(("OPTIONS",), span), file), span)
-        return (Choose((Route(sent, (refusal,), span), Route(ALWAYS, (Respond(500, raises=True, span=span),), span, accident=True))),)
+        page = PathMatches(Pattern(r"\.jspx?$"), span=span)
+        sent = AnyOf((MethodIn(("OPTIONS",), span), page, file), span)
+        hidden = PathMatches(Pattern(f"^{re.escape(prefix)}/(?:WEB|META)-INF(?:/|$)", ignores_case=True), span=span)
+        return (Choose((Route(hidden, (Respond(404, raises=True, span=span),), span, accident=True), Route(sent, (refusal,), span), Route(ALWAYS, (Respond(500, raises=True, span=span),), span, accident=True))),)
     path, query = _parts(template)
     if "R" in flags and target == "-":
         # RewriteValve.invoke (10.1.60, probed): what has not changed the path goes on, and fails on the way, for the answer has gone by then.
@@ -195,13 +236,14 @@ def _does(rule: Line, target: str, template: Template, labels: tuple[str, str], 
     steps: list[Step] = []
     if "E" in flags:
         name, _, value = flags["E"].partition(":")
-        made = values.substitution(value, *labels, path=level.path, context=level.prefix)
+        made = _substitution(value, labels, level)
         steps.append(SetVariable(name, made, span))
     if "T" in flags:
         steps.append(MediaTypes(forced=flags["T"], span=span))
     if target != "-":
         level.made.append((*((level.prefix,) if level.prefix else ()), *path))
-        edit = QueryEdit(query, "QSA" in flags and "QSD" not in flags) if query is not None else QueryEdit() if "QSD" in flags else None
+        level.goes_on = level.goes_on or "L" not in flags
+        edit = QueryEdit(query, "QSA" in flags and "QSD" not in flags) if query is not None else QueryEdit(keeps_mark=True) if "QSD" in flags else None
         steps.append(Rewrite(SetPath((*((level.prefix,) if level.prefix else ()), *path), decodes=True), edit, span=span))
         if query is not None and "L" not in flags and others:
             context.lose(span, "the query of a rule without L", "the rules behind it would see the query as a part of the path; they are taken to end here")
@@ -241,7 +283,7 @@ def _as_sent(path: Template, query: bool = False) -> Template:
 
 def _bare(template: Template) -> Template:
     """Flag NE: all is sent decoded."""
-    return tuple(unquote(part) if isinstance(part, str) else replace(part, escaped=False) if isinstance(part, Capture) else part for part in template)
+    return tuple(unquote(part) if isinstance(part, str) else Remade((replace(part, escaped=False),), "decoded") if isinstance(part, Capture) else part for part in template)
 
 
 # --- conditions -----------------------------------------------------------------------------------------------------------
@@ -268,7 +310,7 @@ def _condition(line: Line, rule: str, label: str, used: bool, level: Level, cont
     for flag in line.flags:
         if flag not in ("NC", "nocase", "OR", "ornext"):
             context.value_unread(line.span, line.name, flag, "NC or OR was expected")
-    template = values.substitution(line.args[0], rule, label if used else "", path=level.path, context=level.prefix)
+    template = _substitution(line.args[0], (rule, label if used else ""), level)
     negated, wanted = line.args[1].startswith("!"), line.args[1].removeprefix("!")
     made, leaves = _test(line, template, wanted, negated, label, level, context)
     return (Not(made, line.span) if negated else made), leaves and not negated
@@ -279,11 +321,11 @@ def _test(line: Line, template: Template, wanted: str, negated: bool, label: str
     if any(isinstance(part, Unread) for part in template):
         context.condition_unread(span, f"{line.args[0]} {line.args[1]}")
         return Unknowable(line.span.directive, span), False
-    if not level.in_context and template == level.path:
-        return _request_path(line, wanted, label, level, context)
-    if not level.in_context and level.path[0] in template:
+    if not level.in_context and level.path[0] in template and (level.goes_on or template != level.path):
         context.condition_unread(span, f"{line.args[0]} {line.args[1]}")
         return Unknowable(line.span.directive, span), False
+    if not level.in_context and template == level.path:
+        return _request_path(line, wanted, label, level, context)
     if wanted in _FILES:
         return _file(template, _FILES[wanted], span, level), False
     ignores_case = bool({"NC", "nocase"} & set(line.flags))
@@ -358,7 +400,9 @@ def _file(template: Template, kind: FileKind, span: Span, level: Level) -> Condi
     if template == () or (isinstance(template[0], str) and not template[0].startswith("/")):
         return Not(ALWAYS, span)
     if len(level.roots) == 1:
-        return FileExists((level.roots[0][1],), template, kind, span=span)
+        there: Condition = FileExists((level.roots[0][1],), template, kind, span=span)
+        # Without a slash behind it, the context's own path is an empty one, which names nothing.
+        return AllOf((PathStartsWith(level.prefix + "/", span=span), there), span) if level.in_context and level.prefix and template == level.path else there
     made: list[Condition] = []
     for number, (path, root, _) in enumerate(level.roots):
         longer = tuple(Not(PathStartsWith(other + "/")) for other, _, _ in level.roots[:number])

@@ -95,7 +95,7 @@ def _site(host: Element, engine: Element, key: str, names: tuple[HostName, ...],
                 if lines is None:
                     context.lose(valve.span, "its rules", "the file rewrite.config is not where the server looks for it")
                 else:
-                    steps += rewrites.read_rules(lines, replace(level, label=context.label("rules")), context)
+                    steps += rewrites.read_rules(lines, replace(level, label=context.label("rules"), saved={}, goes_on=False, after=_addresses_behind(valve, outer, context)), context)
     program: list[Step] = [*first, *_answer_size(doors, context)]
     routes = [route for place in places for route in _place(place, places, doors, level.rewrites, loader, context)]
     roots_moved = [Route(PathIs(place.path, span=place.span), (_slash(place),), place.span) for place in places if place.path and _adds_slash(place, context)]
@@ -108,6 +108,12 @@ def _site(host: Element, engine: Element, key: str, names: tuple[HostName, ...],
     slash = None if all(door.encoded_slash == "decode" for door in doors) else 400
     return Site(key, names, tuple(program), tls, replace(defaults.READING, encoded_slash_status=slash), tuple(logs), host.span, comments=host.comments, client_from=clients[0] if clients else None,
                 trace=TraceMethod(False, host.span))
+
+
+def _addresses_behind(valve: Element, outer: list[Element], context: Context) -> tuple[Step, ...]:
+    """What valves that ask for the client's address do behind another one."""
+    behind = outer[outer.index(valve) + 1:]
+    return tuple(step for other in behind if kind_of(other) in ("RemoteAddrValve", "RemoteCIDRValve") for step in access.read_valve(other, context))
 
 
 def _rules_of(valve: Element, host: Element, engine: Element, loader: Loader, context: Context) -> "object":
@@ -162,7 +168,8 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
     welcome = files.welcome_files(descriptors, context)
     serve = None if place.archive else files.served(place, welcome, descriptors, context)
     steps: list[Step] = [files.media_types(descriptors, loader.web is not None, context), *errors.read_pages(descriptors, place.path, serve, context)]
-    level = rewrites.Level(place.path, context.label("rules"), _below(place), [(place.path, place.root, ())], True)
+    guards = access.read_constraints(descriptors, place.path, doors, rewritten or _has_rules(place), context)
+    level = rewrites.Level(place.path, context.label("rules"), _below(place), [(place.path, place.root, ())], True, guarded=bool(guards))
     inner: list[Step] = []
     for valve in valves(place.parts):
         match kind_of(valve):
@@ -179,7 +186,6 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
                 read_log(valve, context)
             case "RemoteIpValve" | "ErrorReportValve":
                 context.lose(valve.span, kind_of(valve), "it is read for hosts and engines alone")
-    guards = access.read_constraints(descriptors, place.path, doors, rewritten or level.rewrites, context)
     filters = fields.read_filters(descriptors, place.path, context)
     if serve is not None and (inner or _by_name(guards) or any(isinstance(item, Field) and item.when is not None for item in filters)):
         steps += _with_welcome(place, welcome, span)
@@ -203,9 +209,13 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
     return [Route(condition, tuple(steps), span, place.parts[-1].comments if place.parts and place.parts[-1] is not loader.defaults else (), label=f"context {place.path or '/'}")]
 
 
+def _has_rules(place: Place) -> bool:
+    return place.rules is not None and any(kind_of(valve) == "RewriteValve" for valve in valves(place.parts))
+
+
 def _below(place: Place) -> Template:
     """REQUEST_PATH within a context: the path behind the context's own."""
-    return (Var(Variable.PATH),) if not place.path else (Var(Variable.SCRIPT_NAME, f"^{re.escape(place.path)}(/.*)$"),)
+    return (Var(Variable.PATH),) if not place.path else (Var(Variable.SCRIPT_NAME, f"^{re.escape(place.path)}(|/.*)$"),)
 
 
 def _by_name(steps: tuple[Step, ...]) -> bool:
