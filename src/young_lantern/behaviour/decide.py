@@ -60,7 +60,7 @@ def decide(estate: Estate, request: Request, facts: Facts, reads: dict[tuple[str
     if not isinstance(site, Site):
         if over is not None and isinstance(site, AnswerPlainly):
             return heads.answer(estate, listener, site, request, facts, over, lambda state: _Run(estate, state).outcome())
-        status = (400 if heads.is_none(estate, request) else site.status) if isinstance(site, AnswerPlainly) else None  # net/url (Caddy 2.6.2, probed)
+        status = (400 if heads.is_none(estate, listener, request) else site.status) if isinstance(site, AnswerPlainly) else None  # net/url (Caddy 2.6.2, probed)
         return Outcome(status, body="" if status and status != 400 else None, trace=(TraceEntry("no site has this name", listener.span, request.host),))
     if request.method == "TRACE" and site.trace is not None:
         # httpd redirects first, then asks nobody who he is; what fields such an answer has is not read.

@@ -85,12 +85,12 @@ def answer(estate: Estate, listener: Listener, site: object, request: Request, f
     return run(state)
 
 
-def is_none(estate: Estate, request: Request) -> bool:
+def is_none(estate: Estate, listener: Listener, request: Request) -> bool:
     """Whether a target is refused as none though no site has the host's name: a percent sign before no code (net/http, Caddy 2.6.2), or all that Tomcat refuses (10.1.60, probed)."""
-    if estate.dialect != "tomcat" or not estate.sites:
+    if estate.dialect != "tomcat" or not listener.rows:
         return paths.is_none(request.target)
     raw, query = paths.split_target(request.target)
-    return paths.read_path(raw, estate.sites[0].reading) is None or query is not None and paths.is_no_query(query)
+    return paths.read_path(raw, estate.site(listener.rows[0].site).reading) is None or query is not None and paths.is_no_query(query)
 
 
 def malformed(estate: Estate, listener: Listener, site: Site, request: Request, facts: Facts, run: Callable[[State], Outcome], named: dict[str, str], numbered: tuple[str, ...]) -> Outcome:

@@ -24,8 +24,7 @@ def path_made(edit: SetPath, state: State) -> tuple[str, str | None]:
     if edit.decodes:
         # RewriteValve, invoke (Tomcat 10.1.60, probed): it goes out as the rule has made it.
         state.rule_path = made
-        made = "/" + made.lstrip("/")
-        return paths.normalised(paths.decoded(made), state.site.reading) or "", paths.escaped(made, state.site.reading.escapes.replace("%", ""))
+        return paths.normalised("/" + paths.decoded(made).lstrip("/"), state.site.reading) or "", paths.escaped(made, state.site.reading.escapes.replace("%", ""))
     return made, state.raw_path if edit.keeps_raw else None
 
 
@@ -85,6 +84,8 @@ def query_of(edit: QueryEdit, state: State) -> str:
             whole = part == Var(Variable.QUERY) and "=" not in made.rpartition("&")[2]
             made += part if isinstance(part, str) else text((part,), state) if whole else quote_plus(NO_VALUE if is_missing((part,), state) else text((part,), state))
         written = made.strip("&")
+    if edit.encodes_form:
+        written = quote_plus(written, safe="*-._=&%", errors="surrogateescape")  # RewriteValve, REWRITE_QUERY_ENCODER (Tomcat 10.1.60, probed)
     if edit.appends_query and state.query:
         return f"{written}&{state.query}" if written else state.query
     # mod_rewrite.c, splitout_queryargs (2.4.71, probed).

@@ -55,6 +55,7 @@ class QueryEdit:
     """The query becomes the template, and the client's query follows when `appends_query`.
 
     encodes: values put into the template are percent-encoded, but for a whole query (Caddy)
+    encodes_form: all of the template is encoded as forms are, but for ends of arguments and percent signs (Tomcat)
     keeps_mark: a query of nothing is one nevertheless (Tomcat)
     refuses_blanks: a query with blanks or controls in it is 403 (httpd)
     """
@@ -62,6 +63,7 @@ class QueryEdit:
     template: Template = ()
     appends_query: bool = False
     encodes: bool = False
+    encodes_form: bool = False
     keeps_mark: bool = False
     refuses_blanks: bool = False
 

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ....model import (
-    AddressRule, AllOf, AnyOf, Choose, Condition, Field, MethodIn, Not, Operation, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Route, SchemeIs, Side,
+    ALWAYS, AddressRule, AnyOf, Choose, Condition, Field, MethodIn, Not, Operation, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Route, SchemeIs, Side,
     Span, Step, Template, TextIs, TextMatches, Unserved, Var, Variable)
 from .. import values
 from ..syntax import Element
@@ -95,15 +95,28 @@ def read_constraints(descriptors: list[Element], prefix: str, doors: list[Door],
             context.lose(element.span, f"login-config ({element.said('auth-method') or 'BASIC'})", "users and roles live in Tomcat's realm, which no other server asks; what only they may see stays closed")
     if not guards:
         return ()
-    routes: list[Route] = []
-    for pattern in _in_order({pattern for guard in guards for pattern in guard.patterns}):
+    first: list[Route] = []
+    last: list[Route] = []
+    root: Route | None = None
+    for pattern in reversed(_in_order({pattern for guard in guards for pattern in guard.patterns})):
         held = [guard for guard in guards if pattern in guard.patterns]
-        steps, narrowed = _for_pattern(held, pattern, doors, rewritten, context)
-        condition = _path(pattern, prefix, held[0].element.span)
-        if narrowed is not None:
-            condition = AllOf((condition, narrowed), held[0].element.span)
-        routes.append(Route(condition, steps, held[0].element.span, held[0].element.comments, also=tuple(guard.element.span for guard in held[1:])))
-    return (Choose(tuple(routes), guards[0].element.span),)
+        is_folder = pattern.startswith("/") and pattern.endswith("/*")
+        otherwise: tuple[Step, ...] = (Choose(tuple(last), guards[0].element.span),) if is_folder and last else ()
+        route = Route(_path(pattern, prefix, held[0].element.span), _for_pattern(held, otherwise, doors, rewritten, context), held[0].element.span, held[0].element.comments,
+                      also=tuple(guard.element.span for guard in held[1:]))
+        (last if pattern == "/" or pattern.startswith("*.") else first).insert(0, route)
+        if pattern == "/":
+            # RealmBase: it is the whole path of the root as well, where no welcome file is.
+            root = replace(route, condition=_path("", prefix, held[0].element.span))
+    if root is not None and first:
+        first.insert(0, root)
+    return (Choose((*first, *last), guards[0].element.span),)
+
+
+def asks_names(descriptors: list[Element]) -> bool:
+    """Whether constraints ask for the name of a file, so that a folder's welcome file counts."""
+    patterns = [item.text for descriptor in descriptors for element in descriptor.all("security-constraint") for item in element.walk() if item.name == "url-pattern"]
+    return any(not pattern.endswith("/*") for pattern in patterns) and set(patterns) != {"/"}
 
 
 def _in_order(patterns: Iterable[str]) -> list[str]:
@@ -128,18 +141,15 @@ def _path(pattern: str, prefix: str, span: Span) -> Condition:
     return PathIs(prefix + pattern, span=span) if pattern else AnyOf((root, PathIs(prefix, span=span)), span) if prefix else root
 
 
-def _for_pattern(guards: list[_Guard], pattern: str, doors: list[Door], rewritten: bool, context: Context) -> tuple[tuple[Step, ...], Condition | None]:
-    """What the constraints that a pattern names do; and the methods that it holds for, where others go on to the next pattern."""
+def _for_pattern(guards: list[_Guard], otherwise: tuple[Step, ...], doors: list[Door], rewritten: bool, context: Context) -> tuple[Step, ...]:
+    """What the constraints that a pattern names do. otherwise: what is done for methods that they are not for: of a folder endings are looked at then, but no shorter folder."""
     named = sorted({method for guard in guards for method in guard.methods})
     span = guards[0].element.span
     classes: list[tuple[str | None, list[_Guard]]] = [(method, [guard for guard in guards if guard.covers(method)]) for method in [*named, None]]
     if all(held == guards for _, held in classes):
-        return _effect(guards, doors, rewritten, context), None
+        return _effect(guards, doors, rewritten, context)
     routes = [Route(MethodIn((method,), span) if method is not None else Not(MethodIn(tuple(named), span), span), _effect(held, doors, rewritten, context), span) for method, held in classes if held]
-    if not pattern.endswith("/*"):
-        return (Choose(tuple(routes), span),), None
-    reached = tuple(route.condition for route in routes)
-    return (Choose(tuple(routes), span),), AnyOf(reached, span) if len(reached) > 1 else reached[0]
+    return (Choose((*routes, *((Route(ALWAYS, otherwise, span),) if otherwise else ())), span),)
 
 
 def _effect(guards: list[_Guard], doors: list[Door], rewritten: bool, context: Context) -> tuple[Step, ...]:

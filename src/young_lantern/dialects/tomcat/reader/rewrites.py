@@ -15,7 +15,7 @@ from urllib.parse import quote, quote_plus, unquote
 
 from ....codes import CONDITION_UNREAD
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Block, Capture, Choose, Condition, FileExists, FileKind, Leave, MediaTypes, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Remade, Respond, Rewrite,
+    ALWAYS, AllOf, AnyOf, Block, Capture, Choose, Condition, FileExists, FileKind, GroupEncoding, Leave, MediaTypes, MethodIn, Not, Part, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Remade, Respond, Rewrite, Rewritten,
     Route, SchemeIs, SetPath, SetVariable, Span, Step, Template, TextIs, TextMatches, Unknowable, Unread, Unserved, Var, Variable, join, literal)
 from .. import values
 from ..rules import Line
@@ -209,19 +209,20 @@ def _does(rule: Line, target: str, template: Template, labels: tuple[str, str], 
     span = rule.span
     if "F" in flags or "G" in flags:
         refusal = Respond(403 if "F" in flags else 410, raises=True, span=span)
-        if not level.in_context or target != "-" or level.goes_on:
-            # RewriteValve.invoke (10.1.60, probed): where nothing was rewritten the valves behind it act as well, and may say something else.
-            return (*(level.after if target == "-" and not level.goes_on else ()), refusal)
+        # RewriteValve.invoke (10.1.60, probed): where a rule has changed the path that is the end; else the valves behind it act as well, and may say something else.
+        ended: tuple[Step, ...] = (Choose((Route(Rewritten(level.label, span), (refusal,), span),)),) if level.goes_on else ()
+        if not level.in_context or target != "-":
+            return (*ended, *(level.after if target == "-" else ()), refusal)
         if level.guarded:
             context.lose(span, "a refusal before constraints", "the constraints of the context act behind it, and may say something else; what it is for is left open")
-            return (Unserved(span.directive, span),)
-        # RewriteValve.invoke (10.1.60, probed): where nothing was rewritten the request goes on to the file server, whose own error, or redirect, fails then.
+            return (*ended, Unserved(span.directive, span))
+        # The request goes on to the file server, whose own error, or redirect, fails then.
         prefix, root, _ = level.roots[0]
         file = AllOf((FileExists((root,), (Var(Variable.PATH),), strip=prefix, span=span), MethodIn(("GET", "HEAD", "POST"), span)), span)
         page = PathMatches(Pattern(r"\.jspx?$"), span=span)
         sent = AnyOf((MethodIn(("OPTIONS",), span), page, file), span)
         hidden = PathMatches(Pattern(f"^{re.escape(prefix)}/(?:WEB|META)-INF(?:/|$)", ignores_case=True), span=span)
-        return (Choose((Route(hidden, (Respond(404, raises=True, span=span),), span, accident=True), Route(sent, (refusal,), span), Route(ALWAYS, (Respond(500, raises=True, span=span),), span, accident=True))),)
+        return (*ended, Choose((Route(hidden, (Respond(404, raises=True, span=span),), span, accident=True), Route(sent, (refusal,), span), Route(ALWAYS, (Respond(500, raises=True, span=span),), span, accident=True))),)
     path, query = _parts(template)
     if "R" in flags and target == "-":
         # RewriteValve.invoke (10.1.60, probed): what has not changed the path goes on, and fails on the way, for the answer has gone by then.
@@ -243,7 +244,7 @@ def _does(rule: Line, target: str, template: Template, labels: tuple[str, str], 
     if target != "-":
         level.made.append((*((level.prefix,) if level.prefix else ()), *path))
         level.goes_on = level.goes_on or "L" not in flags
-        edit = QueryEdit(query, "QSA" in flags and "QSD" not in flags) if query is not None else QueryEdit(keeps_mark=True) if "QSD" in flags else None
+        edit = QueryEdit(query, "QSA" in flags and "QSD" not in flags, encodes_form=True) if query is not None else QueryEdit(keeps_mark=True) if "QSD" in flags else None
         steps.append(Rewrite(SetPath((*((level.prefix,) if level.prefix else ()), *path), decodes=True), edit, span=span))
         if query is not None and "L" not in flags and others:
             context.lose(span, "the query of a rule without L", "the rules behind it would see the query as a part of the path; they are taken to end here")
@@ -282,8 +283,12 @@ def _as_sent(path: Template, query: bool = False) -> Template:
 
 
 def _bare(template: Template) -> Template:
-    """Flag NE: all is sent decoded."""
-    return tuple(unquote(part) if isinstance(part, str) else Remade((replace(part, escaped=False),), "decoded") if isinstance(part, Capture) else part for part in template)
+    """Flag NE: all is sent decoded; but a blank in the query, which is a plus sign by then, stays one."""
+    made: list[Part] = []
+    for part in template:
+        inside = any(isinstance(item, str) and "?" in item for item in made)
+        made.append(unquote(part) if isinstance(part, str) else Remade((replace(part, escaped=False, encoding=GroupEncoding(only=" ") if inside else None),), "decoded") if isinstance(part, Capture) else part)
+    return tuple(made)
 
 
 # --- conditions -----------------------------------------------------------------------------------------------------------

@@ -10,10 +10,11 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from typing import Literal
 
 from ....codes import VALUE_UNREAD
 from ....model import (
-    AllOf, AnswerPlainly, AnyOf, Block, Choose, ClientFrom, Compress, Condition, Field, FileExists, Fallback, HostName, HostRow, Listener, LogTo, Operation, PathForm, PathIs, PathMatches, PathStartsWith, Pattern,
+    AnswerPlainly, AnyOf, Block, Choose, ClientFrom, Compress, Condition, ErrorPages, Field, FileExists, Fallback, HostName, HostRow, Listener, LogTo, Operation, PathForm, PathIs, PathMatches, PathStartsWith, Pattern,
     Redirect, Respond, Rewrite, Rewritten, Route, SetPath, Side, Site, Span, Step, Template, TraceMethod, Unserved, Var, Variable)
 from .. import defaults
 from ..syntax import Element
@@ -155,8 +156,8 @@ def _slash(place: Place) -> Redirect:
     return Redirect(302, (f"{place.path}/", Var(Variable.QUERY, "?")), span=place.span)
 
 
-def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool, loader: Loader, context: Context) -> list[Route]:
-    """One context -> the route for its paths."""
+def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool, loader: Loader, context: Context, around: ErrorPages | None | Literal[False] = False) -> list[Route]:
+    """One context -> the route for its paths. around: the pages of the host, where the request has been another context's before; else False."""
     descriptors = place.descriptors
     span = place.span if place.span.file else next((item.span for item in descriptors), None)
     for part in place.parts:
@@ -167,7 +168,9 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
             context.lose(part.attributes["mapperDirectoryRedirectEnabled"].span, "mapperDirectoryRedirectEnabled", "the slash of folders would be added before who may ask is looked at")
     welcome = files.welcome_files(descriptors, context)
     serve = None if place.archive else files.served(place, welcome, descriptors, context)
-    steps: list[Step] = [files.media_types(descriptors, loader.web is not None, context), *errors.read_pages(descriptors, place.path, serve, context)]
+    pages = errors.read_pages(descriptors, place.path, serve, context)
+    # StandardHostValve: the pages are those of the context that a request is mapped to at last.
+    steps: list[Step] = [files.media_types(descriptors, loader.web is not None, context), *(pages or ((around or ErrorPages(()),) if around is not False else ()))]
     guards = access.read_constraints(descriptors, place.path, doors, rewritten or _has_rules(place), context)
     level = rewrites.Level(place.path, context.label("rules"), _below(place), [(place.path, place.root, ())], True, guarded=bool(guards))
     inner: list[Step] = []
@@ -187,13 +190,13 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
             case "RemoteIpValve" | "ErrorReportValve":
                 context.lose(valve.span, kind_of(valve), "it is read for hosts and engines alone")
     filters = fields.read_filters(descriptors, place.path, context)
-    if serve is not None and (inner or _by_name(guards) or any(isinstance(item, Field) and item.when is not None for item in filters)):
+    if serve is not None and (inner or access.asks_names(descriptors) or any(isinstance(item, Field) and item.when is not None for item in filters)):
         steps += _with_welcome(place, welcome, span)
     steps += inner
     if level.rewrites:
         # What a context's rules have made is mapped anew, and may be another context's below it.
         deeper = [other for other in places if other is not place and other.path.startswith(f"{place.path}/")]
-        routes = [route for other in deeper for route in (Route(PathIs(other.path), (_slash(other),), other.span), *_place(other, places, doors, True, loader, context))]
+        routes = [route for other in deeper for route in (Route(PathIs(other.path), (_slash(other),), other.span), *_place(other, places, doors, True, loader, context, None))]
         if routes:
             steps.append(Choose((Route(Rewritten(level.label), (Choose(tuple(routes)),), span),)))
     # AuthenticatorBase is the last valve of a context; StandardContextValve comes behind it.
@@ -216,11 +219,6 @@ def _has_rules(place: Place) -> bool:
 def _below(place: Place) -> Template:
     """REQUEST_PATH within a context: the path behind the context's own."""
     return (Var(Variable.PATH),) if not place.path else (Var(Variable.SCRIPT_NAME, f"^{re.escape(place.path)}(|/.*)$"),)
-
-
-def _by_name(steps: tuple[Step, ...]) -> bool:
-    """Whether constraints ask for the name of a file, so that a folder's welcome file counts."""
-    return any(isinstance(route.condition, PathIs | PathMatches) or isinstance(route.condition, AllOf) for step in steps if isinstance(step, Choose) for route in step.routes)
 
 
 def _with_welcome(place: Place, welcome: tuple[str, ...], span: Span | None) -> list[Step]:
