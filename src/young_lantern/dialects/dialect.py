@@ -155,6 +155,7 @@ class Dialect:
     abilities:  topic or directive of a source -> what becomes of it here, if it is not simply kept
     open_value: how a value left to deployment is said, NAME standing for its name, where the server would take Caddy's spelling for something else
     move:       makes a copy that runs unprivileged on loopback; see lab/
+    in_place:   parts of a configuration lie among what is served, by names that go by where it lies, so that it is moved from there
     """
 
     name: str
@@ -166,6 +167,7 @@ class Dialect:
     write: Callable[[Estate, WriterOptions], Writing] | None = None
     move: Callable[..., Any] | None = None
     open_value: str | None = None
+    in_place: bool = False
     catalogue: Callable[[], Iterable[Row]] = lambda: ()
     also_main: tuple[str, ...] = ()
     abilities: Mapping[str, tuple[Disposition, str]] = field(default_factory=dict, hash=False)

@@ -24,10 +24,19 @@ def with_constants(estate: Estate) -> tuple[Estate, set[Span]]:
 
 def without_lengths(estate: Estate) -> tuple[Estate, set[Span]]:
     """The estate without lines that say how long an answer is (RFC 9112 section 6.3), and where they stood."""
+    return _without("content-length", tuple(Operation), estate)
+
+
+def without_server_names(estate: Estate) -> tuple[Estate, set[Span]]:
+    """The estate without lines that say what the server is called (RFC 9110 section 10.2.4), and where they stood."""
+    return _without("server", (Operation.SET, Operation.ADD, Operation.APPEND, Operation.MERGE, Operation.DEFAULT), estate)
+
+
+def _without(name: str, operations: tuple[Operation, ...], estate: Estate) -> tuple[Estate, set[Span]]:
     found: set[Span] = set()
 
     def kept(step: Step) -> list[Step]:
-        if isinstance(step, Field) and step.side is Side.RESPONSE and step.name.lower() == "content-length":
+        if isinstance(step, Field) and step.side is Side.RESPONSE and step.name.lower() == name and step.operation in operations:
             found.update({step.span} if step.span else ())
             return []
         return [step]

@@ -22,5 +22,5 @@ def _recognises(path: Path, text: str) -> int:
 
 TOMCAT = Dialect(
     name="tomcat", server="tomcat10", package="tomcat10", main_file="conf/server.xml", also_main=("server.xml",), read=read, recognises=_recognises,
-    move=move, catalogue=lambda: catalogue.ROWS, abilities=ABILITIES,
+    move=move, in_place=True, catalogue=lambda: catalogue.ROWS, abilities=ABILITIES,
 )

@@ -40,12 +40,13 @@ ROWS: tuple[Row, ...] = (
     *_rows("Connector", "port address protocol SSLEnabled scheme secure proxyName proxyPort redirectPort", "listeners"),
     *_rows("Connector", "SSLHostConfig UpgradeProtocol defaultSSLHostConfigName sniHostConfig", "tls"),
     *_rows("Connector", "encodedSolidusHandling", "listeners"),
+    *_rows("Connector", "maxHeaderCount maxHttpHeaderSize maxHttpRequestHeaderSize", "heads"),
     *_rows("Connector", "compression compressionMinSize compressibleMimeType", "compression"),
     *_rows("Connector", "server", "fields"),
     *_lost("Connector", "allowTrace allowBackslash encodedReverseSolidusHandling URIEncoding relaxedPathChars relaxedQueryChars rejectIllegalHeader rejectSuspiciousURIs noCompressionUserAgents useIPVHosts xpoweredBy restrictedUserAgents allowHostHeaderMismatch"),
     *_rows("Connector", """acceptCount acceptorThreadCount acceptorThreadPriority asyncTimeout bindOnInit connectionLinger connectionTimeout connectionUploadTimeout
         disableUploadTimeout discardFacades enableLookups enforceEncodingInGetWriter executor executorTerminationTimeoutMillis keepAliveTimeout maxConnections maxCookieCount
-        maxExtensionSize maxHeaderCount maxHttpHeaderSize maxHttpRequestHeaderSize maxHttpResponseHeaderSize maxKeepAliveRequests maxParameterCount maxPostSize maxSavePostSize
+        maxExtensionSize maxHttpResponseHeaderSize maxKeepAliveRequests maxParameterCount maxPostSize maxSavePostSize
         maxSwallowSize maxThreads maxTrailerSize minSpareThreads noCompressionStrongETag parseBodyMethods pollerThreadPriority processorCache selectorTimeout serverRemoveAppProvidedValues
         socketBuffer tcpNoDelay threadPriority threadsMaxIdleTime throwOnFailure useBodyEncodingForURI useKeepAliveResponseHeader useSendfile useVirtualThreads usesVirtualThreads
         useAsyncIO allowedTrailerHeaders continueResponseTiming portOffset sslImplementationName maxPartCount maxPartHeaderSize utilityThreads bufferPool directBuffer""", why=OWN),

@@ -26,12 +26,12 @@ VARIABLES: dict[str, Template] = {
 HTTPS = Lookup("https", (Var(Variable.SCHEME),), (LookupRow("https", ("on",)),), ("off",))
 
 
-def substitution(text: str, rule: str, condition: str, *, path: Template, context: str, given: Mapping[str, Template]) -> Template:
+def substitution(text: str, rule: str, condition: str, *, path: Template, context: str, given: Mapping[str, Template], groups: Mapping[str, int]) -> Template:
     """`/new/$1?host=%{HTTP_HOST}` -> a template. A backslash takes what stands behind it as it is.
 
     rule, condition: labels of the patterns whose groups `$1` and `%1` are
     path:    what REQUEST_PATH is where the rule stands; context: the path of the context
-    given:   what other variables are there
+    given:   what other variables are there; groups: how many groups the pattern of each label has: others are nothing
     """
     parts: list[Part] = []
     for found in re.finditer(r"\\(.)|\$(\d)|%(\d)|%\{((?:[^{}])*)\}|(\$\{[^}]*\})|([^\\$%]+|[\\$%])", text, re.DOTALL):
@@ -39,9 +39,9 @@ def substitution(text: str, rule: str, condition: str, *, path: Template, contex
         if escaped is not None:
             parts.append(escaped)
         elif group is not None:
-            parts.append(Capture(int(group), rule))
+            parts += (Capture(int(group), rule),) if int(group) <= groups.get(rule, 9) else ()
         elif other is not None:
-            parts += (Capture(int(other), condition),) if condition else ()
+            parts += (Capture(int(other), condition),) if condition and int(other) <= groups.get(condition, 9) else ()
         elif name is not None:
             parts += given[name] if name in given else _variable(name, path, context)
         else:

@@ -40,6 +40,7 @@ class Level:
     in_context: they are a context's
     made: the paths that they may make
     goes_on: a rule before the one that is read may have made the path, and the list goes on
+    groups: how many groups the pattern of each label has
     saved: what the request was before, by the names that later rules ask for it by
     guarded: constraints of the context act behind them
     after: what valves of the host do behind them
@@ -55,6 +56,7 @@ class Level:
     asks_both: bool = False
     goes_on: bool = False
     saved: dict[str, Template] = field(default_factory=dict)
+    groups: dict[str, int] = field(default_factory=dict)
     guarded: bool = False
     after: tuple[Step, ...] = ()
 
@@ -143,6 +145,7 @@ def _one(rule: Line, conditions: list[Line], flags: dict[str, str], level: Level
     rule_label, condition_label = context.label("rule"), context.label("condition")
     negated = pattern_text.startswith("!")
     pattern = context.pattern(pattern_text[negated:], rule.span, label=rule_label, prefix=level.prefix, ignores_case="NC" in flags)
+    level.groups[rule_label] = values.groups_in(pattern_text[negated:])
     held: Condition = PathMatches(pattern, PathForm.ENCODED, span=rule.span)
     if negated:
         held = Not(held, rule.span)
@@ -192,7 +195,7 @@ def _substitution(text: str, labels: tuple[str, str], level: Level) -> Template:
         if f"%{{{name}}}" in text and (name != "REQUEST_PATH" or level.in_context):
             level.saved[own] = template or level.path
             given[name] = (Var(Variable.VARIABLE, own),)
-    return values.substitution(text, *labels, path=given.pop("REQUEST_PATH", level.path), context=level.prefix, given=given)
+    return values.substitution(text, *labels, path=given.pop("REQUEST_PATH", level.path), context=level.prefix, given=given, groups=level.groups)
 
 
 def _without_context(held: Condition, conditions: list[Line], level: Level, context: Context) -> list[Step]:
@@ -346,6 +349,8 @@ def _test(line: Line, template: Template, wanted: str, negated: bool, label: str
     said = literal(template)
     if said is not None and not wanted.startswith("="):
         return (ALWAYS if re.fullmatch(wanted, said, re.IGNORECASE if ignores_case else 0) else Not(ALWAYS, span)), False
+    if not negated:
+        level.groups[label] = values.groups_in(wanted)
     return TextMatches(template, context.pattern(wanted, span, label=label, ignores_case=ignores_case), span=span), True
 
 

@@ -21,6 +21,7 @@ from ..syntax import Element
 from . import access, errors, fields, files, rewrites
 from .client import read_client
 from .context import Context
+from .heads import read_heads
 from .listeners import Door
 from .load import Loader, Place, kind_of, valves
 from .logs import read_log
@@ -55,7 +56,7 @@ def read_sites(engine: Element, doors: list[Door], taken: set[str], loader: Load
             # CoyoteAdapter: the name is what every request is taken to ask for.
             found = next((row.site for row in rows if row.host.text == door.name or row.host.one_label and row.host.text[1:] == "." + door.name.partition(".")[2]), None)
             fallback, rows = found if found is not None else fallback, ()
-        listeners.append(Listener(door.address, door.port, door.secure, rows, fallback, http2=door.http2, fallback_stated="defaultHost" in engine.attributes, drops_final_dot=False, span=door.element.span))
+        listeners.append(Listener(door.address, door.port, door.secure, rows, fallback, http2=door.http2, fallback_stated="defaultHost" in engine.attributes, drops_final_dot=False, heads=read_heads(door.element, context), span=door.element.span))
     return sites, listeners
 
 
