@@ -58,3 +58,11 @@ def test_a_star_that_is_not_the_first_label_of_several_is_told(reads: Reads, sta
     matcher = reads.read("caddy", f"http:// {{\n@named host {star}\nrespond @named a\nrespond b\n}}\n")
     assert "condition-unread" in [finding.code.name for finding in matcher.findings]
     assert decide(matcher.estate, request_for("http://www.fernhollow.example/"), real_files()).gave_up
+
+
+def test_a_virtual_host_without_a_name_has_the_main_servers(tmp_path: Path) -> None:
+    """So that it answers before one that is called so behind it."""
+    hosts = "".join(f"<VirtualHost *:80>\n{name}\nRedirect {status} /\n</VirtualHost>\n" for name, status in (
+        ("ServerName first.example", 410), ("ServerAlias other.example", 403), ("ServerName main.fernhollow.example", 404)))
+    rows = [("GET", f"{name}.example", "/x", {}) for name in ("main.fernhollow", "other", "first", "unknown")]
+    assert disagreements("apache", f"Listen 80\nServerName main.fernhollow.example\n{hosts}", rows, tmp_path) == (4, [])

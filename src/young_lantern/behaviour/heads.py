@@ -68,6 +68,9 @@ def answer(estate: Estate, listener: Listener, site: object, request: Request, f
     if not known:
         named, numbered = None, ()
         site = estate.site(listener.fallback) if isinstance(listener.fallback, str) else None
+    if isinstance(site, Site) and estate.dialect == "tomcat" and any(isinstance(step, Block) for step in site.program):
+        # CoyoteAdapter, StandardHostValve (10.1.60, probed): valves of a host act on it with an empty path, and may say something else.
+        return Outcome(None, site=site.key, decided_by=site.span, gave_up="what valves make of a request that is refused is not known", trace=(entry,))
     if not isinstance(site, Site) or estate.dialect == "caddy":
         return Outcome(status, decided_by=span or listener.span, trace=(entry,))
     raw, query, seen = "/", "", request
@@ -101,11 +104,6 @@ def malformed(estate: Estate, listener: Listener, site: Site, request: Request, 
     """
     parsed = estate.dialect != "tomcat" or not paths.is_no_query(request.target)
     # Http11InputBuffer, parseRequestLine (Tomcat 10.1.60, probed): where the request line is none the host is not known by then.
-    met = site if parsed else estate.site(listener.fallback) if isinstance(listener.fallback, str) else None
-    if estate.dialect == "tomcat" and met is not None and any(isinstance(step, Block) for step in met.program):
-        # CoyoteAdapter, StandardHostValve (10.1.60, probed): valves of a host act on it with an empty path, and may say something else.
-        return Outcome(None, site=site.key, decided_by=site.span, gave_up="what valves make of a target that is refused is not known",
-                       trace=(TraceEntry("the target is refused", site.span, request.target),))
     status = 404 if estate.dialect == "apache" and paths.has_zero(request.target.partition("?")[0]) else 400
     return answer(estate, listener, site, request, facts, (status, parsed and estate.dialect != "nginx" or request.scheme == "https", None), run, named, numbered, TraceEntry("the target is refused", site.span, request.target))
 

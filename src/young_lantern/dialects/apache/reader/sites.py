@@ -60,7 +60,24 @@ def read_hosts(nodes: list[Node], context: Context) -> list[VirtualHost]:
         while host.key in keys:
             host.key, number = f"{base} ({number})", number + 1
         keys.add(host.key)
+    _with_main_name(hosts)
     return hosts
+
+
+def _with_main_name(hosts: list[VirtualHost]) -> None:
+    """vhost.c, ap_fini_vhost_config (2.4.71, probed): a virtual host for any address that has no ServerName has that of the main server.
+
+    It is put down where it decides something: not with the host that unknown names lead to anyway, unless one behind it has the name.
+    """
+    own = next((node for node in hosts[-1].nodes if node.name == "servername"), None)
+    main = next((name for name in hosts[-1].names if own is not None and name.span == own.span), None)
+    for number, host in enumerate(hosts[:-1]):
+        if main is None or any(node.name == "servername" for node in host.nodes) or any(address for address, _ in host.places):
+            continue
+        ports = {port for _, port in host.places}
+        beside = [(at, other) for at, other in enumerate(hosts[:-1]) if other is not host and ("*" in ports or any(port in ports | {"*"} for _, port in other.places))]
+        if any(at < number for at, _ in beside) or any(name.text == main.text or name.pattern is not None or "*" in name.text for at, other in beside for name in other.names):
+            host.names = (main, *host.names)
 
 
 def _both(name: str, hosts: list[VirtualHost]) -> bool:

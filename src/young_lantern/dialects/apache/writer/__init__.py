@@ -78,7 +78,9 @@ def _main(listens: list[Node], estate: Estate, context: Context) -> tuple[list[N
     lines = list(listens)
     if lines:
         lines[0].apart = True
-    lines += [context.line("ServerName", "localhost"), context.line("TraceEnable", "Off")]
+    # Hosts without a name of their own have this one, which none of the others shall have.
+    taken = {name.text for site in estate.sites for name in site.names}
+    lines += [context.line("ServerName", next(name for name in ("localhost", "main.invalid", "main-server.invalid") if name not in taken or name == "main-server.invalid")), context.line("TraceEnable", "Off")]
     lines += heads.write_shared(estate, context)
     closed = context.line("Directory", quote("/"), comments=_CLOSED, block=[
         context.line("AllowOverride", "None"), context.line("Require", "all", "denied")])
