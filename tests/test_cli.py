@@ -348,7 +348,7 @@ def test_support() -> None:
     assert "caddy -> nginx:" in whole.stdout and "reverse_proxy" in whole.stdout
     rows = json.loads(lantern("support", "--json").stdout)
     jsonschema.validate(rows, schema("support"))
-    assert {row["dialect"] for row in rows} == {"nginx", "apache", "caddy"}
+    assert {row["dialect"] for row in rows} == {"nginx", "apache", "caddy", "tomcat"}
     assert all(row["dialect"] not in row["to"] and row["to"] for row in rows)
     found = [row["to"] for row in rows if (row["directive"], row["context"]) == ("access_log", "server")]
     assert found == [{"apache": "changed", "caddy": "changed"}]

@@ -20,6 +20,8 @@ from tests.support.conformance import disagreements, write_beside, write_root
 from tests.support.generate_apache import ApacheSource
 from tests.support.generate_caddy import CaddySource
 from tests.support.generate_nginx import FILES, NginxSource
+from tests.support.generate_tomcat import TomcatSource, batch
+from tests.support.tomcat import STOCK
 from young_lantern.dialects import named
 from young_lantern.errors import ServerFailed
 from young_lantern.lab.live import check_live
@@ -29,6 +31,8 @@ SOURCES = {"nginx": NginxSource, "caddy": CaddySource, "apache": ApacheSource}
 USUAL, OF_THE_CONTENT = 1000, 50
 # Shares of them, so that several processes work on one dialect; in each, servers start and stop side by side.
 SHARES, AT_ONCE = 4, 4
+# Tomcat takes its time to start, so that many configurations run in one, each as a service of its own.
+IN_ONE = 25
 # Both servers run for each of these, so that they are fewer.
 TRANSLATED = {
     ("nginx", "caddy"): (NginxSource, 24),
@@ -95,6 +99,57 @@ def test_the_model_foretells_the_server(
     print(f"\n{dialect}: {len(mine)} configurations, {asked} requests, {len(found)} disagreements")
     assert not found, "\n".join(found[:20])
     assert asked > 25 * len(mine)
+
+
+@pytest.mark.parametrize("share", range(SHARES))
+def test_the_model_foretells_tomcat(share: int, tmp_path: Path, request: pytest.FixtureRequest) -> None:
+    """As above, for Tomcat."""
+    mine = seeds(request, USUAL)[share::SHARES]
+    groups = [mine[start:start + IN_ONE] for start in range(0, len(mine), IN_ONE)]
+    tmp_path.chmod(0o755)
+
+    def ask(group: list[int]) -> tuple[int, list[str]]:
+        sources = [TomcatSource(seed) for seed in group]
+        text, beside = batch(sources)
+        rows: list[tuple[str, str, str, dict[str, str]]] = []
+        ports: list[int] = []
+        for number, source in enumerate(sources):
+            asked = source.requests(30)
+            rows += asked
+            ports += [8001 + number] * len(asked)
+        try:
+            return disagreements("tomcat", text, rows, tmp_path / str(group[0]), {"conf/web.xml": STOCK, **beside}, ports)
+        except (OSError, ServerFailed):
+            return disagreements("tomcat", text, rows, tmp_path / f"{group[0]}-again", {"conf/web.xml": STOCK, **beside}, ports)
+
+    answers = [ask(group) for group in groups]
+    asked = sum(count for count, _ in answers)
+    found = [f"seeds {group}: {line}" for group, (_, wrong) in zip(groups, answers, strict=True) for line in wrong]
+    print(f"\ntomcat: {len(mine)} configurations, {asked} requests, {len(found)} disagreements")
+    assert not found, "\n".join(found[:20])
+    assert asked > 22 * len(mine)
+
+
+@pytest.mark.parametrize("target", ["nginx", "apache", "caddy"])
+def test_what_tomcat_did_is_kept_or_told(target: str, tmp_path: Path, request: pytest.FixtureRequest) -> None:
+    """Generated configurations of Tomcat's, translated: both servers agree, or the model had foretold that they would not."""
+    found: list[str] = []
+    asked = 0
+    tmp_path.chmod(0o755)
+    for seed in seeds(request, 5):
+        source = TomcatSource(seed)
+        text, beside = batch([source])
+        folder = tmp_path / str(seed)
+        for name, content in {"conf/server.xml": text.replace("8001", "80"), "conf/web.xml": STOCK, **beside}.items():
+            (folder / name).parent.mkdir(parents=True, exist_ok=True)
+            (folder / name).write_text(content)
+        translation = translate(folder, target)
+        assert not [entry.span for entry in translation.ledger if entry.finding and entry.finding.code.name == "not-written"], seed
+        live = check_live(translation.reading, translation.read_back, most=60)
+        asked += len(live.rows)
+        found += [f"seed {seed}: {row.request}: {row.between} {row.defects}" for row in live.surprises]
+    print(f"\ntomcat to {target}: {asked} requests to both, {len(found)} surprises")
+    assert not found, "\n".join(found[:20])
 
 
 @pytest.mark.parametrize(("dialect", "target"), sorted(TRANSLATED))

@@ -18,6 +18,7 @@ from .fitting.authorization import with_plain_authorization
 from .fitting.certificates import with_certificates
 from .fitting.endings_added import with_plain_names
 from .fitting.environment import without_environment
+from .fitting.escaped_paths import with_read_paths
 from .fitting.in_place import as_pages
 from .fitting.unreachable import with_unreachable
 from .fitting.users import with_known_users
@@ -75,6 +76,7 @@ def translate(source: Path, to: str, *, dialect: str | None = None, options: Wri
     reading = read(source, dialect, files)
     intended = reading.estate if options.strict or target.name == reading.dialect else with_plain_names(without_accidents(reading.estate))
     if target.name != reading.dialect:
+        intended = with_read_paths(intended)
         intended = with_known_users(without_environment(with_plain_authorization(intended), options.strict))
         intended = with_certificates(intended, target.name)
         intended = with_unreachable(intended, target.name)

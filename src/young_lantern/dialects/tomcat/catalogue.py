@@ -106,6 +106,8 @@ ROWS: tuple[Row, ...] = (
     # rules
     *_rows(RULES, "RewriteRule RewriteCond RewriteMap", "rewrites"),
 )
+# Elements that say nothing but by what stands in them.
+HOLDERS = frozenset({"Server", "Service", "Engine", "SSLHostConfig", "Certificate", "UpgradeProtocol"})
 _BY_KEY = {(row.name, within): row for row in ROWS for within in row.within}
 NAMES = frozenset(row.name for row in ROWS)
 # Elements whose children belong to whatever the element is for.

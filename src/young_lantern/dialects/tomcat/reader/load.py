@@ -94,11 +94,16 @@ class Loader:
 
     def _claim(self, element: Element, within: str) -> None:
         name = kind_of(element)
-        self._settle(self._made(element.span, name, within), name, within)
+        claim = self._made(element.span, name, within)
+        self._settle(claim, name, within)
+        if name in catalogue.HOLDERS:
+            claim.disposition, claim.why = Disposition.KEPT, "what stands in it is accounted for line by line"
         for held in element.attributes.values():
             if held.name == "className" and name != element.name:
                 continue  # it is what the element goes by
-            self._settle(self._made(held.span, held.name, name), held.name, name, element.span)
+            own = self._made(held.span, held.name, name)
+            own.follows = element.span
+            self._settle(own, held.name, name, element.span)
         for child in element.children:
             if element.name in catalogue.WHOLE or element.name == "web-app":
                 self._follow(child, element.span)

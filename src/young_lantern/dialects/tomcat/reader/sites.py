@@ -16,6 +16,7 @@ from ....codes import VALUE_UNREAD
 from ....model import (
     AnswerPlainly, AnyOf, Block, Choose, ClientFrom, Compress, Condition, ErrorPages, Field, FileExists, Fallback, HostName, HostRow, Listener, LogTo, Operation, PathForm, PathIs, PathMatches, PathStartsWith, Pattern,
     Redirect, Respond, Rewrite, Rewritten, Route, SetPath, Side, Site, Span, Step, Template, TraceMethod, Unserved, Var, Variable)
+from ....model.walk import walk
 from .. import defaults
 from ..syntax import Element
 from . import access, errors, fields, files, rewrites
@@ -97,6 +98,7 @@ def _site(host: Element, engine: Element, key: str, names: tuple[HostName, ...],
                 if lines is None:
                     context.lose(valve.span, "its rules", "the file rewrite.config is not where the server looks for it")
                 else:
+                    context.claims[valve.span].follows = lines[0].span if lines else None
                     steps += rewrites.read_rules(lines, replace(level, label=context.label("rules"), saved={}, goes_on=False, after=_addresses_behind(valve, outer, context)), context)
     program: list[Step] = [*first, *_answer_size(doors, context)]
     routes = [route for place in places for route in _place(place, places, doors, level.rewrites, loader, context)]
@@ -182,6 +184,7 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
                 if place.rules is None:
                     context.lose(valve.span, "its rules", "WEB-INF/rewrite.config is not where the server looks for it")
                 else:
+                    context.claims[valve.span].follows = place.rules[0].span if place.rules else None
                     inner += rewrites.read_rules(place.rules, level, context)
             case "RemoteAddrValve" | "RemoteCIDRValve":
                 inner += access.read_valve(valve, context)
@@ -191,7 +194,7 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
             case "RemoteIpValve" | "ErrorReportValve":
                 context.lose(valve.span, kind_of(valve), "it is read for hosts and engines alone")
     filters = fields.read_filters(descriptors, place.path, context)
-    if serve is not None and (inner or access.asks_names(descriptors) or any(isinstance(item, Field) and item.when is not None for item in filters)):
+    if serve is not None and (inner or access.asks_names(descriptors) or any(isinstance(item, PathIs | PathMatches) for step in filters for item in walk((step,)))):
         steps += _with_welcome(place, welcome, span)
     steps += inner
     if level.rewrites:
