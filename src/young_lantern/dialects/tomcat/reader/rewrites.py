@@ -44,6 +44,7 @@ class Level:
     saved: what the request was before, by the names that later rules ask for it by
     guarded: constraints of the context act behind them
     after: what valves of the host do behind them
+    followed: other rules act behind them
     asks_both: the rule that is read asks for neither file nor folder, so that a folder's welcome file says nothing more
     """
 
@@ -59,6 +60,7 @@ class Level:
     groups: dict[str, int] = field(default_factory=dict)
     guarded: bool = False
     after: tuple[Step, ...] = ()
+    followed: bool = False
 
     @property
     def rewrites(self) -> bool:
@@ -214,6 +216,9 @@ def _does(rule: Line, target: str, template: Template, labels: tuple[str, str], 
         refusal = Respond(403 if "F" in flags else 410, raises=True, span=span)
         # RewriteValve.invoke (10.1.60, probed): where a rule has changed the path that is the end; else the valves behind it act as well, and may say something else.
         ended: tuple[Step, ...] = (Choose((Route(Rewritten(level.label, span), (refusal,), span),)),) if level.goes_on else ()
+        if not level.in_context and target == "-" and level.followed:
+            context.lose(span, "a refusal before other rules", "the rules of the host act behind it, and may say something else; what it is for is left open")
+            return (*ended, Unserved(span.directive, span))
         if not level.in_context or target != "-":
             return (*ended, *(level.after if target == "-" else ()), refusal)
         if level.guarded:

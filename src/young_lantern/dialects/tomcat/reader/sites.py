@@ -99,7 +99,7 @@ def _site(host: Element, engine: Element, key: str, names: tuple[HostName, ...],
                     context.lose(valve.span, "its rules", "the file rewrite.config is not where the server looks for it")
                 else:
                     context.claims[valve.span].follows = lines[0].span if lines else None
-                    steps += rewrites.read_rules(lines, replace(level, label=context.label("rules"), saved={}, goes_on=False, after=_addresses_behind(valve, outer, context)), context)
+                    steps += rewrites.read_rules(lines, replace(level, label=context.label("rules"), saved={}, goes_on=False, after=_addresses_behind(valve, outer, context), followed=any(kind_of(other) == "RewriteValve" for other in outer[outer.index(valve) + 1:])), context)
     program: list[Step] = [*first, *_answer_size(doors, context)]
     routes = [route for place in places for route in _place(place, places, doors, level.rewrites, loader, context)]
     roots_moved = [Route(PathIs(place.path, span=place.span), (_slash(place),), place.span) for place in places if place.path and _adds_slash(place, context)]
