@@ -39,6 +39,10 @@ SETTING_LOST = _code("setting-not-read", _R, _BREAKING,
     "{setting}, of {directive}, is not read",
     "{reason}",
     "see how the new server chooses, and leaves out, an origin; the rest of the line is carried")
+PART_UNREAD = _code("part-not-read", _R, _BREAKING,
+    "{setting}, of {directive}, is not read",
+    "{reason}",
+    "see to it by hand in the new configuration, if it matters there; the rest of what stands beside it is carried")
 PATH_INFORMATION_AGAIN = _code("path-information-again", _R, _BREAKING,
     "the rules after {directive} see the path information of a request behind the new path once more",
     "httpd puts what follows the first name that is no folder (/a of /page.html/a, or of /gone/a) behind the path for each further rule; what such requests come to is left open here, and written without it",

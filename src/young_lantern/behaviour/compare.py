@@ -60,6 +60,7 @@ class Reason(Enum):
     ARGUMENTS = "an argument of the query is there more than once, and not both of them take the first"
     FALLBACK = "the page that a fallback leads to is itself missing, and looking for it never ended"
     SLASH = "a folder without an index file: the redirect that adds the slash leads to an error"
+    PARAMETERS = "the path has something behind a semicolon, which is none of it for one of them"
     ENCODED_MARK = "the path has an encoded question mark, which not both pass on as it came"
     SIGNS = "the path has an encoded percent sign or #, which not both pass on as it came"
     RAW_SIGNS = "the path has a sign that none may hold, such as [, which not both pass on as it came"
@@ -197,6 +198,7 @@ class _Decider:
         self.known: dict[tuple[Request, str], tuple[Outcome, Outcome]] = {}
         self.found: dict[tuple[Request, str], tuple[Difference, ...]] = {}
         self.changed: dict[Request, dict[Reason, Request]] = {}
+        self.cuts = any(site.reading.cuts_parameters for estate in self.estates for site in estate.sites)
         asked = {item.path if isinstance(item, PathIs) else item.prefix for estate in self.estates for site in estate.sites for item in walk(site.program) if isinstance(item, PathIs | PathStartsWith)}
         # Paths that rules ask for in capital letters, the longest first.
         self.capitals = sorted((text for text in asked if text != text.lower()), key=len, reverse=True)
@@ -263,7 +265,7 @@ class _Row:
 
 
 # Features that users' requests have: browsers ask for `/[slug].js` as it stands, so that a difference is what it is without the reason.
-_BREAKS = frozenset({Reason.LABELS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.ENCODED_QUERY, Reason.UNASKED, Reason.RAW_SIGNS})
+_BREAKS = frozenset({Reason.LABELS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.ENCODED_QUERY, Reason.UNASKED, Reason.RAW_SIGNS, Reason.PARAMETERS})
 # What says that two answers are others altogether.
 _ALTOGETHER = frozenset({"status", "answered by", "location", "file", "origin"})
 
@@ -333,7 +335,7 @@ def _reason(decider: _Decider, row: Witness, one: Outcome, other: Outcome, part:
         return Reason.ENCODED_SLASH
     # What an origin gets by a method, and the fields of an answer that is the same but for these, are as much as with GET: forms are sent so.
     alike = bool(one.origin and other.origin) or not any(item.what in _ALTOGETHER for item in decider.differing(request, row.facts))
-    left_out = {*(() if files else (Reason.FILE_SLASH,)), *((Reason.METHOD,) if alike else ())}
+    left_out = {*(() if files else (Reason.FILE_SLASH,)), *((Reason.METHOD,) if alike else ()), *(() if decider.cuts else (Reason.PARAMETERS,))}
     applying = [reason for reason in decider.twins(request) if reason not in left_out]
     for size in dict.fromkeys((1, 2, len(applying))):
         for first, *more in combinations(applying, size) if size else ():
@@ -424,6 +426,11 @@ def _normal(request: Request) -> Request:
     return replace(request, target=(normalised(plain, PathReading()) or path) + mark + query)
 
 
+def _without_parameters(request: Request) -> Request:
+    path, mark, query = request.target.partition("?")
+    return replace(request, target=re.sub("(?<=.);[^/]*", "", path) + mark + query)
+
+
 def _without_signs(request: Request) -> Request:
     path, mark, query = request.target.partition("?")
     return replace(request, target=re.sub("%2[35]", "x", path) + mark + query)
@@ -451,12 +458,12 @@ def _without_odd_names(request: Request) -> Request:
 # Order: the first that applies names the reason where it takes several.
 _TWINS: dict[Reason, Callable[[Request], Request]] = {
     Reason.TRACE: _without_trace, Reason.HEAD: shortened, Reason.NAMES: _without_odd_names, Reason.SLOW: at_once, Reason.CONTENT: _without_content, Reason.METHOD: _as_get, Reason.CASE: _lower,
-    Reason.ENCODED_MARK: _plain_mark, Reason.SIGNS: _without_signs, Reason.RAW_SIGNS: _without_raw_signs, Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
+    Reason.PARAMETERS: _without_parameters, Reason.ENCODED_MARK: _plain_mark, Reason.SIGNS: _without_signs, Reason.RAW_SIGNS: _without_raw_signs, Reason.SPELLING: _normal, Reason.DOTS: _without_dots, Reason.FILE_SLASH: _without_slash, Reason.ARGUMENTS: _each_once,
 }
 
 
 # Reasons that say by themselves how the path is spelt.
-_SPELT = frozenset({Reason.CASE, Reason.SPELLING, Reason.DOTS, Reason.ENCODED_SLASH, Reason.ENCODED_MARK, Reason.SIGNS, Reason.RAW_SIGNS, Reason.FILE_SLASH, Reason.SLASH})
+_SPELT = frozenset({Reason.CASE, Reason.SPELLING, Reason.DOTS, Reason.ENCODED_SLASH, Reason.PARAMETERS, Reason.ENCODED_MARK, Reason.SIGNS, Reason.RAW_SIGNS, Reason.FILE_SLASH, Reason.SLASH})
 
 
 def _cause(rows: list[_Row], groups: list[PathClasses], decider: _Decider) -> Cause:

@@ -14,6 +14,7 @@ FILES_AT = "/srv/fernhollow"
 # dialect -> folder of links: those available that get none
 _LINKS: dict[str, dict[str, tuple[str, ...]]] = {
     "caddy": {},
+    "tomcat": {},
     "nginx": {"sites": ("newsletter",)},
     "apache": {"sites": ("newsletter.conf",), "conf": (), "mods": ()},
 }

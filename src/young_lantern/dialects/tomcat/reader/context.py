@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from ....codes import SETTING_LOST
+from ....codes import PART_UNREAD
 from ....model import Disposition, Pattern, Span
 from ....model.placeholders import is_open
 from ....source.places import Places
@@ -82,7 +82,7 @@ class Context(Collector):
 
     def lose(self, span: Span, setting: str, reason: str) -> None:
         """A line, or attribute, that is not read: with the reason, in the ledger."""
-        self.blame(SETTING_LOST, span, setting=setting, directive=span.directive, reason=reason)
+        self.blame(PART_UNREAD, span, setting=setting, directive=span.directive, reason=reason)
 
     def settled(self, span: Span, disposition: Disposition, why: str) -> None:
         """What becomes of a line whatever the target is."""

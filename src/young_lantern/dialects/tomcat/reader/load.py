@@ -174,14 +174,15 @@ class Loader:
             if "path" in element.attributes:
                 context.settled(element.attributes["path"].span, Disposition.IMPLIED, "the name of the file says the path, and this is passed over")
             add(self._place(path, context.path(context.value(element, "docBase") or file.stem, base), element, around))
-        if context.truth(host, "deployOnStartup", True) and folder is not None and folder.is_dir():
+        deploys = context.truth(host, "deployOnStartup", True)
+        if deploys and folder is not None and folder.is_dir():
             for item in sorted(folder.iterdir()):
                 if item.is_dir() and item.name.upper() not in ("META-INF", "WEB-INF"):
                     element = self.optional(item / "META-INF" / "context.xml", "Context")
                     add(replace(self._place(_path_of(item.name), f"{base}/{item.name}", element, around), span=host.span if element is None else element.span))
                 elif item.suffix == _ARCHIVE and not item.with_suffix("").is_dir():
                     add(Place(_path_of(item.stem), f"{base}/{item.name}", host.span, item, archive=item.name))
-        elif folder is None and "appBase" in host.attributes and not found:
+        elif deploys and folder is None and "appBase" in host.attributes and not found:
             context.lose(host.attributes["appBase"].span, f"what lies in {base}", "the folder is not on this machine, so that its contexts are not known; --files-at says where a copy lies")
         return sorted(found.values(), key=lambda place: (-place.path.count("/"), -len(place.path), place.path))
 
