@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.support.tomcat import STOCK, constraint, filter_of, web
+from young_lantern.demo.estate import FILES_AT, unpack
 from young_lantern.lab.live import check_live
 from young_lantern.model import Disposition
 from young_lantern.translate import Translation, translate
@@ -82,6 +83,21 @@ def test_a_site_of_tomcats_is_moved(target: str, wanted: list[str], tmp_path: Pa
     assert live.servers[0].startswith("Tomcat/10") and len(live.rows) > 100
     assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises if hasattr(row, "request")] == []
     assert not live.surprises and live.same > len(live.rows) / 2
+
+
+@pytest.mark.parametrize("target", ["nginx", "apache", "caddy"])
+def test_the_sample_estate_is_moved(target: str, tmp_path: Path) -> None:
+    """Nothing is lost but what the target has no way to say, no cause is told twice, and both servers agree wherever no difference was foretold."""
+    tmp_path.chmod(0o755)
+    folder, served = unpack(tmp_path, "tomcat")
+    at = ((FILES_AT, served),)
+    made = translate(folder, target, files=at)
+    assert [finding.code.name for finding in made.reading.findings] == []
+    assert {entry.span.directive for entry in made.ledger if entry.disposition is Disposition.UNSUPPORTED} <= ({"<security-constraint>", "<filter>"} if target == "apache" else set())
+    kinds = [cause.reason for cause in made.comparison.causes if cause.reason.name == "PARAMETERS"]
+    assert 0 < len(kinds) <= 8
+    live = check_live(made.reading, made.read_back, files=at, most=150)
+    assert [f"{row.request} {row.between} {row.defects}" for row in live.surprises if hasattr(row, "request")] == [] and len(live.rows) > 100
 
 
 def test_tables_of_media_types_are_written_once(tmp_path: Path) -> None:
