@@ -8,6 +8,7 @@ import pytest
 
 from tests.support.conformance import disagreements
 from tests.support.tomcat import STOCK, constraint, files_of, filter_of, rules, server, valve, web
+from young_lantern.behaviour import decide, real_files, request_for
 from young_lantern.dialects import named
 from young_lantern.dialects.dialect import Reading
 from young_lantern.dialects.tomcat import syntax
@@ -167,3 +168,25 @@ def test_a_property_is_filled_in_or_left_to_deployment(tmp_path: Path) -> None:
     assert read(tmp_path / "given", text, {"conf/catalina.properties": "# ours\nhttp.port=8081\n"}).estate.listeners[0].port == 8081
 
 
+
+
+def test_pages_made_by_jsp_are_left_open(tmp_path: Path) -> None:
+    """The folder whose welcome file is such a page as well; but not one with a plain file before it."""
+    reading = read(tmp_path, server(), {"webapps/ROOT/pages/index.jsp": "<% %>", "webapps/ROOT/both/index.jsp": "<% %>", "webapps/ROOT/both/index.html": "plain\n"})
+    known = real_files(Path)
+    said = {path: decide(reading.estate, request_for(f"http://{HOST}{path}"), known) for path in ("/pages/", "/pages/index.jsp", "/both/", "/docs/")}
+    assert {path: bool(outcome.gave_up) for path, outcome in said.items()} == {"/pages/": True, "/pages/index.jsp": True, "/both/": False, "/docs/": False}
+
+
+def test_a_link_that_others_follow_is_told(tmp_path: Path) -> None:
+    (tmp_path / "webapps" / "ROOT").mkdir(parents=True)
+    (tmp_path / "webapps" / "ROOT" / "secret").symlink_to(tmp_path / "conf")
+    reading = read(tmp_path, server(), {})
+    assert [finding.code.name for finding in reading.findings if "link secret" in finding.message] == ["part-not-read"]
+    asked, wrong = disagreements("tomcat", server(), [("GET", HOST, "/docs/a.txt", {})], tmp_path / "asked", files_of({}))
+    assert (asked, wrong) == (1, [])
+
+
+def test_the_last_version_of_a_context_counts(tmp_path: Path) -> None:
+    beside = {"webapps/tools##1/index.html": "one\n", "webapps/tools##2/index.html": "two\n"}
+    assert disagreements("tomcat", server(), [("GET", HOST, path, {}) for path in ("/tools/", "/tools", "/tools/none")], tmp_path, files_of(beside)) == (3, [])

@@ -60,8 +60,8 @@ ROWS: tuple[Row, ...] = (
     *_rows("Certificate", "type certificateKeystorePassword certificateKeystoreType certificateKeystoreProvider certificateKeyAlias certificateKeyPassword certificateKeyPasswordFile certificateKeystorePasswordFile", why="it says how the certificate's file is read"),
     *_rows("Engine", "defaultHost Host", "sites"),
     *_rows("Engine", "name jvmRoute backgroundProcessorDelay startStopThreads Cluster Listener", why=OWN),
-    *_rows("Host", "name appBase Alias Context deployOnStartup", "sites"),
-    *_rows("Host", """autoDeploy unpackWARs createDirs deployIgnore xmlBase workDir deployXML copyXML startStopThreads undeployOldVersions legacyAppBase
+    *_rows("Host", "name appBase Alias Context deployOnStartup deployXML", "sites"),
+    *_rows("Host", """autoDeploy unpackWARs createDirs deployIgnore xmlBase workDir copyXML startStopThreads undeployOldVersions legacyAppBase
         failCtxIfServletStartFails backgroundProcessorDelay Listener Cluster className""", why=OWN),
     *_lost("Host", "errorReportValveClass"),
     *_rows("Context", "path docBase mapperContextRootRedirectEnabled mapperDirectoryRedirectEnabled", "sites"),

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from ....model import AnyOf, Choose, Condition, Disposition, MediaType, MediaTypes, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Route, ServeFiles, Span, Step, TypeTable, Unserved
+from ....model import AllOf, AnyOf, Choose, Condition, Disposition, FileExists, MediaType, MediaTypes, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Respond, Route, ServeFiles, Span, Step, TypeTable, Unserved, Var, Variable
 from .. import defaults
 from ..syntax import Element
 from .context import Context
@@ -67,7 +67,30 @@ def served(place: Place, welcome: tuple[str, ...], descriptors: list[Element], c
     return ServeFiles((place.root,), strip=place.path, folders=defaults.folders(plain(welcome), listing), methods=defaults.METHODS, span=place.span if place.span.file else None)
 
 
-def applications(place: Place, descriptors: list[Element], stock: bool, context: Context) -> tuple[Step, ...]:
+def tell_links(place: Place, span: Span | None, context: Context) -> None:
+    """AbstractFileResourceSet (10.1.60, probed): links below a context's folder are not followed, and are followed by all others."""
+    if span is None or place.here is None or not place.here.is_dir():
+        return
+    for number, item in enumerate(place.here.rglob("*")):
+        if item.is_symlink():
+            context.lose(span, f"that the link {item.relative_to(place.here).as_posix()} is not followed", "Tomcat answers 404 there unless Resources says allowLinking; other servers send what it leads to: take it away if that is not meant")
+            return
+        if number > LIMIT_NAMES:
+            return
+
+
+def _welcome_pages(place: Place, welcome: tuple[str, ...], span: Span) -> list[Route]:
+    """Folders whose welcome file is made by JSP."""
+    routes = []
+    for number, name in enumerate(welcome):
+        if name.endswith(_JSP):
+            before = tuple(Not(FileExists((place.root,), (Var(Variable.PATH), other), strip=place.path, span=span), span) for other in welcome[:number])
+            there = FileExists((place.root,), (Var(Variable.PATH), name), strip=place.path, span=span)
+            routes.append(Route(AllOf((PathMatches(Pattern("/$"), span=span), *before, there), span), (Unserved(f"welcome file {name}", span),), span))
+    return routes
+
+
+def applications(place: Place, descriptors: list[Element], welcome: tuple[str, ...], stock: bool, context: Context) -> tuple[Step, ...]:
     """The paths that servlets answer, and those of pages made by JSP. stock: the server's web.xml is not here, and taken to be as packaged."""
     routes: list[Route] = []
     if stock:
@@ -93,6 +116,8 @@ def applications(place: Place, descriptors: list[Element], stock: bool, context:
                 # JspServlet (10.1.60, probed): a page that is not there is 404, whatever the method.
                 routes.append(Route(PathMatches(Pattern(r"\.jspx?$"), span=mapping.span), (Respond(404, raises=True, span=mapping.span),), mapping.span, accident=True))
             else:
+                if name == "jsp":
+                    routes += _welcome_pages(place, welcome, mapping.span)
                 said = servlet.said("servlet-class") if servlet is not None else ""
                 context.lose(mapping.span, f"the servlet {name or said}", "what it answers nobody here knows: keep Tomcat for its paths, and pass requests for them on to it")
                 condition = [item for pattern in patterns for item in _path(pattern, place.path, mapping.span)]

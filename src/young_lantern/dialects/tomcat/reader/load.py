@@ -160,7 +160,8 @@ class Loader:
         found: dict[str, Place] = {}
 
         def add(place: Place) -> None:
-            if place.path not in found:
+            # Mapper.internalMap: of several versions the last is for whoever has no session yet.
+            if place.path not in found or "##" in place.root:
                 found[place.path] = place
 
         for element in host.all("Context"):
@@ -178,7 +179,8 @@ class Loader:
         if deploys and folder is not None and folder.is_dir():
             for item in sorted(folder.iterdir()):
                 if item.is_dir() and item.name.upper() not in ("META-INF", "WEB-INF"):
-                    element = self.optional(item / "META-INF" / "context.xml", "Context")
+                    own_file = context.truth(host, "deployXML", True)
+                    element = self.optional(item / "META-INF" / "context.xml", "Context") if own_file else None
                     add(replace(self._place(_path_of(item.name), f"{base}/{item.name}", element, around), span=host.span if element is None else element.span))
                 elif item.suffix == _ARCHIVE and not item.with_suffix("").is_dir():
                     add(Place(_path_of(item.stem), f"{base}/{item.name}", host.span, item, archive=item.name))

@@ -205,11 +205,12 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
             steps.append(Choose((Route(Rewritten(level.label), (Choose(tuple(routes)),), span),)))
     # AuthenticatorBase is the last valve of a context; StandardContextValve comes behind it.
     steps += [*guards, *files.hidden(place.path, span), *filters]
+    files.tell_links(place, span, context)
     if serve is None:
         context.blame_application(place.path, place.archive, span if span is not None else place.span)
         steps.append(Unserved(f"application {place.path or '/'}", span))
     else:
-        steps += [*files.applications(place, descriptors, loader.web is None, context), *files.methods(place.path, span), serve]
+        steps += [*files.applications(place, descriptors, welcome, loader.web is None, context), *files.methods(place.path, span), serve]
     condition: Condition = PathStartsWith(place.path + "/", span=span)
     if place.path and not _adds_slash(place, context):
         condition = AnyOf((PathIs(place.path, span=span), condition), span)
