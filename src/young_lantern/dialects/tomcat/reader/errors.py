@@ -7,6 +7,8 @@ Unknown:  pages for exceptions are for applications.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from ....model import ErrorPage, ErrorPages, MediaTypes, Rewrite, ServeFiles, SetPath, Step
 from ..syntax import Element
 from .context import Context
@@ -39,7 +41,6 @@ def read_pages(descriptors: list[Element], prefix: str, serve: ServeFiles | None
 
 
 def _page(serve: ServeFiles, element: Element) -> ServeFiles:
-    from dataclasses import replace
     return replace(serve, methods=("*",), span=element.span)
 
 

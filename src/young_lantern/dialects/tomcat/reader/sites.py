@@ -26,6 +26,7 @@ from .heads import read_heads
 from .listeners import Door
 from .load import Loader, Place, kind_of, valves
 from .logs import read_log
+from .rule_levels import Level
 from .tls import shown_for
 
 
@@ -75,7 +76,7 @@ def _site(host: Element, engine: Element, key: str, names: tuple[HostName, ...],
     steps: list[Step] = []
     first: list[Step] = []
     roots = [(place.path, place.root, files.plain(files.welcome_files(place.descriptors, context))) for place in places]
-    level = rewrites.Level("", context.label("rules"), (Var(Variable.VARIABLE, "REQUEST_PATH"),), roots)
+    level = Level("", context.label("rules"), (Var(Variable.VARIABLE, "REQUEST_PATH"),), roots)
     for valve in outer:
         match kind_of(valve):
             case "AccessLogValve" | "ExtendedAccessLogValve":
@@ -175,7 +176,7 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
     # StandardHostValve: the pages are those of the context that a request is mapped to at last.
     steps: list[Step] = [files.media_types(descriptors, loader.web is not None, context), *(pages or ((around or ErrorPages(()),) if around is not False else ()))]
     guards = access.read_constraints(descriptors, place.path, doors, rewritten or _has_rules(place), context)
-    level = rewrites.Level(place.path, context.label("rules"), _below(place), [(place.path, place.root, ())], True, guarded=bool(guards))
+    level = Level(place.path, context.label("rules"), _below(place), [(place.path, place.root, ())], True, guarded=bool(guards))
     inner: list[Step] = []
     for valve in valves(place.parts):
         match kind_of(valve):
