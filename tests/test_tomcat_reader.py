@@ -190,3 +190,11 @@ def test_a_link_that_others_follow_is_told(tmp_path: Path) -> None:
 def test_the_last_version_of_a_context_counts(tmp_path: Path) -> None:
     beside = {"webapps/tools##1/index.html": "one\n", "webapps/tools##2/index.html": "two\n"}
     assert disagreements("tomcat", server(), [("GET", HOST, path, {}) for path in ("/tools/", "/tools", "/tools/none")], tmp_path, files_of(beside)) == (3, [])
+
+
+def test_an_attribute_that_says_what_is_so_anyway_loses_nothing(tmp_path: Path) -> None:
+    said = {}
+    for number, value in enumerate(("UTF-8", "ISO-8859-1")):
+        reading = read(tmp_path / str(number), server(connector=f'URIEncoding="{value}"'), {})
+        said[value] = next(claim.disposition for claim in reading.claims if claim.name == "URIEncoding")
+    assert said == {"UTF-8": Disposition.IMPLIED, "ISO-8859-1": Disposition.UNSUPPORTED}

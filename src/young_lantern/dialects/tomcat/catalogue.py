@@ -27,6 +27,12 @@ def _lost(within: str, names: str, why: str = _NOT_YET) -> Iterable[Row]:
     return _rows(within, names, why=why, becomes=Disposition.UNSUPPORTED)
 
 
+def _usual(within: str, **harmless: str) -> Iterable[Row]:
+    """Attributes that say what is so anyway; with another value they are not carried."""
+    for name, value in harmless.items():
+        yield Row(name, frozenset({within}), at_least(0), disposition=Disposition.IMPLIED, why="it says what is so anyway", shape=name, harmless=value, else_why=_NOT_YET)
+
+
 _CONTAINERS = "Engine Host Context"
 WEB_XML = "web-app"
 RULES = "rules"
@@ -43,7 +49,9 @@ ROWS: tuple[Row, ...] = (
     *_rows("Connector", "maxHeaderCount maxHttpHeaderSize maxHttpRequestHeaderSize", "heads"),
     *_rows("Connector", "compression compressionMinSize compressibleMimeType", "compression"),
     *_rows("Connector", "server", "fields"),
-    *_lost("Connector", "allowTrace allowBackslash encodedReverseSolidusHandling URIEncoding relaxedPathChars relaxedQueryChars rejectIllegalHeader rejectSuspiciousURIs noCompressionUserAgents useIPVHosts xpoweredBy restrictedUserAgents allowHostHeaderMismatch"),
+    *_usual("Connector", allowTrace="false", allowBackslash="false", encodedReverseSolidusHandling="reject", URIEncoding="utf-?8", rejectIllegalHeader="true", rejectSuspiciousURIs="false", useIPVHosts="false", xpoweredBy="false",
+            allowHostHeaderMismatch="false"),
+    *_lost("Connector", "relaxedPathChars relaxedQueryChars noCompressionUserAgents restrictedUserAgents"),
     *_rows("Connector", """acceptCount acceptorThreadCount acceptorThreadPriority asyncTimeout bindOnInit connectionLinger connectionTimeout connectionUploadTimeout
         disableUploadTimeout discardFacades enableLookups enforceEncodingInGetWriter executor executorTerminationTimeoutMillis keepAliveTimeout maxConnections maxCookieCount
         maxExtensionSize maxHttpResponseHeaderSize maxKeepAliveRequests maxParameterCount maxPostSize maxSavePostSize
@@ -73,7 +81,8 @@ ROWS: tuple[Row, ...] = (
         sessionCookiePathUsesTrailingSlash useHttpOnly usePartitioned allowCasualMultipartParsing alwaysAccessSession preserveContextSession requestCharacterEncoding
         responseCharacterEncoding validateClientProvidedNewSessionId ignoreAnnotations fireRequestListenersOnForwards dispatchersUseEncodedPaths dispatcherWrapsSameObject
         parameterNamesIncludingValues sendRedirectBody suspendWrappedResponseAfterForward resourceOnlyServlets ejb""", why=APPLICATION),
-    *_lost("Context", "Resources allowLinking useRelativeRedirects wrapperRedirect xmlnsRedirect preemptiveAuthentication denyUncoveredHttpMethods allowMultipleLeadingForwardSlashInPath useBloomFilterForArchives"),
+    *_usual("Context", allowLinking="false", useRelativeRedirects="true", preemptiveAuthentication="false", denyUncoveredHttpMethods="false", allowMultipleLeadingForwardSlashInPath="false", useBloomFilterForArchives="true|false"),
+    *_lost("Context", "Resources"),
     *_rows(_CONTAINERS, "Realm CredentialHandler", why="it says who users are, and is looked at where somebody asks for them"),
     # Valves, and what stands in each.
     *_rows(_CONTAINERS, "AccessLogValve ExtendedAccessLogValve", "logs"),

@@ -103,18 +103,18 @@ class Loader:
                 continue  # it is what the element goes by
             own = self._made(held.span, held.name, name)
             own.follows = element.span
-            self._settle(own, held.name, name, element.span)
+            self._settle(own, held.name, name, element.span, self.context.filled(held.value))
         for child in element.children:
             if element.name in catalogue.WHOLE or element.name == "web-app":
                 self._follow(child, element.span)
             else:
                 self._claim(child, name)
 
-    def _settle(self, claim: Claim, name: str, within: str, inside: Span | None = None) -> None:
+    def _settle(self, claim: Claim, name: str, within: str, inside: Span | None = None, value: str = "") -> None:
         row = catalogue.row_for(name, within)
         whole = self.context.claims[inside] if inside is not None else None
         if row is not None and row.disposition is not None:
-            claim.disposition, claim.why = row.settled([])
+            claim.disposition, claim.why = row.settled([value])
         elif row is None and whole is not None and whole.disposition is not None:
             claim.disposition, claim.why, claim.follows = whole.disposition, whole.why, inside
         elif row is None and name == "className":
