@@ -198,3 +198,12 @@ def test_an_attribute_that_says_what_is_so_anyway_loses_nothing(tmp_path: Path) 
         reading = read(tmp_path / str(number), server(connector=f'URIEncoding="{value}"'), {})
         said[value] = next(claim.disposition for claim in reading.claims if claim.name == "URIEncoding")
     assert said == {"UTF-8": Disposition.IMPLIED, "ISO-8859-1": Disposition.UNSUPPORTED}
+
+
+def test_a_pattern_that_was_meant_for_a_part_is_told(tmp_path: Path) -> None:
+    text = "RewriteCond %{HTTP_HOST} ^www\\.\nRewriteRule ^/old /new [L]\nRewriteCond %{HTTP_HOST} ^www\\..*\nRewriteRule ^/old.*$ /new [L]\nRewriteRule \\.php$ - [F]\nRewriteRule /plain /new\n"
+    reading = read(tmp_path, server(valve("rewrite.RewriteValve")), rules(text))
+    assert [finding.span.line for finding in reading.findings if finding.code.name == "pattern-of-the-whole" and finding.span] == [1, 2, 5]
+    in_vain = read(tmp_path / "vain", server(valve("rewrite.RewriteValve")), rules("RewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule ^/x.*$ /index.html\n"))
+    assert [finding.span.line for finding in in_vain.findings if finding.code.name == "file-test-in-vain" and finding.span] == [1]
+    assert disagreements("tomcat", server(valve("rewrite.RewriteValve")), [("GET", HOST, path, {}) for path in ("/old", "/old/x", "/x.php", ".php", "/plain", "/plain/x")], tmp_path / "asked", files_of(rules(text)))[1] == []

@@ -39,6 +39,14 @@ SETTING_LOST = _code("setting-not-read", _R, _BREAKING,
     "{setting}, of {directive}, is not read",
     "{reason}",
     "see how the new server chooses, and leaves out, an origin; the rest of the line is carried")
+PATTERN_OF_THE_WHOLE = _code("pattern-of-the-whole", _H, _MINOR,
+    "{pattern} holds for nothing longer than what it says",
+    "in Tomcat a pattern of a rule is for the whole text, and not for a part of it, though this one is tied to one end alone; it is carried as it is",
+    "write .* where more may stand, if more was meant; then the rule holds more often than it does now")
+FILE_TEST_IN_VAIN = _code("file-test-in-vain", _H, _MINOR,
+    "{condition} never finds anything",
+    "REQUEST_FILENAME is empty in Tomcat for whatever its file server is for, and an empty name is no file and no folder; it is carried as it is",
+    "ask for %{REQUEST_PATH}, if the file or folder of the request was meant; then the rule holds where it does not now, or the other way round")
 PART_UNREAD = _code("part-not-read", _R, _BREAKING,
     "{setting}, of {directive}, is not read",
     "{reason}",

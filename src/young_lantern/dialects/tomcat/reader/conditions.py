@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 
-from ....codes import CONDITION_UNREAD
+from ....codes import CONDITION_UNREAD, FILE_TEST_IN_VAIN
 from ....model import (
     ALWAYS, AllOf, AnyOf, Condition, FileExists, FileKind, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var,
     Variable, literal)
@@ -57,6 +57,8 @@ def _test(line: Line, template: Template, wanted: str, negated: bool, label: str
         return Unknowable(line.span.directive, span), False
     if not level.in_context and template == level.path:
         return _request_path(line, wanted, label, level, context)
+    if wanted in FILES and template == ():
+        context.say(FILE_TEST_IN_VAIN, span, condition=f"{line.args[0]} {line.args[1]}")
     if wanted in FILES:
         return _file(template, FILES[wanted], span, level), False
     ignores_case = bool({"NC", "nocase"} & set(line.flags))
@@ -72,6 +74,7 @@ def _test(line: Line, template: Template, wanted: str, negated: bool, label: str
     said = literal(template)
     if said is not None and not wanted.startswith("="):
         return (ALWAYS if re.fullmatch(wanted, said, re.IGNORECASE if ignores_case else 0) else Not(ALWAYS, span)), False
+    context.tell_whole(wanted, span)
     if not negated:
         level.groups[label] = values.groups_in(wanted)
     return TextMatches(template, context.pattern(wanted, span, label=label, ignores_case=ignores_case), span=span), True

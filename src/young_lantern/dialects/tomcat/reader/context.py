@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from ....codes import PART_UNREAD
+from ....codes import PART_UNREAD, PATTERN_OF_THE_WHOLE
 from ....model import Disposition, Pattern, Span
 from ....model.placeholders import is_open
 from ....source.places import Places
@@ -94,6 +94,13 @@ class Context(Collector):
         """A path of the configuration, whole: below a folder of the server's where it is none. A placeholder counts as whole."""
         said = self.filled(text).rstrip("/") or "/"
         return said if said.startswith("/") or is_open(said.split("/")[0]) else f"{below or self.base}/{said}".replace("/./", "/")
+
+    def tell_whole(self, text: str, span: Span) -> None:
+        """Says of a pattern that is tied to one end alone that it is for the whole all the same."""
+        bare = text.removeprefix("!")
+        start, end = bare.startswith("^"), bare.endswith("$")
+        if start != end and not re.search(r"[*+?})]$" if start else r"^[(.]", bare):
+            self.say(PATTERN_OF_THE_WHOLE, span, pattern=bare)
 
     def pattern(self, text: str, span: Span, *, label: str = "", prefix: str = "", ignores_case: bool = False) -> Pattern:
         """A pattern of the whole text (Java, Matcher.matches), behind a prefix; told where no other engine has it."""

@@ -100,6 +100,7 @@ def _one(rule: Line, conditions: list[Line], flags: dict[str, str], level: Level
     rule_label, condition_label = context.label("rule"), context.label("condition")
     negated = pattern_text.startswith("!")
     pattern = context.pattern(pattern_text[negated:], rule.span, label=rule_label, prefix=level.prefix, ignores_case="NC" in flags)
+    context.tell_whole(pattern_text, rule.span)
     level.groups[rule_label] = values.groups_in(pattern_text[negated:])
     held: Condition = PathMatches(pattern, PathForm.ENCODED, span=rule.span)
     if negated:
