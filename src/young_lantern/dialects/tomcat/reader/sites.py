@@ -195,7 +195,7 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
             case "RemoteIpValve" | "ErrorReportValve":
                 context.lose(valve.span, kind_of(valve), "it is read for hosts and engines alone")
     filters = fields.read_filters(descriptors, place.path, context)
-    if serve is not None and (inner or access.asks_names(descriptors) or any(isinstance(item, PathIs | PathMatches) for step in filters for item in walk((step,)))):
+    if serve is not None and (inner or access.asks_names(descriptors) or guards and any("/" in name for name in welcome) or any(isinstance(item, PathIs | PathMatches) for step in filters for item in walk((step,)))):
         steps += _with_welcome(place, welcome, span)
     steps += inner
     if level.rewrites:
