@@ -26,6 +26,8 @@ def location_of(step: Redirect, state: State) -> str | None:
     if step.encodes_query and not (written[-1:] == (Var(Variable.QUERY, "?"),) and state.query == paths.split_target(state.request.target)[1]):
         written = _encoded_query(written, state)
     location = _split_at_mark(written, state) if step.splits_at_mark else text(_form_encoded(written, state) if step.encodes_form else written, state)
+    if step.unescapes:
+        location = paths.decoded(location)
     if state.dialect == "tomcat" and not location.isascii():
         # MimeHeaders (Tomcat 10.1.60, probed): letters beyond ASCII go out as octets of ISO 8859-1, as far as they have one there.
         state.gave_up = "how letters beyond ASCII go out in a redirect that is not encoded (NE) is not known"

@@ -350,6 +350,7 @@ class Redirect:
     encodes_query: variables in its query are percent-encoded, the client's query among them, so that what was encoded is so twice (httpd, mod_rewrite)
     decodes:  what is percent-encoded in it without need is decoded up to the query, whose mark may come out of it (nginx, rewrite)
     encodes_form: what values bring into its query is encoded as forms are, but for ends of arguments and percent signs (Tomcat)
+    unescapes: what comes out is percent-decoded once more, as a whole (Tomcat, flag NE)
     """
 
     status: int
@@ -364,6 +365,7 @@ class Redirect:
     encodes_query: bool = False
     decodes: bool = False
     encodes_form: bool = False
+    unescapes: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,10 +11,10 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 from functools import partial
-from urllib.parse import quote, quote_plus, unquote
+from urllib.parse import quote, quote_plus
 
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Block, Capture, Choose, Condition, FileExists, GroupEncoding, Leave, MediaTypes, MethodIn, Not, Part, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Remade, Respond, Rewrite, Rewritten,
+    ALWAYS, AllOf, AnyOf, Block, Capture, Choose, Condition, FileExists, Leave, MediaTypes, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, QueryEdit, Redirect, Respond, Rewrite, Rewritten,
     Route, SetPath, SetVariable, Step, Template, Unknowable, Unread, Unserved, Var, Variable, join)
 from .. import values
 from ..rules import Line
@@ -63,6 +63,8 @@ def _rules(rules: list[tuple[Line, list[Line]]], level: Level, context: Context)
             end = at
             while end < len(rules) and "C" in _flags(rules[end][0], context):
                 end += 1
+            # What it makes is what they see.
+            level.goes_on = level.goes_on or rule.args[1] != "-" and not {"R", "F", "G"} & set(flags)
             inner = _rules(rules[at:end + 1], level, context)
             steps += _one(rule, conditions, flags, level, context, inner, bool(rules[end + 1:]))
             at = end + 1
@@ -178,7 +180,7 @@ def _does(rule: Line, target: str, template: Template, labels: tuple[str, str], 
         status = _STATUSES.get(said) or (int(said) if said.isdigit() else 302)
         if not 300 <= status < 400:
             context.value_unread(span, rule.name, f"R={said}", "a status of a redirect was expected")
-        return (Redirect(status, _location(target, path, query, flags, level), span=span, encodes_form="NE" not in flags and query is not None),)
+        return (Redirect(status, _location(target, path, query, flags, level), span=span, encodes_form=query is not None, unescapes="NE" in flags),)
     steps: list[Step] = []
     if "E" in flags:
         name, _, value = flags["E"].partition(":")
@@ -218,19 +220,10 @@ def _location(target: str, path: Template, query: Template | None, flags: dict[s
         made = (*made, "?", *_as_sent(query, query=True), Var(Variable.QUERY, "&"))
     else:
         made = (*made, *(("?", *_as_sent(query, query=True)) if query else ()))
-    return join(*(_bare(made) if "NE" in flags else made))
+    return join(*made)
 
 
 def _as_sent(path: Template, query: bool = False) -> Template:
     """Groups go out percent-encoded, and what is written is so as far as it needs it (URLEncoder.DEFAULT, and QUERY, both of 10.1.60)."""
     encode = partial(quote_plus, safe="*-._=&%") if query else partial(quote, safe="-._~!$&'()*+,;=:@/%")
     return tuple(encode(part) if isinstance(part, str) else replace(part, escaped=True) if isinstance(part, Capture) and not query else part for part in path)
-
-
-def _bare(template: Template) -> Template:
-    """Flag NE: all is sent decoded; but a blank in the query, which is a plus sign by then, stays one."""
-    made: list[Part] = []
-    for part in template:
-        inside = any(isinstance(item, str) and "?" in item for item in made)
-        made.append(unquote(part) if isinstance(part, str) else Remade((replace(part, escaped=False, encoding=GroupEncoding(only=" ") if inside else None),), "decoded") if isinstance(part, Capture) else part)
-    return tuple(made)
