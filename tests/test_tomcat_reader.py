@@ -14,6 +14,7 @@ from young_lantern.dialects.dialect import Reading
 from young_lantern.dialects.tomcat import syntax
 from young_lantern.errors import SourceUnreadable
 from young_lantern.model import Disposition
+from young_lantern.translate import translate
 
 HOST = "www.fernhollow.example"
 PATHS = (
@@ -207,3 +208,19 @@ def test_a_pattern_that_was_meant_for_a_part_is_told(tmp_path: Path) -> None:
     in_vain = read(tmp_path / "vain", server(valve("rewrite.RewriteValve")), rules("RewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule ^/x.*$ /index.html\n"))
     assert [finding.span.line for finding in in_vain.findings if finding.code.name == "file-test-in-vain" and finding.span] == [1]
     assert disagreements("tomcat", server(valve("rewrite.RewriteValve")), [("GET", HOST, path, {}) for path in ("/old", "/old/x", "/x.php", ".php", "/plain", "/plain/x")], tmp_path / "asked", files_of(rules(text)))[1] == []
+
+
+@pytest.mark.parametrize(("text", "beside"), [
+    (server(valve("RemoteHostValve", 'allow=".*\\.fernhollow\\.example"')), {}),
+    (server(), {ROOT: web(filter_of("RemoteAddrFilter", "/docs/*", allow="10\\..*"))}),
+    (server(), {ROOT: web(constraint(["/docs/*"], "<auth-constraint><role-name>staff</role-name></auth-constraint>") + "<login-config><auth-method>BASIC</auth-method></login-config>")}),
+    (server(valve("RemoteCIDRValve", 'allow="10.0.0.0/8"') + valve("RemoteIpValve")), {}),
+])
+@pytest.mark.parametrize("target", ["nginx", "apache", "caddy"])
+def test_what_is_guarded_in_a_way_that_is_not_read_stays_closed(text: str, beside: dict[str, str], target: str, tmp_path: Path) -> None:
+    """Nobody is answered with the file by any of the others, and the line is told."""
+    read(tmp_path / "source", text, beside)
+    made = translate(tmp_path / "source", target)
+    assert any(entry.disposition is Disposition.UNSUPPORTED for entry in made.ledger)
+    outcome = decide(made.read_back.estate, request_for(f"http://{HOST}/docs/a.txt"), real_files(Path))
+    assert outcome.status is not None and outcome.status >= 400 and outcome.file is None

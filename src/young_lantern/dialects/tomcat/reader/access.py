@@ -48,6 +48,12 @@ def read_valve(valve: Element, context: Context) -> tuple[Step, ...]:
     return (Choose((Route(condition, (Respond(status, raises=True, span=valve.span),), valve.span, valve.comments),), valve.span),)
 
 
+def closed(valve: Element, context: Context) -> tuple[Step, ...]:
+    """RemoteHostValve: whom it keeps out is known by their names alone, which nobody here asks for; what it guards stays closed."""
+    context.lose(valve.span, "RemoteHostValve", "what clients' addresses are called is not asked; what it guards stays closed")
+    return (Unserved(valve.span.directive, valve.span),)
+
+
 def _networks(valve: Element, text: str) -> tuple[str, ...] | None:
     if valve.get("className").endswith("RemoteCIDRValve"):
         listed = tuple(word.strip() for word in text.split(",") if word.strip())

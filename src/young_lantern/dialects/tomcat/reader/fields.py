@@ -9,11 +9,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from ....model import AllOf, AnyOf, Condition, Disposition, Field, Operation, PathIs, PathMatches, PathStartsWith, Pattern, SchemeIs, Side, Step
+from ....model import AllOf, AnyOf, Choose, Condition, Disposition, Field, Operation, PathIs, PathMatches, PathStartsWith, Pattern, Route, SchemeIs, Side, Step, Unserved
 from ..syntax import Element
 from .context import Context
 
 _PACKAGE = "org.apache.catalina.filters."
+_GUARDS = {"RemoteAddrFilter", "RemoteHostFilter", "RemoteCIDRFilter", "CsrfPreventionFilter", "RestCsrfPreventionFilter", "RateLimitFilter"}
 _NO_MATTER = {"SetCharacterEncodingFilter", "FailedRequestFilter", "RequestDumperFilter", "WebdavFixFilter"}
 
 
@@ -36,6 +37,13 @@ def read_filters(descriptors: list[Element], prefix: str, context: Context) -> t
                 continue
             read = READS.get(name)
             patterns = tuple(item.text for item in mapping.all("url-pattern"))
+            if name in _GUARDS:
+                # Whom it keeps out is not read: what it guards must not be left open.
+                where = None if "/*" in patterns or not patterns else _paths(patterns, prefix, mapping)
+                context.lose(element.span, f"the filter {name}", "whom it keeps out is not read; what it guards stays closed")
+                closed = Unserved(f"filter {name}", element.span)
+                steps.append(Choose((Route(where, (closed,), element.span),), element.span) if where is not None else closed)
+                continue
             if read is None or not patterns:
                 context.lose(element.span, f"the filter {element.said('filter-class') or mapping.said('filter-name')}", "it may change whatever it likes of the answers it is mapped to")
                 continue

@@ -91,6 +91,8 @@ def _site(host: Element, engine: Element, key: str, names: tuple[HostName, ...],
                     asked = (Unserved(valve.span.directive, valve.span),)
                 # A block, by which is known that a valve acts (behaviour/heads.py).
                 steps.append(Block(context.label("valve"), asked))
+            case "RemoteHostValve":
+                steps.append(Block(context.label("valve"), access.closed(valve, context)))
             case "ErrorReportValve":
                 first += errors.read_report(valve, context)
             case "RewriteValve":
@@ -189,6 +191,8 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
                     inner += rewrites.read_rules(place.rules, level, context)
             case "RemoteAddrValve" | "RemoteCIDRValve":
                 inner += access.read_valve(valve, context)
+            case "RemoteHostValve":
+                inner += access.closed(valve, context)
             case "AccessLogValve" | "ExtendedAccessLogValve":
                 context.lose(valve.span, "a log of one context", "the model has one log for a site")
                 read_log(valve, context)
