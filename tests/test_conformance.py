@@ -1,6 +1,6 @@
 """Generated configurations and requests: what decide() foretells, the real server answers.
 
-How many:  1,000 for each dialect, 50 of them with seeds that the content of the package chooses, so that every change of it meets configurations
+How many:  1,000 for each dialect (600 for Tomcat), 50 of them with seeds that the content of the package chooses, so that every change of it meets configurations
            never asked before while the same content gives the same answer; and some translated. `--conformance N` asks N of each, and
            `--fresh N` takes so many with seeds of the moment; a failure names its seed.
 """
@@ -32,7 +32,7 @@ USUAL, OF_THE_CONTENT = 1000, 50
 # Shares of them, so that several processes work on one dialect; in each, servers start and stop side by side.
 SHARES, AT_ONCE = 4, 4
 # Tomcat takes its time to start, so that many configurations run in one, each as a service of its own.
-IN_ONE = 25
+IN_ONE, OF_TOMCAT = 25, 600
 # Both servers run for each of these, so that they are fewer.
 TRANSLATED = {
     ("nginx", "caddy"): (NginxSource, 24),
@@ -104,7 +104,7 @@ def test_the_model_foretells_the_server(
 @pytest.mark.parametrize("share", range(SHARES))
 def test_the_model_foretells_tomcat(share: int, tmp_path: Path, request: pytest.FixtureRequest) -> None:
     """As above, for Tomcat."""
-    mine = seeds(request, USUAL)[share::SHARES]
+    mine = seeds(request, OF_TOMCAT)[share::SHARES]
     groups = [mine[start:start + IN_ONE] for start in range(0, len(mine), IN_ONE)]
     tmp_path.chmod(0o755)
 
@@ -136,7 +136,7 @@ def test_what_tomcat_did_is_kept_or_told(target: str, tmp_path: Path, request: p
     found: list[str] = []
     asked = 0
     tmp_path.chmod(0o755)
-    for seed in seeds(request, 5):
+    for seed in seeds(request, 4):
         source = TomcatSource(seed)
         text, beside = batch([source])
         folder = tmp_path / str(seed)
