@@ -94,3 +94,15 @@ def test_an_alias_by_its_bare_name_gets_its_slash_in_caddy(reads: Reads, root: P
     save(made.writing.files, tmp_path / "new")
     live = check_live(made.reading, read(tmp_path / "new", "caddy"), most=250)
     assert not live.surprises and not [row for row in live.rows if row.request.target == "/files" and row.answers[1].status == 200]
+
+
+@pytest.mark.parametrize("ends", ["break;", "if ($host = www.fernhollow.example) { break; }", "if ($arg_q = 1) { rewrite ^/old(.*)$ /docs$1; } break;", "break; rewrite ^/none /docs/;", ""])
+def test_a_path_that_the_server_has_rewritten_before_a_break(tmp_path: Path, ends: str) -> None:
+    """No alias is a folder for it, and an origin gets it as it is: ngx_http_script_break_code, whichever place is found afterwards."""
+    tmp_path.chmod(0o755)
+    for name in ("x.html", "a.html"):
+        (tmp_path / "tools" / "docs").mkdir(parents=True, exist_ok=True)
+        (tmp_path / "tools" / "docs" / name).write_text(name)
+    text = nginx(f"root {tmp_path}/tools; rewrite ^(.*)\\.htm$ $1.html; {ends} location /docs/ {{ alias {tmp_path}/tools/docs/; }} location /app/ {{ proxy_pass http://192.0.2.9:81/v1/; }}")
+    rows = [("GET", "www.fernhollow.example", path, {}) for path in ("/docs/x.htm?q=1", "/docs/x.html", "/docs/a.htm", "/app/a.htm", "/app/a.txt", "/old/x.html?q=1")]
+    assert disagreements("nginx", text, rows, tmp_path / "asked") == (len(rows), [])

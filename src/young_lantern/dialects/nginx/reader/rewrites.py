@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from itertools import takewhile
 from typing import Protocol
 
 from ....codes import CONDITION_UNREAD
@@ -65,14 +66,23 @@ def read_phase(scope: Scope, phase: Phase, context: Context, before_answer: Answ
                     context.unread(directive, " ".join(directive.args), "a line limit_rate was expected; a speed that rules set is not read")
             case "break":
                 span = context.use(directive).span
-                if not phase.at_server:
-                    # ngx_http_script_break_code: once the path was changed, the location's own text counts no more.
+                if not phase.at_server or _rewrites_before(directive, scope, context):
+                    # ngx_http_script_break_code: once the path was changed, the location's own text counts no more, be that one found before or after (1.22.1, probed).
                     pinned = Rewrite(None, pins=True, internal=False, span=span)
-                    steps.append(Choose((Route(Rewritten(phase.locate), (pinned,), span),), span))
+                    steps.append(Choose((Route(Rewritten(phase.label if phase.at_server else phase.locate), (pinned,), span),), span))
                 steps.append(Leave(phase.label, span))
             case "if":
                 steps.append(_read_if(directive, scope, phase, context, before_answer, taken))
     return tuple(steps)
+
+
+def _rewrites_before(directive: Directive, scope: Scope, context: Context) -> bool:
+    """Whether a `rewrite` of the server stands before a line of its."""
+    server = scope
+    while server.kind != "server" and server.parent is not None:
+        server = server.parent
+    inner = (item for line in server.directives if line.name in NAMES for item in (line, *(context.block(line) if line.name == "if" else ())))
+    return any(item.name == "rewrite" for item in takewhile(lambda item: item is not directive, inner))
 
 
 def _read_if(directive: Directive, scope: Scope, phase: Phase, context: Context, before_answer: Answering,
