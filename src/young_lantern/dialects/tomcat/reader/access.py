@@ -105,16 +105,16 @@ def read_constraints(descriptors: list[Element], prefix: str, doors: list[Door],
     last: list[Route] = []
     root: Route | None = None
     for pattern in reversed(_in_order({pattern for guard in guards for pattern in guard.patterns})):
-        held = [guard for guard in guards if pattern in guard.patterns]
+        # RealmBase: the root's own path is what both the empty pattern and "/" say in full.
+        held = [guard for guard in guards if pattern in guard.patterns or pattern == "" and "/" in guard.patterns]
         is_folder = pattern.startswith("/") and pattern.endswith("/*")
         otherwise: tuple[Step, ...] = (Choose(tuple(last), guards[0].element.span),) if is_folder and last else ()
         route = Route(_path(pattern, prefix, held[0].element.span), _for_pattern(held, otherwise, doors, rewritten, context), held[0].element.span, held[0].element.comments,
                       also=tuple(guard.element.span for guard in held[1:]))
         (last if pattern == "/" or pattern.startswith("*.") else first).insert(0, route)
         if pattern == "/":
-            # RealmBase: it is the whole path of the root as well, where no welcome file is.
             root = replace(route, condition=_path("", prefix, held[0].element.span))
-    if root is not None and first:
+    if root is not None and first and not any("" in guard.patterns for guard in guards):
         first.insert(0, root)
     return (Choose((*first, *last), guards[0].element.span),)
 
