@@ -14,6 +14,7 @@ mapping.py  redirects of an origin
 spread.py  changes of the path, each with its own end
 disjoint.py whether two conditions can hold at once
 closing.py what keeps somebody out, and cannot be said
+ports.py   rules on the port, for dialects that cannot ask for it
 places.py  places by path, for dialects whose sites are lists of them
 addresses.py who is refused by address
 flow.py    how a request leaves steps

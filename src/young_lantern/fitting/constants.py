@@ -55,7 +55,7 @@ def _program(site: Site, estate: Estate, unsent: set[Span]) -> tuple[Step, ...]:
 
     def put(template: Any) -> Any:
         if isinstance(template, tuple) and any(isinstance(part, Var | Lookup) for part in template):
-            made = join(*(_of_part(part, known) for part in template))
+            made = join(*(of_part(part, known) for part in template))
             return made if made != template else template
         return template
 
@@ -84,13 +84,14 @@ def _known(site: Site, estate: Estate) -> dict[Variable, str]:
     return known
 
 
-def _of_part(part: Any, known: dict[Variable, str]) -> Any:
+def of_part(part: Any, known: dict[Variable, str]) -> Any:
+    """A part of a template, with what is known of some variables put in."""
     if isinstance(part, Var):
         if part.variable in OF_TLS:
             return part.name if known.get(Variable.SCHEME) == "http" else part
         return known.get(part.variable, part) if part.variable is not Variable.SCHEME else part
     if isinstance(part, Lookup) and not part.networks:
-        made = replace(part, subject=join(*(known.get(Variable.SCHEME, item) if item == Var(Variable.SCHEME) else _of_part(item, known) for item in part.subject)))
+        made = replace(part, subject=join(*(known.get(Variable.SCHEME, item) if item == Var(Variable.SCHEME) else of_part(item, known) for item in part.subject)))
         subject = fixed(made.subject)
         if subject is None or not _is_settled(made):
             return part if made.subject == part.subject else made

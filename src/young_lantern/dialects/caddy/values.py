@@ -39,6 +39,11 @@ SOMETIMES = {
 }
 # In a field of an answer it is who gave it, in one of a request whoever will be asked.
 ORIGIN = "http.reverse_proxy.upstream.hostport"
+# Names that a table may not have: those that stand for longer ones (shorthands.go; 2.6.2, probed).
+RESERVED = frozenset({
+    "dir", "file", "host", "hostport", "port", "method", "path", "query", "remote", "remote_host", "remote_port", "scheme", "uri", "tls_cipher", "tls_version", "tls_client_fingerprint", "tls_client_issuer",
+    "tls_client_serial", "tls_client_subject", "tls_client_certificate_pem", "tls_client_certificate_der_base64", "upstream_hostport", "client_ip",
+})
 _SHORT = {"tls_version": "http.request.tls.version", "tls_cipher": "http.request.tls.cipher_suite"}
 # Of the client's certificate; where there is none, the placeholder itself stands in a text (2.6.2, probed), and nothing in what is looked up in a table.
 CERTIFICATE_NAMES = {"subject": Variable.CERTIFICATE_SUBJECT, "issuer": Variable.CERTIFICATE_ISSUER, "fingerprint": Variable.CERTIFICATE_FINGERPRINT}

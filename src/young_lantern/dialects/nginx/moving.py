@@ -28,7 +28,9 @@ _PATHS = frozenset({"root", "alias"})
 _MODULES = tuple(map(Path, ("/usr/lib/nginx/modules", "/usr/lib64/nginx/modules", "/usr/local/nginx/modules")))
 
 
-_TABLES = "origins.conf"
+_TABLES = "tables.conf"
+# Rules on the port are for the one that is configured: no request comes to that here.
+_PORT = re.compile(r"(\$\{?)server_port\b")
 # What names an origin by a variable: its scheme and port, if they stand there, and the path behind it.
 _VARYING = re.compile(r"(https?://)?(\$(?:\w+|\{\w+\})(?::\d+)?)(.*)", re.DOTALL | re.IGNORECASE)
 
@@ -76,7 +78,8 @@ def move(reading: Reading, plan: Plan) -> list[str]:
         target = folder / "etc" / name.lstrip("/")
         target.parent.mkdir(parents=True, exist_ok=True)
         target.write_text(print_file(file), "utf-8", "surrogateescape")
-    (folder / _TABLES).write_text("".join(origins.tables), "utf-8", "surrogateescape")
+    ports = "".join(f'  {here} {configured};\n' for configured, here in plan.ports.items() if configured.isdigit())
+    (folder / _TABLES).write_text(f"map $server_port $lantern_port {{\n  default $server_port;\n{ports}}}\n" + "".join(origins.tables), "utf-8", "surrogateescape")
     main = folder / "etc" / reading.main.name
     head = (
         f"pid {folder}/nginx.pid; error_log {folder}/logs/error.log notice; worker_processes 1; daemon off; master_process off;\n"
@@ -148,9 +151,11 @@ def _only_ipv6(directive: Directive, directives: list[Directive]) -> bool:
 
 def _move_one(directive: Directive, within: str, plan: Plan, origins: Origins) -> None:
     words = directive.words
+    name = directive.name
     for word in words[1:]:
         word.raw = plan.fill(word.raw)
-    name = directive.name
+        if name != "proxy_pass":
+            word.raw = _PORT.sub(r"\1lantern_port", word.raw)
     if len(words) < 2:
         return
     first = words[1]

@@ -9,6 +9,7 @@ Left out: nothing is decided here: what the source says is written, or noted.
 from __future__ import annotations
 
 from ....fitting.hosts import with_hosts_inside
+from ....fitting.ports import without_ports
 from ....model import CONNECTIONS, REQUESTS, SPEED, Estate, Span
 from ....model.walk import walk
 from ...dialect import WriterOptions, Writing
@@ -22,7 +23,7 @@ _HEAD = ("Written by Young Lantern from a configuration of {dialect}.",)
 def write(estate: Estate, options: WriterOptions) -> Writing:
     """The estate as a Caddyfile tree, with notes on what is not simply kept."""
     context = Context(estate, options)
-    context.estate = estate = with_hosts_inside(context.with_constants(estate), sites.says_host)
+    context.estate = estate = with_hosts_inside(context.with_constants(without_ports(estate)), sites.says_host)
     output = Output()
     by_file: dict[str, list[Node]] = {}
     written = {site.key: sites.write_site(site, context) for site in estate.sites}

@@ -11,7 +11,7 @@ import re
 from ....fitting.static import bare
 from ....model import Capture, Lookup, Pattern, literal
 from ....patterns import beyond_re2, to_re2
-from ..values import READ, Unwritable, quote
+from ..values import READ, RESERVED, Unwritable, quote
 from .context import Context
 from .output import Node
 
@@ -47,7 +47,7 @@ def write_table(table: Lookup, context: Context) -> str | Unwritable:
         return fallback
     lines.append(Node(["default", quote(fallback)]))
     # A name of one letter is taken for something else, and Caddy does not start (2.6.2, probed).
-    name = f"{key}_looked_up" if key in READ or len(key) == 1 else key
+    name = f"{key}_looked_up" if key in READ or key in RESERVED or len(key) == 1 else key
     node = Node(["map", quote(subject), f"{{{name}}}"], lines, (table.span,) if table.span else (), setting=True)
     context.tables[key] = f"{{{name}}}", node
     context.made_from[key] = table
