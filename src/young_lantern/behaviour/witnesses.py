@@ -321,8 +321,11 @@ def _paths(sites: list[Site], unreached: set[str], combines: bool) -> list[str]:
                     if text and text.startswith("/"):
                         paths += _around(text.partition("?")[0])
     for prefix in dict.fromkeys(prefixes):
-        paths += [*_around(prefix), prefix + "x", prefix.rstrip("/") + "/x/y", prefix.rstrip("/") + "/x.html"]
-    for prefix in list(dict.fromkeys(prefixes))[:_MOST_COMBINED] if combines else ():
+        paths += _around(prefix)
+    prefixes = list(dict.fromkeys(map(_wire, prefixes)))
+    for prefix in prefixes:
+        paths += [prefix + "x", prefix.rstrip("/") + "/x/y", prefix.rstrip("/") + "/x.html"]
+    for prefix in prefixes[:_MOST_COMBINED] if combines else ():
         for tail in list(dict.fromkeys(filter(None, tails)))[:_MOST_COMBINED]:
             paths.append(prefix.rstrip("/") + "/" + tail)
     return [path for path in dict.fromkeys(paths) if path.startswith("/") and not any(ord(c) <= 32 or ord(c) > 126 or c == "?" for c in path)]
