@@ -22,6 +22,8 @@ PATHS = (
     " /docs//a.txt //docs/a.txt /docs/./a.txt /docs/../index.html /docs/.. /docs/. /../x /%64ocs /docs/%2e%2e/index.html /docs%2fa.txt /docs;x=1/a.txt /docs/a.txt;v=1 /docs;x /WEB-INF/web.xml /web-inf /META-INF/x /WEB-INFx /x.jsp"
     " /docs/a%00 /docs/%ff /docs/%zz /%5cx /docs/|x /docs/[x] /docs/%7Bx /;/x /docs/a.txt%3Bx /%c3%a9 /a%2520b /. /.. /docs/a.txt?a=b%20c /docs?a=[1] /docs?a=%zz /docs?a=b/c?d /docs?a=^"
 ).split()
+# What valves of a host make of a target that is refused is left open.
+REFUSED = "/../x /docs%2fa.txt /docs/a%00 /docs/%ff /docs/%zz /%5cx /docs/|x /docs/[x] /.. /docs?a=[1] /docs?a=^".split()
 METHODS = tuple((method, HOST, path, {}) for path in ("/", "/docs", "/none", "/empty/", "/app", "/docs/a.txt", "/WEB-INF/x", "/x.jsp", "/index.html", "/docs/index.html", "/a%20b.html", "/none?x=1")
                 for method in ("GET", "HEAD", "POST", "PUT", "DELETE", "OPTIONS", "PATCH", "FOO"))
 DENIED, TLS = "<auth-constraint/>", "<user-data-constraint><transport-guarantee>CONFIDENTIAL</transport-guarantee></user-data-constraint>"
@@ -55,6 +57,19 @@ RewriteRule ^/d$ - [S=1]
 RewriteRule ^/[^x].*$ /index.html
 """
 CONDITION_ROWS = [("GET", host, path, fields) for host in (HOST, "loans.fernhollow.example") for path in ("/", "/api/x", "/docs/a.txt", "/x/y", "/a", "/b", "/c", "/d") for fields in ({}, {"X-Probe": "1"}, {"User-Agent": "curl/7"})]
+KEPT = """RewriteRule ^/(keep|docs|x.unknown)$ - [T=text/x-kept]
+RewriteRule ^/t$ /docs/a.txt [T=text/x-tool,L]
+RewriteRule ^/n$ /none [T=text/x-tool,L]
+RewriteRule ^/keep$ /noext
+RewriteRule ^/[xyz]$ - [E=a:1,E=b:2]
+RewriteCond %{ENV:a}%{ENV:b} =12
+RewriteRule ^/x$ /docs/a.txt [L]
+RewriteCond %{ENV:b} =1
+RewriteRule ^/y$ /docs/a.txt [L]
+"""
+PAGES = {ROOT: web("<error-page><error-code>404</error-code><location>/404.html</location></error-page>")}
+ENGINES = "RewriteRule ^/a$ /docs/a.txt [L]\nRewriteRule ^/b$ https://www.fernhollow.example/ [R=301,L]\nRewriteRule ^/x$ - [F]\nRewriteCond %{REQUEST_PATH} !-f\nRewriteRule ^/y$ /docs/a.txt [L]\n"
+NOWHERE = server().replace(f'<Host name="{HOST}" appBase="webapps">\n<Alias>*.fernhollow.example</Alias>\n\n</Host>\n', "").replace(f'defaultHost="{HOST}">', f'defaultHost="nowhere">{valve("rewrite.RewriteValve")}')
 LISTED = "<param-name>listings</param-name>\n            <param-value>"
 
 
@@ -62,7 +77,7 @@ LISTED = "<param-name>listings</param-name>\n            <param-value>"
     pytest.param(server(), [("GET", HOST, path, {}) for path in PATHS], {}, id="paths"),
     pytest.param(server(), METHODS, {}, id="methods"),
     pytest.param(server(), [("GET", host, "/docs", {}) for host in (HOST, "x.fernhollow.example", "a.b.fernhollow.example", "other.example", HOST.upper(), f"{HOST}.", "192.0.2.7")], {}, id="hosts"),
-    pytest.param(server(valve("rewrite.RewriteValve")), [("GET", HOST, path, {}) for path in PATHS], rules(SPA), id="fallback"),
+    pytest.param(server(valve("rewrite.RewriteValve")), [("GET", HOST, path, {}) for path in PATHS if path not in REFUSED], rules(SPA), id="fallback"),
     pytest.param(server(valve("rewrite.RewriteValve")), [("GET", HOST, path, {}) for path in MOVED_PATHS], rules(MOVED), id="moved"),
     pytest.param(server(valve("rewrite.RewriteValve")), CONDITION_ROWS, rules(CONDITIONS), id="conditions"),
     pytest.param(server(), [("GET", HOST, path, {}) for path in (*MOVED_PATHS, "/app/old/x", "/app/old/x?y", "/app/spa/y")], {
@@ -85,12 +100,16 @@ LISTED = "<param-name>listings</param-name>\n            <param-value>"
         *METHODS, *(("GET", HOST, path, {"Accept-Encoding": "gzip"}) for path in ("/", "/docs/a.txt", "/none", "/x.unknown", "/docs"))], {}, id="connector-and-report"),
     pytest.param(server(), METHODS, {"conf/web.xml": STOCK.replace(f"{LISTED}false", f"{LISTED}true")}, id="listings"),
     pytest.param(server('<Context path="/manual" docBase="ROOT/docs"/><Context path="" docBase="app"/>'), [("GET", HOST, path, {}) for path in ("/", "/manual", "/manual/a.txt", "/sub/", "/docs/", "/app/")], {}, id="stated-contexts"),
+    pytest.param(server(valve("rewrite.RewriteValve")), [("GET", HOST, path, {}) for path in ("/t", "/n", "/keep", "/docs", "/x", "/y", "/z", "/x.unknown")], {**rules(KEPT), **PAGES}, id="types-and-variables"),
+    pytest.param(server(valve("rewrite.RewriteValve")), METHODS, {}, id="rules-that-are-not-there"),
+    pytest.param(NOWHERE, [(method, host, path, {}) for host in (HOST, "unknown.test") for path in ("/a", "/b", "/docs/", "/x", "/y") for method in ("GET", "POST", "FOO", "OPTIONS")], {"conf/Catalina/rewrite.config": ENGINES}, id="no-host"),
+    pytest.param(server().replace(f'defaultHost="{HOST}">', f'defaultHost="{HOST}">' + valve("ErrorReportValve", 'errorCode.404="webapps/ROOT/404.html"')), METHODS, {}, id="report-of-the-engine"),
     pytest.param(server(connector='proxyName="loans.fernhollow.example" proxyPort="443"'), [("GET", host, "/docs", {}) for host in (HOST, "x.example")], {}, id="proxy-name"),
 ])
 def test_the_model_foretells_tomcat(text: str, rows: list[tuple[str, str, str, dict[str, str]]], beside: dict[str, str], tmp_path: Path) -> None:
     tmp_path.chmod(0o755)
     asked, wrong = disagreements("tomcat", text, list(rows), tmp_path, files_of(beside))
-    assert wrong == [] and asked >= len(rows) * 0.7
+    assert (asked, wrong) == (len(rows), [])
 
 
 def read(tmp_path: Path, text: str, beside: dict[str, str] | None = None) -> Reading:
@@ -169,8 +188,6 @@ def test_a_property_is_filled_in_or_left_to_deployment(tmp_path: Path) -> None:
     assert read(tmp_path / "given", text, {"conf/catalina.properties": "# ours\nhttp.port=8081\n"}).estate.listeners[0].port == 8081
 
 
-
-
 def test_pages_made_by_jsp_are_left_open(tmp_path: Path) -> None:
     """The folder whose welcome file is such a page as well; but not one with a plain file before it."""
     reading = read(tmp_path, server(), {"webapps/ROOT/pages/index.jsp": "<% %>", "webapps/ROOT/both/index.jsp": "<% %>", "webapps/ROOT/both/index.html": "plain\n"})
@@ -201,6 +218,14 @@ def test_an_attribute_that_says_what_is_so_anyway_loses_nothing(tmp_path: Path) 
     assert said == {"UTF-8": Disposition.IMPLIED, "ISO-8859-1": Disposition.UNSUPPORTED}
 
 
+def test_rules_that_are_not_there_are_told(tmp_path: Path) -> None:
+    """Once for a host, and for the contexts that share one valve only where none has any."""
+    everywhere = {"conf/context.xml": f"<Context>{valve('rewrite.RewriteValve')}</Context>"}
+    said = [[finding.span.file for finding in read(tmp_path / str(number), server(inner), beside).findings if finding.code.name == "rules-not-found" and finding.span] for number, (inner, beside) in enumerate((
+        (valve("rewrite.RewriteValve"), {}), (valve("rewrite.RewriteValve"), rules("")), ("", everywhere), ("", {**everywhere, "webapps/app/WEB-INF/rewrite.config": SPA})))]
+    assert said == [["conf/server.xml"], [], ["conf/context.xml"], []]
+
+
 def test_a_pattern_that_was_meant_for_a_part_is_told(tmp_path: Path) -> None:
     text = "RewriteCond %{HTTP_HOST} ^www\\.\nRewriteRule ^/old /new [L]\nRewriteCond %{HTTP_HOST} ^www\\..*\nRewriteRule ^/old.*$ /new [L]\nRewriteRule \\.php$ - [F]\nRewriteRule /plain /new\n"
     reading = read(tmp_path, server(valve("rewrite.RewriteValve")), rules(text))
@@ -214,7 +239,6 @@ def test_a_pattern_that_was_meant_for_a_part_is_told(tmp_path: Path) -> None:
     (server(valve("RemoteHostValve", 'allow=".*\\.fernhollow\\.example"')), {}),
     (server(), {ROOT: web(filter_of("RemoteAddrFilter", "/docs/*", allow="10\\..*"))}),
     (server(), {ROOT: web(constraint(["/docs/*"], "<auth-constraint><role-name>staff</role-name></auth-constraint>") + "<login-config><auth-method>BASIC</auth-method></login-config>")}),
-    (server(valve("RemoteCIDRValve", 'allow="10.0.0.0/8"') + valve("RemoteIpValve")), {}),
 ])
 @pytest.mark.parametrize("target", ["nginx", "apache", "caddy"])
 def test_what_is_guarded_in_a_way_that_is_not_read_stays_closed(text: str, beside: dict[str, str], target: str, tmp_path: Path) -> None:

@@ -47,6 +47,10 @@ FILE_TEST_IN_VAIN = _code("file-test-in-vain", _H, _MINOR,
     "{condition} never finds anything",
     "REQUEST_FILENAME is empty in Tomcat for whatever its file server is for, and an empty name is no file and no folder; it is carried as it is",
     "ask for %{REQUEST_PATH}, if the file or folder of the request was meant; then the rule holds where it does not now, or the other way round")
+RULES_MISSING = _code("rules-not-found", _H, _MINOR,
+    "{valve} has no rules: there is no file {file}",
+    "the server goes on without them, and says no more of it than a line in its log",
+    "put the file there, if its rules are meant to be in force, and translate again; else take the valve out")
 PART_UNREAD = _code("part-not-read", _R, _BREAKING,
     "{setting}, of {directive}, is not read",
     "{reason}",

@@ -15,7 +15,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from ..model import (
-    AddressRule, AnswerLimit, AskFirst, BodyLimit, ClientIn, Credentials, Hashed, HostIs, Lookup, MethodIn, Pattern, Redirect, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
+    AddressRule, AnswerLimit, AskFirst, BodyLimit, ClientIn, Credentials, Hashed, HostIs, Lookup, MethodIn, Pattern, PeerIn, Redirect, ServeFiles, SetVariable, Site, Template, TextIs, TextMatches, Var, Variable,
 )
 from ..model.walk import all_within
 from ..patterns.languages import ALL, Language, Languages, characters
@@ -109,7 +109,7 @@ class _Finder:
             self.found.values[AUTHORIZATION] = [None, *_users(known)]
         for item in dict.fromkeys(item for item in items if isinstance(item, Hashed)):
             self._share(item)
-        networks = {network for item in items if isinstance(item, AddressRule | ClientIn) for network in item.networks}
+        networks = {network for item in items if isinstance(item, AddressRule | ClientIn | PeerIn) for network in item.networks}
         networks |= {row.value for item in items if isinstance(item, Lookup) and item.networks for row in item.rows if isinstance(row.value, str)}
         sources = [site.client_from for site in sites if site.client_from is not None]
         for source in sources:
@@ -145,7 +145,7 @@ class _Finder:
         self.found.loose.add("shares of requests, by a number made of what they send")
         bounds = list(itertools.accumulate(item.shares))
         for part in dict.fromkeys(part for part in item.template if isinstance(part, Var)):
-            key = CLIENT_ADDRESS if part.variable is Variable.CLIENT else (_KINDS[part.variable], part.name.lower() if part.variable is Variable.FIELD else part.name) if part.variable in _KINDS else None
+            key = CLIENT_ADDRESS if part.variable in (Variable.CLIENT, Variable.PEER) else (_KINDS[part.variable], part.name.lower() if part.variable is Variable.FIELD else part.name) if part.variable in _KINDS else None
             if key is None:
                 continue
             met: dict[int, str] = {}

@@ -15,7 +15,7 @@ from urllib.parse import unquote_plus
 import regex
 
 from ..model import (
-    AS_DECODED, AllOf, Always, AnsweredInside, AnyOf, Capture, Remade, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Pinned,
+    AS_DECODED, AllOf, Always, AnsweredInside, AnyOf, Capture, Remade, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, PeerIn, Pinned,
     Placeholder, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, status_words,
 )
 from ..model.walk import walk
@@ -140,6 +140,11 @@ def _capture(group: int | str, label: str, state: State) -> str:
     return values[group] if group < len(values) else ""
 
 
+def peer(state: State) -> str:
+    """The address of the connection's other end, whatever a field says of the client's."""
+    return (state.received or state.request).client
+
+
 def host_now(state: State) -> str:
     """The host of the request, as rules have left it by now in Caddy, whose matchers and placeholders ask for that (2.6.2, probed)."""
     if state.host_set is None or state.dialect != "caddy":
@@ -226,9 +231,9 @@ def _value(variable: Variable, name: str, state: State) -> str:
         case Variable.QUERY_MARK:
             state.looked_at("query")
             return "?" if state.query else ""
-        case Variable.CLIENT:
+        case Variable.CLIENT | Variable.PEER:
             state.looked_at("client")
-            return request.client
+            return request.client if variable is Variable.CLIENT else peer(state)
         case Variable.CLIENT_CHAIN:
             state.looked_at("client")
             sent = _field("X-Forwarded-For", state)
@@ -419,9 +424,10 @@ def holds(condition: Condition, state: State) -> bool:
         case MethodIn(methods):
             state.looked_at("method")
             return state.method in methods
-        case ClientIn(networks):
+        case ClientIn(networks) | PeerIn(networks):
             state.looked_at("client")
-            return any(in_network(state.request.client, network) for network in networks)
+            address = state.request.client if isinstance(condition, ClientIn) else peer(state)
+            return any(in_network(address, network) for network in networks)
         case TextIs(template, values, ignores_case):
             if is_missing(template, state):
                 return not values

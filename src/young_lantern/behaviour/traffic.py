@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..errors import SourceUnreadable
-from ..model import AddressRule, ClientIn, Estate, Lookup, Var, Variable
+from ..model import AddressRule, ClientIn, Estate, Lookup, PeerIn, Var, Variable
 from ..model.walk import all_within
 from .access_logs import AccessLog, read_access_log
 from .compare import Pair, compare_requests, pair_of
@@ -35,7 +35,7 @@ def read_log_for(path: Path, at: Request, *estates: Estate) -> AccessLog:
     """A log, as far as the estates ask for what its lines hold."""
     items = [item for estate in estates for site in estate.sites for item in all_within(site.program)]
     asked = {item.name.lower() for item in items if isinstance(item, Var) and item.variable is Variable.FIELD}
-    by_client = any(isinstance(item, AddressRule | ClientIn) or isinstance(item, Lookup) and item.networks for item in items)
+    by_client = any(isinstance(item, AddressRule | ClientIn | PeerIn) or isinstance(item, Lookup) and item.networks for item in items)
     return read_access_log(path, at, by_client=by_client, fields=frozenset(asked & {"referer", "user-agent"}))
 
 

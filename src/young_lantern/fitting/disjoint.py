@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 from ..model import (
-    AllOf, AnyOf, ClientIn, Condition, Field, HostIs, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Rewrite, Rewritten, SchemeIs, TextIs, TextMatches, Var, Variable,
+    AllOf, AnyOf, ClientIn, Condition, Field, HostIs, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, PeerIn, Rewrite, Rewritten, SchemeIs, TextIs, TextMatches, Var, Variable,
 )
 from ..model.walk import walk
 from ..patterns.path_languages import exclude_each_other
@@ -90,7 +90,7 @@ class _Known:
 
 
 # What no rewriting changes.
-_OF_CLIENT = frozenset({Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY, Variable.SCHEME, Variable.PORT, Variable.METHOD, Variable.CLIENT, Variable.FIELD, Variable.COOKIE})
+_OF_CLIENT = frozenset({Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY, Variable.SCHEME, Variable.PORT, Variable.METHOD, Variable.CLIENT, Variable.PEER, Variable.FIELD, Variable.COOKIE})
 
 
 def _of_client(condition: Condition) -> bool:
@@ -102,7 +102,7 @@ def _of_client(condition: Condition) -> bool:
             return all(map(_of_client, parts))
         case TextIs(template) | TextMatches(template):
             return all(isinstance(part, str) or isinstance(part, Var) and part.variable in _OF_CLIENT for part in template)
-    return isinstance(condition, HostIs | SchemeIs | ClientIn)
+    return isinstance(condition, HostIs | SchemeIs | ClientIn | PeerIn)
 
 
 def without_impossible(chain: Chain, settles: Callable[[Field], bool] = lambda field: True, known: _Known = _Known()) -> Chain:

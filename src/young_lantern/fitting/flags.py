@@ -12,7 +12,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from ..model import (
-    ALWAYS, AllOf, AnyOf, Block, Capture, Choose, ClientIn, Condition, FileExists, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Rewrite, Route, SchemeIs,
+    ALWAYS, AllOf, AnyOf, Block, Capture, Choose, ClientIn, Condition, FileExists, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, PeerIn, Rewrite, Route, SchemeIs,
     SetVariable, Span, Step, TextIs, TextMatches, Var, Variable,
 )
 from ..model.walk import transform, walk
@@ -21,7 +21,7 @@ from ..patterns import compiled, problem, search
 # Texts beyond these stay variables: the conditions would be longer than what they save.
 _MOST_WAYS = 8
 # What a request has from beginning to end.
-_LASTING = frozenset({Variable.CLIENT, Variable.HOST, Variable.HOST_SENT, Variable.SCHEME, Variable.PORT, Variable.FIELD, Variable.COOKIE, Variable.SERVER_ADDRESS, Variable.PROTOCOL})
+_LASTING = frozenset({Variable.CLIENT, Variable.PEER, Variable.HOST, Variable.HOST_SENT, Variable.SCHEME, Variable.PORT, Variable.FIELD, Variable.COOKIE, Variable.SERVER_ADDRESS, Variable.PROTOCOL})
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,7 +175,7 @@ def _is_plain(held: Condition) -> bool:
         if isinstance(item, TextMatches | PathMatches):
             if not _has_no_groups(item) or _names_asked(item):
                 return False
-        elif isinstance(item, FileExists) and item.cleans or not isinstance(item, TextIs | ClientIn | HostIs | SchemeIs | FileExists | MethodIn | PathIs | PathStartsWith) or _names_asked(item):
+        elif isinstance(item, FileExists) and item.cleans or not isinstance(item, TextIs | ClientIn | PeerIn | HostIs | SchemeIs | FileExists | MethodIn | PathIs | PathStartsWith) or _names_asked(item):
             return False
     return True
 

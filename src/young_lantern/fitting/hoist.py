@@ -70,7 +70,7 @@ def _fields_of_all(answering: list[Leaf]) -> tuple[Field, ...]:
 
 # What stands for the same all the way through a site.
 _STEADY = frozenset({
-    Variable.SCHEME, Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY, Variable.PORT, Variable.METHOD, Variable.CLIENT, Variable.PROTOCOL, Variable.REQUEST_ID, Variable.CLIENT_PORT,
+    Variable.SCHEME, Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY, Variable.PORT, Variable.METHOD, Variable.CLIENT, Variable.PEER, Variable.PROTOCOL, Variable.REQUEST_ID, Variable.CLIENT_PORT,
     Variable.TLS_VERSION, Variable.TLS_CIPHER, Variable.TLS_NAME,
 })
 

@@ -12,7 +12,7 @@ from functools import lru_cache, reduce
 from typing import Any
 
 from ..model import (
-    ALWAYS, AllOf, Always, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, LetInBefore, LookedUpInside, Lookup, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, Pinned, Rewritten, Route, SchemeIs, Step, Template, TextIs,
+    ALWAYS, AllOf, Always, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, LetInBefore, LookedUpInside, Lookup, MethodIn, Not, PathForm, PathIs, PathMatches, PathStartsWith, Pattern, PeerIn, Pinned, Rewritten, Route, SchemeIs, Step, Template, TextIs,
     TextMatches, Var, Variable, fixed, literal,
 )
 from ..model.placeholders import is_open
@@ -166,7 +166,7 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
             return search(pattern, text) is not None
         case TextMatches((Var(Variable.PATH),), pattern) if not is_open(pattern.text):
             return truth(PathMatches(pattern), known)
-        case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | MethodIn() | FileExists() if lasting(condition):
+        case TextIs() | TextMatches() | ClientIn() | PeerIn() | HostIs() | SchemeIs() | MethodIn() | FileExists() if lasting(condition):
             return True if (condition, True) in known.settled else False if (condition, False) in known.settled else None
         case TextIs() | TextMatches() if known.queried and of_query(condition):
             return next((said for said in (True, False) if (bare(condition), said) in known.queried), None)
@@ -222,7 +222,7 @@ def _starts(prefix: str, ignores_case: bool, known: Known) -> bool | None:
 
 
 # What a client sends, or is: the same at every step.
-_LASTING = frozenset({Variable.SCHEME, Variable.HOST, Variable.AUTHORITY, Variable.TARGET, Variable.ORIGINAL_PATH, Variable.CLIENT, Variable.FIELD, Variable.COOKIE})
+_LASTING = frozenset({Variable.SCHEME, Variable.HOST, Variable.AUTHORITY, Variable.TARGET, Variable.ORIGINAL_PATH, Variable.CLIENT, Variable.PEER, Variable.FIELD, Variable.COOKIE})
 
 
 def lasting(condition: Condition) -> bool:
@@ -231,7 +231,7 @@ def lasting(condition: Condition) -> bool:
         return all(lasting(item.condition if isinstance(item, Not) else item) for item in condition.conditions)
     if isinstance(condition, FileExists):
         return literal(condition.root) is not None and bool(condition.path) and literal(condition.path) is not None
-    return isinstance(condition, ClientIn | HostIs | SchemeIs | MethodIn) or isinstance(condition, TextIs | TextMatches) and lasting_text(condition.template)
+    return isinstance(condition, ClientIn | PeerIn | HostIs | SchemeIs | MethodIn) or isinstance(condition, TextIs | TextMatches) and lasting_text(condition.template)
 
 
 def lasting_text(template: Template) -> bool:
@@ -374,7 +374,7 @@ def narrowed(known: Known, condition: Condition) -> Known:
             return without(known, inner)
         case Not(inner) if lasting(inner):
             return replace(known, settled=known.settled | {(inner, False)})
-        case TextIs() | TextMatches() | ClientIn() | HostIs() | SchemeIs() | MethodIn() | FileExists() if lasting(condition):
+        case TextIs() | TextMatches() | ClientIn() | PeerIn() | HostIs() | SchemeIs() | MethodIn() | FileExists() if lasting(condition):
             return replace(known, settled=known.settled | {(condition, True)})
         case TextIs() | TextMatches() if of_query(condition):
             return replace(known, queried=known.queried | {(bare(condition), True)})

@@ -10,8 +10,8 @@ import re
 from dataclasses import replace
 
 from ..model import (
-    ALWAYS, AllOf, AnyOf, Capture, Choose, ClientIn, Condition, Lookup, LookupRow, Not, PathIs, PathMatches, Pattern, Redirect, Route, SchemeIs, Step, Template, TextIs, TextMatches, Unknowable, Var,
-    Variable, fixed, join,
+    ALWAYS, AllOf, AnyOf, Capture, Choose, ClientIn, Condition, Lookup, LookupRow, Not, PathIs, PathMatches, Pattern, PeerIn, Redirect, Route, SchemeIs, Step, Template, TextIs, TextMatches, Var,
+    Variable, address_in, fixed, join,
 )
 from ..model.placeholders import is_open
 from ..model.walk import transform, walk
@@ -195,9 +195,7 @@ def row_condition(row: LookupRow, table: Lookup) -> Condition:
         return TextMatches(table.subject, row.value, span=table.span)
     if not table.networks:
         return TextIs(table.subject, (row.value,), table.ignores_case, table.span)
-    if table.subject == (Var(Variable.CLIENT),):
-        return ClientIn((row.value,), table.span)
-    return Unknowable(f"whether an address that a field names lies in {row.value}", table.span)
+    return address_in(table.subject, row.value, table.span)
 
 
 def _overlap(one: LookupRow, other: LookupRow, table: Lookup) -> bool:
@@ -209,6 +207,7 @@ def _all(first: Condition, excluded: list[Condition]) -> Condition:
 
 
 def _any(conditions: list[Condition]) -> Condition:
-    if len(conditions) > 1 and all(isinstance(item, ClientIn) for item in conditions):
-        return ClientIn(tuple(network for item in conditions for network in item.networks), conditions[0].span)  # type: ignore[union-attr]
+    for kind in (ClientIn, PeerIn):
+        if len(conditions) > 1 and all(isinstance(item, kind) for item in conditions):
+            return kind(tuple(network for item in conditions for network in item.networks), conditions[0].span)  # type: ignore[union-attr]
     return conditions[0] if len(conditions) == 1 else AnyOf(tuple(conditions))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from enum import Enum
 
 from .span import Span
-from .text import Pattern, Template
+from .text import Pattern, Template, Var, Variable
 
 
 class PathForm(Enum):
@@ -99,6 +99,14 @@ class MethodIn:
 @dataclass(frozen=True, slots=True)
 class ClientIn:
     """The client's address lies in one of the networks (CIDR text; `unix:` never matches over TCP)."""
+
+    networks: tuple[str, ...]
+    span: Span | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class PeerIn:
+    """The other end of the connection, whatever a proxy says of the client, lies in one of the networks."""
 
     networks: tuple[str, ...]
     span: Span | None = None
@@ -254,7 +262,17 @@ class Unknowable:
 
 
 Condition = (
-    Always | PathIs | PathStartsWith | PathGlob | PathMatches | HostIs | SchemeIs | MethodIn | ClientIn | TextIs
+    Always | PathIs | PathStartsWith | PathGlob | PathMatches | HostIs | SchemeIs | MethodIn | ClientIn | PeerIn | TextIs
     | TextMatches | FileExists | FileNameMatches | FolderMatches | Rewritten | AnsweredInside | LookedUpInside | LetInBefore | Pinned | AllOf | AnyOf | Not | Unknowable
 )
 ALWAYS = Always()
+
+
+def address_in(subject: Template, network: str, span: Span | None) -> Condition:
+    """Whether the address that a table of networks is asked for lies in one of them."""
+    match subject:
+        case (Var(Variable.CLIENT),):
+            return ClientIn((network,), span)
+        case (Var(Variable.PEER),):
+            return PeerIn((network,), span)
+    return Unknowable(f"whether an address that a field names lies in {network}", span)

@@ -37,6 +37,7 @@ class Variable(Enum):
     QUERY = "query"
     QUERY_MARK = "query_mark"  # "?" when there is a query, else nothing
     CLIENT = "client"  # client address
+    PEER = "peer"  # address of the connection's other end, whatever a proxy says of the client
     CLIENT_CHAIN = "client_chain"  # X-Forwarded-For with the client appended
     POOL = "pool"  # the authority that the pool is written with
     MEMBER = "member"  # the address of the pool's member that is asked

@@ -48,7 +48,7 @@ def version_holds(version: tuple[int, ...], sign: str, wanted: str) -> bool:
 VARIABLES: dict[str, Template] = {
     "HTTP_HOST": (Var(Variable.AUTHORITY),), "SERVER_NAME": (Var(Variable.HOST),), "SERVER_PORT": (Var(Variable.PORT),),
     "REQUEST_METHOD": (Var(Variable.METHOD),), "REQUEST_SCHEME": (Var(Variable.SCHEME),), "REQUEST_URI": (Var(Variable.PATH),),
-    "QUERY_STRING": (Var(Variable.QUERY),), "REMOTE_ADDR": (Var(Variable.CLIENT),), "REMOTE_HOST": (Var(Variable.CLIENT),),
+    "QUERY_STRING": (Var(Variable.QUERY),), "REMOTE_ADDR": (Var(Variable.CLIENT),), "CONN_REMOTE_ADDR": (Var(Variable.PEER),), "REMOTE_HOST": (Var(Variable.CLIENT),),
     "THE_REQUEST": (Var(Variable.METHOD_SENT), " ", Var(Variable.TARGET), " HTTP/1.1"), "SERVER_PROTOCOL": (Var(Variable.PROTOCOL),),
     "REMOTE_USER": (Var(Variable.USER),), "REMOTE_PORT": (Var(Variable.CLIENT_PORT),), "HTTPS": (Lookup("over_tls", (Var(Variable.SCHEME),), (LookupRow("https", ("on",)),), ("off",)),),
     "HTTP_USER_AGENT": (Var(Variable.FIELD, "User-Agent"),), "HTTP_REFERER": (Var(Variable.FIELD, "Referer"),),
@@ -248,7 +248,7 @@ def read_bytes(text: str) -> int | None:
 
 WRITE: dict[Variable, str] = {
     Variable.AUTHORITY: "HTTP_HOST", Variable.HOST: "SERVER_NAME", Variable.HOST_SENT: "SERVER_NAME", Variable.PORT: "SERVER_PORT", Variable.METHOD: "REQUEST_METHOD",
-    Variable.SCHEME: "REQUEST_SCHEME", Variable.PATH: "REQUEST_URI", Variable.CLIENT: "REMOTE_ADDR", Variable.QUERY: "QUERY_STRING",
+    Variable.SCHEME: "REQUEST_SCHEME", Variable.PATH: "REQUEST_URI", Variable.CLIENT: "REMOTE_ADDR", Variable.PEER: "CONN_REMOTE_ADDR", Variable.QUERY: "QUERY_STRING",
     Variable.USER: "REMOTE_USER", Variable.CLIENT_PORT: "REMOTE_PORT", Variable.PROTOCOL: "SERVER_PROTOCOL", Variable.REQUEST_ID: f"ENV:{UNIQUE_ID}",
 }
 WRITE |= {variable: f"SSL:{name}" for name, variable in OF_TLS.items()}

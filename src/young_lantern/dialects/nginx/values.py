@@ -54,7 +54,7 @@ VARIABLES: dict[str, Variable] = {
     "scheme": Variable.SCHEME, "host": Variable.HOST, "http_host": Variable.AUTHORITY, "server_port": Variable.PORT,
     "server_name": Variable.SITE_NAME, "request_method": Variable.METHOD, "request_uri": Variable.TARGET,
     "uri": Variable.PATH, "document_uri": Variable.PATH, "args": Variable.QUERY, "query_string": Variable.QUERY,
-    "is_args": Variable.QUERY_MARK, "remote_addr": Variable.CLIENT,
+    "is_args": Variable.QUERY_MARK, "remote_addr": Variable.CLIENT, "realip_remote_addr": Variable.PEER,
     "proxy_add_x_forwarded_for": Variable.CLIENT_CHAIN, "proxy_host": Variable.POOL, "upstream_addr": Variable.ORIGIN_ADDRESS, "document_root": Variable.ROOT,
     "status": Variable.SENT_STATUS, "upstream_cache_status": Variable.CACHE_STATUS, "server_protocol": Variable.PROTOCOL, "remote_user": Variable.USER, "request_id": Variable.REQUEST_ID, "remote_port": Variable.CLIENT_PORT,
     "server_addr": Variable.SERVER_ADDRESS, "hostname": Variable.MACHINE_NAME, "ssl_protocol": Variable.TLS_VERSION, "ssl_cipher": Variable.TLS_CIPHER, "ssl_server_name": Variable.TLS_NAME,

@@ -58,6 +58,7 @@ ROWS: tuple[Row, ...] = (
         maxSwallowSize maxThreads maxTrailerSize minSpareThreads noCompressionStrongETag parseBodyMethods pollerThreadPriority processorCache selectorTimeout serverRemoveAppProvidedValues
         socketBuffer tcpNoDelay threadPriority threadsMaxIdleTime throwOnFailure useBodyEncodingForURI useKeepAliveResponseHeader useSendfile useVirtualThreads usesVirtualThreads
         useAsyncIO allowedTrailerHeaders continueResponseTiming portOffset sslImplementationName maxPartCount maxPartHeaderSize utilityThreads bufferPool directBuffer""", why=OWN),
+    *_rows("Connector", "secret secretRequired allowedRequestAttributesPattern packetSize tomcatAuthentication tomcatAuthorization ajpFlush", why="it is for AJP"),
     *_rows("UpgradeProtocol", "className", "tls"),
     *_rows("UpgradeProtocol", "maxConcurrentStreams maxConcurrentStreamExecution overheadCountFactor readTimeout writeTimeout streamReadTimeout streamWriteTimeout keepAliveTimeout initialWindowSize compression", why=OWN),
     *_rows("SSLHostConfig", "Certificate hostName protocols sslProtocol ciphers honorCipherOrder certificateVerification certificateVerificationDepth caCertificateFile", "tls"),

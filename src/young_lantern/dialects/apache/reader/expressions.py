@@ -13,7 +13,7 @@ import re
 from dataclasses import dataclass, replace
 
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, MethodIn, Not, PathForm, PathMatches, Pattern, Remade, SchemeIs, Span, Template, TextIs, TextMatches, Unread, Var, Variable, join,
+    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, MethodIn, Not, PathForm, PathMatches, Pattern, PeerIn, Remade, SchemeIs, Span, Template, TextIs, TextMatches, Unread, Var, Variable, join,
 )
 from ....patterns import search
 from .. import values
@@ -144,6 +144,8 @@ class _Parser:
             return self.matched(word, Pattern(_shell(self.string(), sign == "-fnmatch"), "pcre", sign == "-strcmatch"))
         if sign == "-ipmatch" and word == (Var(Variable.CLIENT),):
             return ClientIn((self.string(),), self.span)
+        if sign == "-ipmatch" and word == (Var(Variable.PEER),):
+            return PeerIn((self.string(),), self.span)
         if sign in _NUMBERS and sign[0] == "-":
             self.blank()
             found = re.compile(r"'?(-?\d+)'?").match(self.text, self.at)
@@ -304,8 +306,9 @@ def _equals(word: Template, wanted: list[str], span: Span | None) -> Condition:
 def _any(parts: list[Condition], span: Span | None) -> Condition:
     if ALWAYS in parts:
         return ALWAYS
-    if all(isinstance(part, ClientIn) for part in parts):
-        return ClientIn(tuple(network for part in parts for network in part.networks), span)  # type: ignore[union-attr]
+    for kind in (ClientIn, PeerIn):
+        if all(isinstance(part, kind) for part in parts):
+            return kind(tuple(network for part in parts for network in part.networks), span)  # type: ignore[union-attr]
     return AnyOf(tuple(parts), span)
 
 

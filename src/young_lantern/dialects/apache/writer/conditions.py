@@ -15,7 +15,7 @@ from ....fitting.aliases import behind
 from ....fitting.closing import of_paths
 from ....fitting.static import bare
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, Redirect, Rewritten, SchemeIs, Template, TextIs,
+    ALWAYS, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches, PathStartsWith, PeerIn, Pattern, Redirect, Rewritten, SchemeIs, Template, TextIs,
     TextMatches, Var, Variable,
 )
 from ....model.placeholders import is_open
@@ -228,8 +228,9 @@ def _literal(condition: Condition, asked: Asked, context: Context) -> list[str] 
                 return ["%{SERVER_NAME}", f"{sign}={names[0]}"]
             texts = [re.escape(name).replace(r"\*", "[^.]+" if one_label else ".+").replace(r"\-", "-") for name in names]
             return ["%{SERVER_NAME}", values.quote(f"{sign}^(?:{'|'.join(texts)})$")]
-        case ClientIn(networks):
-            asks = " || ".join(f"-R '{network}'" for network in networks if not network.startswith("unix"))
+        case ClientIn(networks) | PeerIn(networks):
+            test = "-R" if isinstance(inner, ClientIn) else "%{CONN_REMOTE_ADDR} -ipmatch"
+            asks = " || ".join(f"{test} '{network}'" for network in networks if not network.startswith("unix"))
             return ["expr", values.quote((f"! ({asks})" if len(networks) > 1 else f"! {asks}") if negated else asks)] if asks else Unwritable("a condition that never holds")
         case TextIs(template, wanted, ignores_case):
             return _text_is(template, wanted or ("",), ignores_case, sign, asked, context)

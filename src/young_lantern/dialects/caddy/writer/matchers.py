@@ -15,7 +15,7 @@ from dataclasses import replace
 from ....codes import CASE_IGNORED, PATTERN_BEYOND
 from ....model import (
     NO_VALUE, Always, AllOf, AnyOf, Capture, ClientIn, Condition, Disposition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, Lookup, LookupRow, MethodIn, Not,
-    PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, Placeholder, SchemeIs, Span, Template, TextIs, TextMatches, Var, Variable, literal,
+    PathGlob, PathIs, PathMatches, PathStartsWith, PeerIn, Pattern, Placeholder, SchemeIs, Span, Template, TextIs, TextMatches, Var, Variable, literal,
 )
 from ....model.walk import transform, walk
 from ....patterns import beyond_re2, search, to_re2
@@ -84,7 +84,7 @@ def write_lines(condition: Condition, name: str, context: Context) -> Lines | Un
             return [Node(["protocol", scheme])]
         case MethodIn(methods):
             return [Node(["method", *methods])]
-        case ClientIn(networks):
+        case ClientIn(networks) | PeerIn(networks):
             return [Node(["remote_ip", *networks])]
         case TextIs():
             return _text_is(condition, context)

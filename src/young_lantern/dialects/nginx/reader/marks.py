@@ -19,7 +19,7 @@ _NOTHING = ("", "0")
 # What stays the same from the rewriting of the server to the origin.
 _STEADY = frozenset({
     Variable.METHOD, Variable.METHOD_SENT, Variable.TARGET, Variable.FIELD, Variable.COOKIE, Variable.ARGUMENT, Variable.QUERY, Variable.HOST, Variable.HOST_SENT, Variable.AUTHORITY, Variable.SCHEME,
-    Variable.CLIENT, Variable.PORT,
+    Variable.CLIENT, Variable.PEER, Variable.PORT,
 })
 
 

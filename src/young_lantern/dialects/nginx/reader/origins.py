@@ -12,7 +12,7 @@ import ipaddress
 import re
 from collections.abc import Iterator
 
-from ....model import Choose, ClientIn, Condition, Forward, Lookup, Respond, Route, Step, TextIs, Var, Variable, literal
+from ....model import Choose, Condition, Forward, Lookup, Respond, Route, Step, TextIs, Var, Variable, address_in, literal
 from ..syntax import Directive
 from .context import Context, Scope
 from .fields import asked
@@ -78,7 +78,7 @@ def _of_table(table: Lookup) -> Iterator[tuple[Condition | None, str | None]]:
         # geo: the longest network that holds the address.
         rows = tuple(sorted(rows, key=lambda row: -ipaddress.ip_network(str(row.value), strict=False).prefixlen))
     for row in rows:
-        yield (ClientIn((str(row.value),), table.span) if table.networks else asked(table, row)), literal(row.result)
+        yield (address_in(table.subject, str(row.value), table.span) if table.networks else asked(table, row)), literal(row.result)
     yield None, literal(table.fallback)
 
 

@@ -12,7 +12,7 @@ from dataclasses import replace
 
 from ....model import (
     ALWAYS, AllOf, AnsweredInside, AnyOf, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathIs, PathMatches,
-    PathStartsWith, Pattern, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Var, Variable,
+    PathStartsWith, PeerIn, Pattern, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Var, Variable,
 )
 from ...noting import BESIDES, Unwritable
 from ..values import quote
@@ -127,6 +127,8 @@ def _single(condition: Condition, context: Context) -> tuple[list[Node], Test] |
             return [], _host(names, one_label)
         case ClientIn(found):
             return [], (networks(found, context), "", "")
+        case PeerIn(found):
+            return [], (networks(found, context, peer=True), "", "")
         case TextIs(template, found, ignores_case):
             found = found or ("",)
             subject = _subject(template, context)

@@ -120,14 +120,15 @@ def _geo(name: str, table: Lookup, context: Context) -> Node | Unwritable:
     return Node(["geo", *words], lines, (table.span,) if table.span else ())
 
 
-def networks(found: tuple[str, ...], context: Context) -> str:
-    """The variable that is 1 for clients in one of the networks."""
-    key = "clients " + " ".join(found)
+def networks(found: tuple[str, ...], context: Context, peer: bool = False) -> str:
+    """The variable that is 1 for clients in one of the networks. peer: for the proxies in front that are."""
+    kind = "peer" if peer else "client"
+    key = f"{kind}s " + " ".join(found)
     if key not in context.http:
-        name = "$" + context.name("from client " + found[0].replace(".", " ").replace(":", " ").split("/")[0].replace(" ", ""))
+        name = "$" + context.name(f"from {kind} " + found[0].replace(".", " ").replace(":", " ").split("/")[0].replace(" ", ""))
         lines = [Node(["default", "0"]), *(Node([network, "1"]) for network in found if network != "unix:")]
-        context.http[key] = Node(["geo", name], lines)
-    return context.http[key].words[1]
+        context.http[key] = Node(["geo", *(["$realip_remote_addr"] if peer else []), name], lines)
+    return context.http[key].words[-1]
 
 
 def never_set(context: Context, nodes: list[Node]) -> dict[str, Node]:

@@ -53,6 +53,9 @@ def read(main: Path, files: Pairs = ()) -> Reading:
         made, opened = read_sites(engine, doors, {site.key for site in sites}, loader, context)
         sites += made
         listeners += opened
+    if not listeners:
+        raise SourceUnreadable("has no Connector that answers HTTP at a port, and so nothing that another server could take over; one for AJP alone is for a front end that speaks it",
+                               file=tree.name_of(main), line=next(service.all("Connector")[0] for service in server.all("Service") if service.all("Connector")).span.line)
     for file in loader.files.values():
         for element in file.root.walk():
             if element.name == "Context" and (claim := context.claims.get(element.span)) is not None and claim.disposition is None and not claim.claimed:

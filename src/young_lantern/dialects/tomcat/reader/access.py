@@ -12,38 +12,41 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from ....model import (
-    ALWAYS, AddressRule, AnyOf, Choose, Condition, Field, MethodIn, Not, Operation, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Route, SchemeIs, Side,
+    ALWAYS, AddressRule, AllOf, AnyOf, Choose, ClientIn, Condition, Field, MethodIn, Not, Operation, PeerIn, PathIs, PathMatches, PathStartsWith, Pattern, Protect, Redirect, Respond, Route, Side,
     Span, Step, Template, TextIs, TextMatches, Unserved, Var, Variable)
 from .. import values
 from ..syntax import Element
 from .context import Context
 from .listeners import Door
+from .secure import Secure
 
 
-def read_valve(valve: Element, context: Context) -> tuple[Step, ...]:
-    """`allow` and `deny`: whoever is denied, or is not among those who are allowed, gets 403."""
+def read_valve(valve: Element, context: Context, peer: bool = False) -> tuple[Step, ...]:
+    """`allow` and `deny`: whoever is denied, or is not among those who are allowed, gets 403. peer: RemoteIpValve comes later, so that the proxy in front is asked for."""
     context.use(valve)
     status = context.number(valve, "denyStatus", 403)
     for name in ("invalidAuthenticationWhenDeny", "addConnectorPort"):
         if context.truth(valve, name):
             context.lose(valve.attributes[name].span, name, "what is asked of the address is something else then; the valve is read as if it were not written")
-    context.said(valve, "usePeerAddress")
-    allow, deny = (context.said(valve, name) for name in ("allow", "deny"))
-    lists = {held.name: _networks(valve, context.filled(held.value)) for held in (deny, allow) if held is not None and held.value}
-    if status == 403 and all(found is not None for found in lists.values()) and not ("allow" in lists and "deny" in lists and not lists["deny"]):
-        rules = [AddressRule(name == "allow", lists[name] or (), valve.span) for name in ("deny", "allow") if name in lists]
+    peer = context.truth(valve, "usePeerAddress") or peer
+    said = {name: held for name in ("deny", "allow") if (held := context.said(valve, name)) is not None and held.value}
+    lists = {name: _networks(valve, context.filled(held.value)) for name, held in said.items()}
+    known = all(found is not None for found in lists.values())
+    if status == 403 and known and not peer and not ("allow" in lists and "deny" in lists and not lists["deny"]):
+        rules = [AddressRule(name == "allow", found or (), valve.span) for name, found in lists.items()]
         # RequestFilterValve.isAllowed (10.1.60, probed): with `deny` alone all others come in; else nobody does who is not named.
         return (Protect((*rules, *(() if set(lists) == {"deny"} else (AddressRule(False, ("0.0.0.0/0", "::/0"), valve.span),))), valve.span),)
-    if valve.get("className").endswith("RemoteCIDRValve"):
-        for held in (allow, deny):
-            if held is not None:
-                context.unread(held, "addresses and networks, with commas between them, were expected")
+    if valve.get("className").endswith("RemoteCIDRValve") and not known:
+        for held in said.values():
+            context.unread(held, "addresses and networks, with commas between them, were expected")
         return (Unserved(valve.span.directive, valve.span),)
-    client: Template = (Var(Variable.CLIENT),)
-    made = {held.name: TextMatches(client, context.pattern(context.filled(held.value), held.span), span=held.span) for held in (deny, allow) if held is not None and held.value}
-    refused: list[Condition] = [made["deny"]] if "deny" in made else []
+    kind, address = (PeerIn, Variable.PEER) if peer else (ClientIn, Variable.CLIENT)
+    made: dict[str, Condition] = {
+        name: kind(found, valve.span) if (found := lists[name]) is not None else TextMatches((Var(address),), context.pattern(context.filled(held.value), held.span), span=held.span)
+        for name, held in said.items()}
+    refused = [made["deny"]] if "deny" in made else []
     if "allow" in made or not made:
-        refused.append(Not(made["allow"], valve.span) if "allow" in made else MethodIn((), valve.span))
+        refused.append(Not(made["allow"], valve.span) if "allow" in made else ALWAYS)
     condition = AnyOf(tuple(refused), valve.span) if len(refused) > 1 else refused[0]
     return (Choose((Route(condition, (Respond(status, raises=True, span=valve.span),), valve.span, valve.comments),), valve.span),)
 
@@ -80,7 +83,7 @@ class _Guard:
         return not self.methods or ((method in self.methods) != self.omits if method is not None else self.omits)
 
 
-def read_constraints(descriptors: list[Element], prefix: str, doors: list[Door], rewritten: bool, context: Context) -> tuple[Step, ...]:
+def read_constraints(descriptors: list[Element], prefix: str, secure: Secure, rewritten: bool, context: Context) -> tuple[Step, ...]:
     """The constraints of a context -> what they make of its requests. rewritten: rules may have made the path."""
     guards: list[_Guard] = []
     for descriptor in descriptors:
@@ -89,11 +92,11 @@ def read_constraints(descriptors: list[Element], prefix: str, doors: list[Door],
             asked = element.first("auth-constraint")
             roles = tuple(item.text for item in asked.all("role-name")) if asked is not None else None
             data = element.first("user-data-constraint")
-            secure = data is not None and data.said("transport-guarantee").upper() not in ("", "NONE")
+            by_tls = data is not None and data.said("transport-guarantee").upper() not in ("", "NONE")
             for collection in element.all("web-resource-collection"):
                 omitted = tuple(item.text for item in collection.all("http-method-omission"))
                 methods = tuple(item.text for item in collection.all("http-method"))
-                guards.append(_Guard(element, tuple(item.text for item in collection.all("url-pattern")), methods or omitted, not methods and bool(omitted), roles, secure))
+                guards.append(_Guard(element, tuple(item.text for item in collection.all("url-pattern")), methods or omitted, not methods and bool(omitted), roles, by_tls))
         for element in descriptor.all("login-config"):
             context.use(element)
             if not any(guard.roles for guard in guards):
@@ -109,7 +112,7 @@ def read_constraints(descriptors: list[Element], prefix: str, doors: list[Door],
         held = [guard for guard in guards if pattern in guard.patterns or pattern == "" and "/" in guard.patterns]
         is_folder = pattern.startswith("/") and pattern.endswith("/*")
         otherwise: tuple[Step, ...] = (Choose(tuple(last), guards[0].element.span),) if is_folder and last else ()
-        route = Route(_path(pattern, prefix, held[0].element.span), _for_pattern(held, otherwise, doors, rewritten, context), held[0].element.span, held[0].element.comments,
+        route = Route(_path(pattern, prefix, held[0].element.span), _for_pattern(held, otherwise, secure, rewritten, context), held[0].element.span, held[0].element.comments,
                       also=tuple(guard.element.span for guard in held[1:]))
         (last if pattern == "/" or pattern.startswith("*.") else first).insert(0, route)
         if pattern == "/":
@@ -147,23 +150,23 @@ def _path(pattern: str, prefix: str, span: Span) -> Condition:
     return PathIs(prefix + pattern, span=span) if pattern else AnyOf((root, PathIs(prefix, span=span)), span) if prefix else root
 
 
-def _for_pattern(guards: list[_Guard], otherwise: tuple[Step, ...], doors: list[Door], rewritten: bool, context: Context) -> tuple[Step, ...]:
+def _for_pattern(guards: list[_Guard], otherwise: tuple[Step, ...], secure: Secure, rewritten: bool, context: Context) -> tuple[Step, ...]:
     """What the constraints that a pattern names do. otherwise: what is done for methods that they are not for: of a folder endings are looked at then, but no shorter folder."""
     named = sorted({method for guard in guards for method in guard.methods})
     span = guards[0].element.span
     classes: list[tuple[str | None, list[_Guard]]] = [(method, [guard for guard in guards if guard.covers(method)]) for method in [*named, None]]
     if all(held == guards for _, held in classes):
-        return _effect(guards, doors, rewritten, context)
-    routes = [Route(MethodIn((method,), span) if method is not None else Not(MethodIn(tuple(named), span), span), _effect(held, doors, rewritten, context), span) for method, held in classes if held]
+        return _effect(guards, secure, rewritten, context)
+    routes = [Route(MethodIn((method,), span) if method is not None else Not(MethodIn(tuple(named), span), span), _effect(held, secure, rewritten, context), span) for method, held in classes if held]
     return (Choose((*routes, *((Route(ALWAYS, otherwise, span),) if otherwise else ())), span),)
 
 
-def _effect(guards: list[_Guard], doors: list[Door], rewritten: bool, context: Context) -> tuple[Step, ...]:
+def _effect(guards: list[_Guard], secure: Secure, rewritten: bool, context: Context) -> tuple[Step, ...]:
     span = guards[0].element.span
     # AuthenticatorBase.disableCaching (10.1.60, probed)
     steps: list[Step] = [Field(Side.RESPONSE, Operation.SET, "Cache-Control", ("private",), span=span, when=Not(MethodIn(("POST",), span), span))]
     if all(guard.secure for guard in guards):
-        steps += _secured(span, doors, rewritten)
+        steps += _secured(span, secure, rewritten)
     if any(guard.roles == () for guard in guards):
         return (*steps, Respond(403, raises=True, span=span))
     if all(guard.roles for guard in guards):
@@ -173,18 +176,22 @@ def _effect(guards: list[_Guard], doors: list[Door], rewritten: bool, context: C
     return tuple(steps)
 
 
-def _secured(span: Span, doors: list[Door], rewritten: bool) -> list[Step]:
-    """Plain requests are sent to the port for TLS, or refused where there is none."""
+def _secured(span: Span, secure: Secure, rewritten: bool) -> list[Step]:
+    """What has not come by TLS is sent to the port for it, or refused where there is none (RealmBase.hasUserDataPermission)."""
     target: Template = (Var(Variable.TARGET_NOW if rewritten else Variable.TARGET),)
     ways: dict[tuple[str, int | None], list[Door]] = {}
-    for door in doors:
-        if not door.secure:
+    for door in secure.doors:
+        if secure.field or not door.taken_secure:
             ways.setdefault((door.name, door.redirect_port), []).append(door)
     routes: list[Route] = []
-    for number, ((name, port), held) in enumerate(ways.items()):
-        condition: Condition = SchemeIs("http", span)
+    if ways and secure.host_field:
+        named = Not(TextIs((Var(Variable.FIELD, secure.host_field),), ("",), span=span), span)
+        routes.append(Route(AllOf((secure.fails(span), secure.believed(span), named), span), (Unserved("hostHeader", span),), span))
+    for (name, port), held in ways.items():
+        condition = secure.fails(span)
         if len(ways) > 1:
-            condition = TextIs((Var(Variable.PORT),), tuple(str(door.port) for door in held), span=span)
+            at: Condition = TextIs((Var(Variable.PORT),), tuple(str(door.port) for door in held), span=span)
+            condition = AllOf((condition, at), span) if secure.field else at
         host: Template = (name,) if name else (Var(Variable.HOST_SENT),)
         does: Step = Respond(403, raises=True, span=span) if port is None else Redirect(302, ("https://", *host, *((f":{port}",) if port != 443 else ()), *target), span=span)
         routes.append(Route(condition, (does,), span))

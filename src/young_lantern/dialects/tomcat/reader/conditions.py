@@ -10,7 +10,7 @@ import re
 
 from ....codes import CONDITION_UNREAD, FILE_TEST_IN_VAIN
 from ....model import (
-    ALWAYS, AllOf, AnyOf, Condition, FileExists, FileKind, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var,
+    ALWAYS, AllOf, AnyOf, Condition, FileExists, FileKind, MethodIn, Not, PathIs, PathMatches, PathStartsWith, Pattern, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var,
     Variable, literal)
 from .. import values
 from ..rules import Line
@@ -49,6 +49,9 @@ def _condition(line: Line, rule: str, label: str, used: bool, level: Level, cont
 
 def _test(line: Line, template: Template, wanted: str, negated: bool, label: str, level: Level, context: Context) -> tuple[Condition, bool]:
     span = line.span
+    ignores_case = bool({"NC", "nocase"} & set(line.flags))
+    if line.args[0] == "%{HTTPS}" and wanted not in FILES and wanted[:1] not in ("<", ">"):
+        return _scheme(wanted, ignores_case, span, level), False
     if any(isinstance(part, Unread) for part in template):
         context.condition_unread(span, f"{line.args[0]} {line.args[1]}")
         return Unknowable(line.span.directive, span), False
@@ -61,12 +64,9 @@ def _test(line: Line, template: Template, wanted: str, negated: bool, label: str
         context.say(FILE_TEST_IN_VAIN, span, condition=f"{line.args[0]} {line.args[1]}")
     if wanted in FILES:
         return _file(template, FILES[wanted], span, level), False
-    ignores_case = bool({"NC", "nocase"} & set(line.flags))
     if wanted[:1] in ("<", ">"):
         context.blame(CONDITION_UNREAD, span, condition=f"{line.args[0]} {line.args[1]}")
         return Unknowable(line.span.directive, span), False
-    if template == (values.HTTPS,):
-        return _scheme(wanted, ignores_case, span), False
     if wanted.startswith("="):
         if template == (Var(Variable.METHOD),):
             return MethodIn((wanted[1:],), span), False
@@ -80,12 +80,12 @@ def _test(line: Line, template: Template, wanted: str, negated: bool, label: str
     return TextMatches(template, context.pattern(wanted, span, label=label, ignores_case=ignores_case), span=span), True
 
 
-def _scheme(wanted: str, ignores_case: bool, span: Span) -> Condition:
+def _scheme(wanted: str, ignores_case: bool, span: Span, level: Level) -> Condition:
     """A test of HTTPS, which is `on` or `off`."""
     fits = [said == wanted[1:] if wanted.startswith("=") else re.fullmatch(wanted, said, re.IGNORECASE if ignores_case else 0) is not None for said in ("on", "off")]
     if all(fits):
         return ALWAYS
-    return SchemeIs("https", span) if fits[0] else SchemeIs("http", span) if fits[1] else Not(ALWAYS, span)
+    return level.secure.holds(span) if fits[0] else level.secure.fails(span) if fits[1] else Not(ALWAYS, span)
 
 
 def _request_path(line: Line, wanted: str, label: str, level: Level, context: Context) -> tuple[Condition, bool]:

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from ....codes import PART_UNREAD, PATTERN_OF_THE_WHOLE
+from ....codes import PART_UNREAD, PATTERN_OF_THE_WHOLE, RULES_MISSING
 from ....model import Disposition, Pattern, Span
 from ....model.placeholders import is_open
 from ....source.places import Places
@@ -89,6 +89,11 @@ class Context(Collector):
         claim = self.claims.get(span)
         if claim is not None and claim.disposition is None:
             claim.disposition, claim.why = disposition, why
+
+    def say_without_rules(self, valve: Element, file: str) -> None:
+        """A RewriteValve whose file is not there (RewriteValve.startInternal; 10.1.60, probed): nothing is rewritten."""
+        self.say(RULES_MISSING, valve.span, valve=valve.span.directive, file=file)
+        self.settled(valve.span, Disposition.IMPLIED, "it has no rules")
 
     def path(self, text: str, below: str = "") -> str:
         """A path of the configuration, whole: below a folder of the server's where it is none. A placeholder counts as whole."""

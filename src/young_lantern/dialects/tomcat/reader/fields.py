@@ -7,18 +7,20 @@ Unknown:  another filter is told: it may change anything.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
-from ....model import AllOf, AnyOf, Choose, Condition, Disposition, Field, Operation, PathIs, PathMatches, PathStartsWith, Pattern, Route, SchemeIs, Side, Step, Unserved
+from ....model import AllOf, AnyOf, Choose, Condition, Disposition, Field, Operation, PathIs, PathMatches, PathStartsWith, Pattern, Route, Side, Step, Unserved
 from ..syntax import Element
 from .context import Context
+from .secure import Secure
 
 _PACKAGE = "org.apache.catalina.filters."
 _GUARDS = {"RemoteAddrFilter", "RemoteHostFilter", "RemoteCIDRFilter", "CsrfPreventionFilter", "RestCsrfPreventionFilter", "RateLimitFilter"}
 _NO_MATTER = {"SetCharacterEncodingFilter", "FailedRequestFilter", "RequestDumperFilter", "WebdavFixFilter"}
 
 
-def read_filters(descriptors: list[Element], prefix: str, context: Context) -> tuple[Step, ...]:
+def read_filters(descriptors: list[Element], prefix: str, secure: Secure, context: Context) -> tuple[Step, ...]:
     """The filters of a context in the order of their mappings."""
     filters = {element.said("filter-name"): element for descriptor in descriptors for element in descriptor.all("filter")}
     steps: list[Step] = []
@@ -47,7 +49,7 @@ def read_filters(descriptors: list[Element], prefix: str, context: Context) -> t
             if read is None or not patterns:
                 context.lose(element.span, f"the filter {element.said('filter-class') or mapping.said('filter-name')}", "it may change whatever it likes of the answers it is mapped to")
                 continue
-            steps += read(element, None if "/*" in patterns else _paths(patterns, prefix, mapping), context)
+            steps += read(element, None if "/*" in patterns else _paths(patterns, prefix, mapping), secure)
     return tuple(steps)
 
 
@@ -55,7 +57,7 @@ def _paths(patterns: tuple[str, ...], prefix: str, mapping: Element) -> Conditio
     held: list[Condition] = []
     for pattern in patterns:
         if pattern.startswith("*."):
-            held.append(PathMatches(Pattern(rf"\.{pattern[2:]}$"), span=mapping.span))
+            held.append(PathMatches(Pattern(rf"\.{re.escape(pattern[2:])}$"), span=mapping.span))
         elif pattern.endswith("/*"):
             held += [PathIs(prefix + pattern[:-2], span=mapping.span), PathStartsWith(prefix + pattern[:-1], span=mapping.span)]
         else:
@@ -67,7 +69,7 @@ def _parameters(element: Element) -> dict[str, str]:
     return {item.said("param-name"): item.said("param-value") for item in element.all("init-param")}
 
 
-def _security(element: Element, where: Condition | None, context: Context) -> list[Step]:
+def _security(element: Element, where: Condition | None, secure: Secure) -> list[Step]:
     """HttpHeaderSecurityFilter: all three kinds of fields are on unless they are switched off."""
     given = _parameters(element)
 
@@ -77,8 +79,8 @@ def _security(element: Element, where: Condition | None, context: Context) -> li
     made: list[Step] = []
     if on("hstsEnabled"):
         value = f"max-age={given.get('hstsMaxAgeSeconds', '0')}" + (";includeSubDomains" if on("hstsIncludeSubDomains", "false") else "") + (";preload" if on("hstsPreload", "false") else "")
-        secure = SchemeIs("https", element.span)
-        made.append(_set("Strict-Transport-Security", value, AllOf((secure, where), element.span) if where is not None else secure, element))
+        by_tls = secure.holds(element.span)
+        made.append(_set("Strict-Transport-Security", value, AllOf((by_tls, where), element.span) if where is not None else by_tls, element))
     if on("antiClickJackingEnabled"):
         option = given.get("antiClickJackingOption", "DENY")
         uri = given.get("antiClickJackingUri", "")
@@ -94,4 +96,4 @@ def _set(name: str, value: str, where: Condition | None, element: Element) -> Fi
     return Field(Side.RESPONSE, Operation.SET, name, (value,), when=where, span=element.span, comments=element.comments)
 
 
-READS: dict[str, Callable[[Element, Condition | None, Context], list[Step]]] = {"HttpHeaderSecurityFilter": _security}
+READS: dict[str, Callable[[Element, Condition | None, Secure], list[Step]]] = {"HttpHeaderSecurityFilter": _security}

@@ -47,7 +47,8 @@ def media_types(descriptors: list[Element], whole: bool, context: Context) -> Me
             context.use(element)
             rows.append(MediaType(element.said("extension").lower(), element.said("mime-type"), element.span))
     # MimeMap and DefaultServlet (10.1.60): the last ending counts, in small letters; what has none, or an unknown one, has no type.
-    return MediaTypes(table=TypeTable(rows), registered=not whole, otherwise="", forced="", charset="", charset_types=(), span=rows[0].span if rows else None)
+    # Response.setContentType (10.1.60, probed): what a rule has said of the type stays, of the page for an error as well.
+    return MediaTypes(table=TypeTable(rows), registered=not whole, otherwise="", charset="", charset_types=(), span=rows[0].span if rows else None)
 
 
 def served(place: Place, welcome: tuple[str, ...], descriptors: list[Element], context: Context) -> ServeFiles:

@@ -10,8 +10,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
-from ....codes import PROTOCOL_UNREAD
-from ....model import Placeholder, SiteTls
+from ....model import Disposition, Placeholder, SiteTls
 from ....model.placeholders import PLACEHOLDER
 from .. import defaults
 from ..syntax import Element
@@ -24,7 +23,7 @@ _HTTP = re.compile(r"(?i)HTTP/1\.1|org\.apache\.coyote\.http11\.Http11\w*Protoco
 
 @dataclass
 class Door:
-    """secure: TLS ends here; scheme: what requests are taken to have come by, in front of it, maybe; redirect_port: where those go that must be secure; None: nowhere.
+    """secure: TLS ends here; taken_secure: requests are taken to have come by TLS, which may end in front of it; redirect_port: where those go that must be secure; None: nowhere.
 
     name: what every request's host is taken for; "": what the client says
     tls:  what is shown, by the name that is asked for in the handshake, in the order of their being looked at
@@ -34,10 +33,9 @@ class Door:
     address: str
     port: int | Placeholder
     secure: bool
-    scheme: str
+    taken_secure: bool
     redirect_port: int | None
     name: str = ""
-    shown_port: int = 0
     http2: bool = False
     tls: list[tuple[str, SiteTls]] = field(default_factory=list)
     encoded_slash: str = "reject"
@@ -50,21 +48,25 @@ def read_listeners(connectors: list[Element], context: Context) -> list[Door]:
         context.use(connector)
         protocol = context.value(connector, "protocol")
         if not _HTTP.fullmatch(protocol):
-            context.blame(PROTOCOL_UNREAD, connector.attributes["protocol"].span, directive="Connector", protocol=protocol)
+            context.lose(connector.span, f"the Connector for {protocol}",
+                         "it is for a front end that speaks that, as no other server here does: let the front end ask by HTTP, at a Connector for it, before the move")
+            for held in connector.attributes.values():
+                context.settled(held.span, Disposition.IMPLIED, "it belongs to a Connector that is not carried")
             continue
         port = _port(connector, context)
         if port is None:
             continue
         secure = context.truth(connector, "SSLEnabled")
-        scheme, taken_secure = context.value(connector, "scheme", "https" if secure else "http").lower(), context.truth(connector, "secure", secure)
-        door = Door(connector, context.value(connector, "address"), port, secure, scheme, _redirect_port(connector, context), context.value(connector, "proxyName").lower(),
-                    context.number(connector, "proxyPort", 0), encoded_slash=context.value(connector, "encodedSolidusHandling", "reject").lower())
+        # Http11Processor.prepareRequest, CoyoteAdapter.postParseRequest (10.1.60, probed): with TLS it is so whatever is written; else `secure` alone says it.
+        taken_secure = context.truth(connector, "secure") or secure
+        if (context.value(connector, "scheme", "https" if taken_secure else "http").lower() == "https") != taken_secure:
+            context.lose((connector.attributes.get("scheme") or connector.attributes["secure"]).span, "scheme",
+                         "it and `secure` say two things of one request: what must be secure goes by `secure`, as the server has it, and applications go by the scheme")
+        context.said(connector, "proxyPort")
+        door = Door(connector, context.value(connector, "address"), port, secure, taken_secure, _redirect_port(connector, context), context.value(connector, "proxyName").lower(),
+                    encoded_slash=context.value(connector, "encodedSolidusHandling", "reject").lower())
         if door.encoded_slash not in ("reject", "decode"):
             context.unread(connector.attributes["encodedSolidusHandling"], "reject or decode was expected")
-        if (scheme == "https") != secure or taken_secure != secure:
-            for name in ("scheme", "secure"):
-                if name in connector.attributes:
-                    context.lose(connector.attributes[name].span, name, "requests through this port are taken for others than they are, as behind a server that ends TLS in front; what hangs on the scheme is foretold as the port has it")
         if secure:
             door.tls = read_tls(connector, context)
             door.http2 = offers_http2(connector, context)

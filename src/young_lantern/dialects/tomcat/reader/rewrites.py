@@ -85,14 +85,19 @@ def _rules(rules: list[tuple[Line, list[Line]]], level: Level, context: Context)
 def _flags(rule: Line, context: Context) -> dict[str, str]:
     made: dict[str, str] = {}
     for flag in rule.flags:
-        name, _, value = flag.partition("=")
-        # The first that the flag begins with; `C`, `B` and `E` are whole.
-        found = next((short for long, short in sorted(_FLAGS, key=lambda pair: -len(pair[1])) if name in (long, short) or name.startswith((long, short)) and short not in ("C", "B", "CO", "E")), None)
+        found, value = _flag(flag)
         if found is None:
             context.value_unread(rule.span, rule.name, flag, "a flag of the RewriteValve was expected")
             continue
         made[found] = value
     return made
+
+
+def _flag(flag: str) -> tuple[str | None, str]:
+    """A flag's short name, None for one that nobody knows, and its value."""
+    name, _, value = flag.partition("=")
+    # The first that the flag begins with; `C`, `B` and `E` are whole.
+    return next((short for long, short in sorted(_FLAGS, key=lambda pair: -len(pair[1])) if name in (long, short) or name.startswith((long, short)) and short not in ("C", "B", "CO", "E")), None), value
 
 
 def _one(rule: Line, conditions: list[Line], flags: dict[str, str], level: Level, context: Context, more: tuple[Step, ...], others: bool) -> list[Step]:
@@ -182,10 +187,10 @@ def _does(rule: Line, target: str, template: Template, labels: tuple[str, str], 
             context.value_unread(span, rule.name, f"R={said}", "a status of a redirect was expected")
         return (Redirect(status, _location(target, path, query, flags, level), span=span, encodes_form=query is not None, unescapes="NE" in flags),)
     steps: list[Step] = []
-    if "E" in flags:
-        name, _, value = flags["E"].partition(":")
-        made = substitution(value, labels, level)
-        steps.append(SetVariable(name, made, span))
+    for kind, said in map(_flag, rule.flags):
+        if kind == "E":
+            name, _, value = said.partition(":")
+            steps.append(SetVariable(name, substitution(value, labels, level), span))
     if "T" in flags:
         steps.append(MediaTypes(forced=flags["T"], span=span))
     if target != "-":

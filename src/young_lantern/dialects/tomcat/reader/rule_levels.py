@@ -7,8 +7,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ....model import Step, Template, Var, Variable, literal
+from ....model import Step, Template, Unread, Var, Variable, literal
 from .. import values
+from .secure import Secure
 
 
 @dataclass
@@ -27,6 +28,7 @@ class Level:
     guarded: constraints of the context act behind them
     after: what valves of the host do behind them
     followed: other rules act behind them
+    secure: what is taken to have come by TLS
     asks_both: the rule that is read asks for neither file nor folder, so that a folder's welcome file says nothing more
     """
 
@@ -43,6 +45,7 @@ class Level:
     guarded: bool = False
     after: tuple[Step, ...] = ()
     followed: bool = False
+    secure: Secure = field(default_factory=Secure)
 
     @property
     def rewrites(self) -> bool:
@@ -72,4 +75,6 @@ def substitution(text: str, labels: tuple[str, str], level: Level) -> Template:
         if f"%{{{name}}}" in text and (name != "REQUEST_PATH" or level.in_context):
             level.saved[own] = template or level.path
             given[name] = (Var(Variable.VARIABLE, own),)
+    # What a proxy says of them is a question, and no text.
+    given |= {name: (Unread(f"%{{{name}}}"),) for name, unread in (("HTTPS", not level.secure.plain), ("HTTP_HOST", bool(level.secure.host_field))) if unread}
     return values.substitution(text, *labels, path=given.pop("REQUEST_PATH", level.path), context=level.prefix, given=given, groups=level.groups)

@@ -10,23 +10,25 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from pathlib import Path
 from typing import Literal
 
 from ....codes import VALUE_UNREAD
 from ....model import (
-    AnswerPlainly, AnyOf, Block, Choose, ClientFrom, Compress, Condition, ErrorPages, Field, FileExists, Fallback, HostName, HostRow, Listener, LogTo, Operation, PathForm, PathIs, PathMatches, PathStartsWith, Pattern,
+    AnswerPlainly, AnyOf, Block, Choose, ClientFrom, Compress, Condition, Disposition, ErrorPages, Field, FileExists, Fallback, HostName, HostRow, Listener, LogTo, Operation, PathForm, PathIs, PathMatches, PathStartsWith, Pattern,
     Redirect, Respond, Rewrite, Rewritten, Route, SetPath, Side, Site, Span, Step, Template, TraceMethod, Unserved, Var, Variable)
 from ....model.walk import walk
 from .. import defaults
 from ..syntax import Element
 from . import access, errors, fields, files, rewrites
-from .client import read_client
+from .client import read_client, read_secure
 from .context import Context
 from .heads import read_heads
 from .listeners import Door
 from .load import Loader, Place, kind_of, valves
 from .logs import read_log
 from .rule_levels import Level
+from .secure import Secure
 from .tls import shown_for
 
 
@@ -40,7 +42,7 @@ def read_sites(engine: Element, doors: list[Door], taken: set[str], loader: Load
     for host in engine.all("Host"):
         context.use(host)
         name = context.value(host, "name").lower()
-        key = next(item for item in (name, *(f"{name} ({number})" for number in range(2, 1000))) if item not in taken | set(keys.values()))
+        key = _free(name, taken | set(keys.values()))
         keys[name] = key
         names = [HostName(name, span=host.span)]
         for alias in host.all("Alias"):
@@ -50,9 +52,14 @@ def read_sites(engine: Element, doors: list[Door], taken: set[str], loader: Load
         exact += [HostRow(item, key) for item in names if item.is_exact]
         starred += [HostRow(item, key) for item in names if not item.is_exact]
         sites.append(_site(host, engine, key, tuple(names), doors, loader, context))
+    nobody: Fallback = AnswerPlainly(404)
+    if default not in keys and any(kind_of(valve) not in ("AccessLogValve", "ExtendedAccessLogValve") for valve in valves([engine])):
+        # StandardEngineValve: it is the last valve of the engine that says no host is for a name (10.1.60, probed).
+        sites.append(_site(None, engine, _free("no host", taken | set(keys.values())), (), doors, loader, context))
+        nobody = sites[-1].key
     listeners = []
     for door in doors:
-        fallback: Fallback = keys.get(default, AnswerPlainly(404))
+        fallback = keys.get(default, nobody)
         rows = tuple([*exact, *starred])
         if door.name:
             # CoyoteAdapter: the name is what every request is taken to ask for.
@@ -62,71 +69,81 @@ def read_sites(engine: Element, doors: list[Door], taken: set[str], loader: Load
     return sites, listeners
 
 
+def _free(name: str, taken: set[str]) -> str:
+    return next(item for item in (name, *(f"{name} ({number})" for number in range(2, 1000))) if item not in taken)
+
+
 def _alias(name: str, alias: Element, context: Context) -> HostName:
     if "*" in name and not re.fullmatch(r"\*\.[^*]+", name):
         context.blame(VALUE_UNREAD, alias.span, value=name, directive="Alias", expected="a name, or one with a star in the place of its first label, was expected")
     return HostName(name, one_label=name.startswith("*."), span=alias.span)
 
 
-def _site(host: Element, engine: Element, key: str, names: tuple[HostName, ...], doors: list[Door], loader: Loader, context: Context) -> Site:
-    places = loader.places(host, engine)
-    outer = [item for item in valves([engine, host])]
+def _site(host: Element | None, engine: Element, key: str, names: tuple[HostName, ...], doors: list[Door], loader: Loader, context: Context) -> Site:
+    """host: None where no host is for a name, so that the engine's valves alone act."""
+    places = loader.places(host, engine) if host is not None else []
+    outer = list(valves([engine, host] if host is not None else [engine]))
+    holder = host if host is not None else engine
     logs: list[LogTo] = []
-    clients: list[ClientFrom] = []
+    client: ClientFrom | None = None
+    secure = Secure(doors)
     steps: list[Step] = []
     first: list[Step] = []
     roots = [(place.path, place.root, files.plain(files.welcome_files(place.descriptors, context))) for place in places]
     level = Level("", context.label("rules"), (Var(Variable.VARIABLE, "REQUEST_PATH"),), roots)
-    for valve in outer:
+    for number, valve in enumerate(outer):
+        behind = [kind_of(other) for other in outer[number + 1:]]
         match kind_of(valve):
             case "AccessLogValve" | "ExtendedAccessLogValve":
                 logs.append(read_log(valve, context))
+            case "RemoteIpValve" if "RemoteIpValve" in behind:
+                context.lose(valve.span, "a RemoteIpValve before another", "the last is read alone")
             case "RemoteIpValve":
-                if (client := read_client(valve, context)) is not None:
-                    clients.append(client)
+                client = read_client(valve, context)
+                secure = read_secure(valve, client, secure, context)
             case "RemoteAddrValve" | "RemoteCIDRValve":
-                asked = access.read_valve(valve, context)
-                if any(kind_of(other) == "RemoteIpValve" for other in outer[outer.index(valve):]):
-                    context.lose(valve.span, "a valve before RemoteIpValve", "it asks for the address of the proxy in front, which the model does not keep; what it guards stays closed")
-                    asked = (Unserved(valve.span.directive, valve.span),)
                 # A block, by which is known that a valve acts (behaviour/heads.py).
-                steps.append(Block(context.label("valve"), asked))
+                steps.append(Block(context.label("valve"), access.read_valve(valve, context, "RemoteIpValve" in behind)))
             case "RemoteHostValve":
                 steps.append(Block(context.label("valve"), access.closed(valve, context)))
+            case "ErrorReportValve" if host is not None and valve not in host.children:
+                context.use(valve)
+                for span in (valve.span, *(held.span for held in valve.attributes.values())):
+                    context.settled(span, Disposition.IMPLIED, "each host has one of its own, which comes first")
             case "ErrorReportValve":
                 first += errors.read_report(valve, context)
             case "RewriteValve":
                 context.use(valve)
                 lines = loader.lines(_rules_of(valve, host, engine, loader, context))
                 if lines is None:
-                    context.lose(valve.span, "its rules", "the file rewrite.config is not where the server looks for it")
+                    context.say_without_rules(valve, loader.tree.name_of(_rules_of(valve, host, engine, loader, context)))
                 else:
                     context.claims[valve.span].follows = lines[0].span if lines else None
-                    steps += rewrites.read_rules(lines, replace(level, label=context.label("rules"), saved={}, goes_on=False, after=_addresses_behind(valve, outer, context), followed=any(kind_of(other) == "RewriteValve" for other in outer[outer.index(valve) + 1:])), context)
+                    steps += rewrites.read_rules(lines, replace(level, label=context.label("rules"), saved={}, goes_on=False, after=_addresses_behind(outer[number + 1:], context), followed="RewriteValve" in behind, secure=secure), context)
     program: list[Step] = [*first, *_answer_size(doors, context)]
-    routes = [route for place in places for route in _place(place, places, doors, level.rewrites, loader, context)]
+    routes = [route for place in places for route in _place(place, places, secure, level.rewrites, loader, context)]
     roots_moved = [Route(PathIs(place.path, span=place.span), (_slash(place),), place.span) for place in places if place.path and _adds_slash(place, context)]
     if steps:
         program += [*([Choose(tuple(roots_moved))] if roots_moved else []), *steps]
     # StandardEngineValve, StandardHostValve: where no context is for a path.
     kept = [route for route in roots_moved if not steps or isinstance(route.condition, PathIs) and level.may_make(route.condition.path)]
-    program += [Choose((*kept, *routes), host.span), Respond(404, raises=True, span=host.span)]
+    program += [*([Choose((*kept, *routes), holder.span)] if routes else []), Respond(404, raises=True, span=holder.span)]
     tls = next((held for name in names for door in doors if door.secure if (held := shown_for(name.text, door.tls)) is not None), None)
     slash = None if all(door.encoded_slash == "decode" for door in doors) else 400
-    return Site(key, names, tuple(program), tls, replace(defaults.READING, encoded_slash_status=slash), tuple(logs), host.span, comments=host.comments, client_from=clients[0] if clients else None,
-                trace=TraceMethod(False, host.span))
+    return Site(key, names, tuple(program), tls, replace(defaults.READING, encoded_slash_status=slash), tuple(logs), holder.span, comments=holder.comments, client_from=client,
+                trace=TraceMethod(False, holder.span))
 
 
-def _addresses_behind(valve: Element, outer: list[Element], context: Context) -> tuple[Step, ...]:
+def _addresses_behind(behind: list[Element], context: Context) -> tuple[Step, ...]:
     """What valves that ask for the client's address do behind another one."""
-    behind = outer[outer.index(valve) + 1:]
-    return tuple(step for other in behind if kind_of(other) in ("RemoteAddrValve", "RemoteCIDRValve") for step in access.read_valve(other, context))
+    later = [kind_of(other) for other in behind]
+    return tuple(step for number, other in enumerate(behind) if kind_of(other) in ("RemoteAddrValve", "RemoteCIDRValve") for step in access.read_valve(other, context, "RemoteIpValve" in later[number:]))
 
 
-def _rules_of(valve: Element, host: Element, engine: Element, loader: Loader, context: Context) -> "object":
-    """Where the rules of a host, or of an engine, lie (Container.getConfigPath)."""
+def _rules_of(valve: Element, host: Element | None, engine: Element, loader: Loader, context: Context) -> Path:
+    """Where the rules of a host, or of an engine, lie (Container.getConfigPath; StandardHost.setName: in small letters)."""
     folder = loader.conf / context.filled(engine.get("name", "Catalina"))
-    return (folder if any(item is valve for item in engine.children) else folder / context.filled(host.get("name", "localhost"))) / "rewrite.config"
+    return (folder if host is None or any(item is valve for item in engine.children) else folder / context.filled(host.get("name", "localhost")).lower()) / "rewrite.config"
 
 
 def _answer_size(doors: list[Door], context: Context) -> list[Step]:
@@ -135,7 +152,7 @@ def _answer_size(doors: list[Door], context: Context) -> list[Step]:
     said = {context.value(door.element, "compression", "off").lower() for door in doors}
     types = {context.value(door.element, "compressibleMimeType") for door in doors}
     smallest = {context.value(door.element, "compressionMinSize", str(defaults.COMPRESSION_MINIMUM)) for door in doors}
-    if said != {"off"} and doors:
+    if said - {"off"}:
         held = next(door.element.attributes["compression"] for door in doors if "compression" in door.element.attributes)
         if len(said) > 1 or len(types) > 1 or len(smallest) > 1:
             context.lose(held.span, "compression", "not all connectors say the same of it")
@@ -145,7 +162,7 @@ def _answer_size(doors: list[Door], context: Context) -> list[Step]:
             kinds = tuple(item.strip() for item in next(iter(types)).split(",") if item.strip()) or defaults.COMPRESSED_TYPES
             made.append(Compress(("gzip",), kinds, int(least) if least.isdigit() else defaults.COMPRESSION_MINIMUM, held.span))
     names = {context.value(door.element, "server") for door in doors}
-    if names != {""}:
+    if names - {""}:
         held = next(door.element.attributes["server"] for door in doors if "server" in door.element.attributes)
         if len(names) == 1:
             made.append(Field(Side.RESPONSE, Operation.SET, "Server", (next(iter(names)),), span=held.span))
@@ -162,7 +179,7 @@ def _slash(place: Place) -> Redirect:
     return Redirect(302, (f"{place.path}/", Var(Variable.QUERY, "?")), span=place.span)
 
 
-def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool, loader: Loader, context: Context, around: ErrorPages | None | Literal[False] = False) -> list[Route]:
+def _place(place: Place, places: list[Place], secure: Secure, rewritten: bool, loader: Loader, context: Context, around: ErrorPages | None | Literal[False] = False) -> list[Route]:
     """One context -> the route for its paths. around: the pages of the host, where the request has been another context's before; else False."""
     descriptors = place.descriptors
     span = place.span if place.span.file else next((item.span for item in descriptors), None)
@@ -177,15 +194,21 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
     pages = errors.read_pages(descriptors, place.path, serve, context)
     # StandardHostValve: the pages are those of the context that a request is mapped to at last.
     steps: list[Step] = [files.media_types(descriptors, loader.web is not None, context), *(pages or ((around or ErrorPages(()),) if around is not False else ()))]
-    guards = access.read_constraints(descriptors, place.path, doors, rewritten or _has_rules(place), context)
-    level = Level(place.path, context.label("rules"), _below(place), [(place.path, place.root, ())], True, guarded=bool(guards))
+    guards = access.read_constraints(descriptors, place.path, secure, rewritten or _has_rules(place), context)
+    level = Level(place.path, context.label("rules"), _below(place), [(place.path, place.root, ())], True, guarded=bool(guards), secure=secure)
     inner: list[Step] = []
     for valve in valves(place.parts):
         match kind_of(valve):
             case "RewriteValve":
                 context.use(valve)
-                if place.rules is None:
-                    context.lose(valve.span, "its rules", "WEB-INF/rewrite.config is not where the server looks for it")
+                if place.rules is None and place.here is None:
+                    context.lose(valve.span, "its rules", f"the folder {place.root} is not on this machine; --files-at says where a copy lies")
+                elif place.rules is None:
+                    # One for all contexts is there for those that have rules.
+                    if place.parts[-1].span == place.span and valve in place.parts[-1].children:
+                        context.say_without_rules(valve, f"{place.root}/WEB-INF/rewrite.config")
+                    elif not any(_has_rules(other) for other in places):
+                        context.say_without_rules(valve, "WEB-INF/rewrite.config in any context")
                 else:
                     context.claims[valve.span].follows = place.rules[0].span if place.rules else None
                     inner += rewrites.read_rules(place.rules, level, context)
@@ -198,14 +221,14 @@ def _place(place: Place, places: list[Place], doors: list[Door], rewritten: bool
                 read_log(valve, context)
             case "RemoteIpValve" | "ErrorReportValve":
                 context.lose(valve.span, kind_of(valve), "it is read for hosts and engines alone")
-    filters = fields.read_filters(descriptors, place.path, context)
+    filters = fields.read_filters(descriptors, place.path, secure, context)
     if serve is not None and (inner or access.asks_names(descriptors) or guards and any("/" in name for name in welcome) or any(isinstance(item, PathIs | PathMatches) for step in filters for item in walk((step,)))):
         steps += _with_welcome(place, welcome, span)
     steps += inner
     if level.rewrites:
         # What a context's rules have made is mapped anew, and may be another context's below it.
         deeper = [other for other in places if other is not place and other.path.startswith(f"{place.path}/")]
-        routes = [route for other in deeper for route in (Route(PathIs(other.path), (_slash(other),), other.span), *_place(other, places, doors, True, loader, context, None))]
+        routes = [route for other in deeper for route in (Route(PathIs(other.path), (_slash(other),), other.span), *_place(other, places, secure, True, loader, context, None))]
         if routes:
             steps.append(Choose((Route(Rewritten(level.label), (Choose(tuple(routes)),), span),)))
     # AuthenticatorBase is the last valve of a context; StandardContextValve comes behind it.
