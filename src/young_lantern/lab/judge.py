@@ -128,8 +128,8 @@ def against_model(outcome: Outcome, answer: Answer, request: Request, plan: Plan
     for name in dict.fromkeys(name.lower() for name, _ in answer.fields):
         # One that no line was found to say. Caddy passes a program's Status on (2.6.2, probed), which is the status that was compared.
         of_program = name == "status" and outcome.origin is not None and outcome.origin.protocol == "fastcgi" and answer.field("status") == str(answer.status)
-        # Tomcat says the language of its own words, which it has in several (ErrorReportValve; 10.1.60, probed).
-        of_words = name == "content-language" and outcome.file is None and outcome.origin is None and outcome.body is None
+        # Of words of a server's own.
+        of_words = plan.tells_language and name == "content-language" and outcome.file is None and outcome.origin is None and outcome.body is None
         if name not in _OF_SERVERS and not of_program and not of_words and not any(held.lower() == name for held, _ in (*outcome.fields, *wanted(request).fields)):
             compare(f"field {name}", (), tuple(back.text(value) for value in answer.all(name)))
     if (outcome.file or outcome.origin) and (coding := answer.field("content-encoding")) and not any(name == "content-encoding" for name, _ in outcome.fields):

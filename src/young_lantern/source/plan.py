@@ -38,6 +38,7 @@ class Plan:
     origins_fail: some origins of the copy are away, so that what a configuration says of that stays in it
     keeps_answers: its caches keep what they do; else they are asked, and keep nothing, so that each request is a first one
     keeps_limits: limits on requests and connections stay in it; else nothing holds back who asks as fast as a check does
+    tells_language: its server says of words of its own which language they are in
     caches:  the folders of what is kept
     defined: what names of the configuration's own stand for, where they are a part of an origin's address
     stood_in: empty folders here, for document roots that are not on this machine
@@ -61,6 +62,7 @@ class Plan:
     origins_fail: bool = False
     keeps_answers: bool = False
     keeps_limits: bool = False
+    tells_language: bool = False
     caches: list[Path] = field(default_factory=list)
 
     def stand_in(self, configured: str) -> None:

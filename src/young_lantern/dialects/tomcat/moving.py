@@ -37,6 +37,8 @@ def move(reading: Reading, plan: Plan) -> list[str]:
     for name in ("conf", "logs", "temp", "work", "empty"):
         (folder / name).mkdir(parents=True, exist_ok=True)
     plan.learn(reading.estate)
+    # ErrorReportValve, which has them in several (10.1.60, probed).
+    plan.tells_language = True
     main = loader.tree.name_of(reading.main)
     file = loader.files[main]
     edits = Edits(file)

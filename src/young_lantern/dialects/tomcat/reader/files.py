@@ -19,7 +19,6 @@ from .load import Place
 # How many names below a folder are looked at for pages that are made by JSP.
 LIMIT_NAMES = 20_000
 _JSP = (".jsp", ".jspx")
-_ON = ("true", "1", "yes")
 
 
 def welcome_files(descriptors: list[Element], context: Context) -> tuple[str, ...]:
@@ -147,9 +146,8 @@ def has_pages(place: Place) -> bool | None:
     return False
 
 
-def methods(prefix: str, span: Span | None) -> tuple[Step, ...]:
+def methods(span: Span | None) -> tuple[Step, ...]:
     """HttpServlet.service, DefaultServlet.doOptions (10.1.60, probed): OPTIONS is answered whatever lies there, and what it does not know is 501."""
-    del prefix
     return (Choose((
         Route(MethodIn(("OPTIONS",), span), (Respond(200, span=span),), span, accident=True),
         Route(Not(MethodIn(defaults.KNOWN_METHODS, span), span), (Respond(501, raises=True, span=span),), span, accident=True),

@@ -12,7 +12,6 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from ....codes import DIRECTIVE_MISPLACED, DIRECTIVE_UNKNOWN
-from ....errors import SourceUnreadable
 from ....model import Disposition, Span
 from ....source import SourceTree
 from ...dialect import Claim, likely
@@ -21,7 +20,6 @@ from ..rules import Line, parse as parse_rules
 from ..syntax import Element, File, parse
 from .context import Context
 
-_VALVES = ("Valve",)
 # What takes the place of its parent's claim: it stands in an element that is claimed as a whole.
 _ARCHIVE = ".war"
 
@@ -43,7 +41,6 @@ class Place:
     descriptors: list[Element] = field(default_factory=list)
     rules: list[Line] | None = None
     archive: str = ""
-    names: dict[str, str] = field(default_factory=dict)  # name in the copy -> the file's name, of what lies in its folder
 
 
 class Loader:
@@ -53,8 +50,8 @@ class Loader:
         self.tree, self.context, self.conf = tree, context, conf
         self.files: dict[str, File] = {}
         self.rules: dict[str, list[Line]] = {}
-        self.web = self.optional(conf / "web.xml", "web.xml")
-        self.defaults = self.optional(conf / "context.xml", "Context")
+        self.web = self.optional(conf / "web.xml")
+        self.defaults = self.optional(conf / "context.xml")
 
     def load(self, path: Path, within: str = "file") -> Element:
         name = self.tree.name_of(path)
@@ -67,7 +64,8 @@ class Loader:
                 self._claim(root, within)
         return self.files[name].root
 
-    def optional(self, path: Path, _: str) -> Element | None:
+    def optional(self, path: Path) -> Element | None:
+        """What a file holds that need not be there."""
         return self.load(path, "Host") if path.is_file() else None
 
     def lines(self, path: Path) -> list[Line] | None:
@@ -140,9 +138,7 @@ class Loader:
         claim.disposition, claim.why = Disposition.KEPT, "what stands in it is accounted for line by line"
         for child in root.children:
             if before is not None and child.name == before.name == "mime-mapping":
-                first = self.context.claims[before.span]
                 child.span = before.span
-                first.claimed = first.claimed
                 continue
             before = child
             self._settle(self._made(child.span, child.name, "web-app"), child.name, "web-app")
@@ -156,7 +152,7 @@ class Loader:
         folder = context.places.find(base)
         name, engine_name = host.get("name", "localhost"), engine.get("name", "Catalina")
         own = self.conf / context.filled(engine_name) / context.filled(name).lower()
-        around = [item for item in (self.defaults, self.optional(own / "context.xml.default", "Context")) if item is not None]
+        around = [item for item in (self.defaults, self.optional(own / "context.xml.default")) if item is not None]
         found: dict[str, Place] = {}
 
         def add(place: Place) -> None:
@@ -180,7 +176,7 @@ class Loader:
             for item in sorted(folder.iterdir()):
                 if item.is_dir() and item.name.upper() not in ("META-INF", "WEB-INF"):
                     own_file = context.truth(host, "deployXML", True)
-                    element = self.optional(item / "META-INF" / "context.xml", "Context") if own_file else None
+                    element = self.optional(item / "META-INF" / "context.xml") if own_file else None
                     add(replace(self._place(_path_of(item.name), f"{base}/{item.name}", element, around), span=host.span if element is None else element.span))
                 elif item.suffix == _ARCHIVE and not item.with_suffix("").is_dir():
                     add(Place(_path_of(item.stem), f"{base}/{item.name}", host.span, item, archive=item.name))
@@ -206,7 +202,7 @@ class Loader:
 
 def kind_of(element: Element) -> str:
     """What an element is looked up by: a valve by the last part of its class."""
-    return element.get("className").rpartition(".")[2] or "Valve" if element.name in _VALVES else element.name
+    return element.get("className").rpartition(".")[2] or "Valve" if element.name == "Valve" else element.name
 
 
 def valves(elements: list[Element]) -> Iterator[Element]:
@@ -224,7 +220,3 @@ def _path_of(name: str) -> str:
 def _likely(name: str) -> str:
     close = likely(name, catalogue.NAMES)
     return f" (did you mean {close}?)" if close else ""
-
-
-def unreadable(element: Element, message: str) -> SourceUnreadable:
-    return SourceUnreadable(message, file=element.span.file, line=element.span.line)

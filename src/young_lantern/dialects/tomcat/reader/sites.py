@@ -11,7 +11,6 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 from pathlib import Path
-from typing import Literal
 
 from ....codes import VALUE_UNREAD
 from ....model import (
@@ -179,8 +178,8 @@ def _slash(place: Place) -> Redirect:
     return Redirect(302, (f"{place.path}/", Var(Variable.QUERY, "?")), span=place.span)
 
 
-def _place(place: Place, places: list[Place], secure: Secure, rewritten: bool, loader: Loader, context: Context, around: ErrorPages | None | Literal[False] = False) -> list[Route]:
-    """One context -> the route for its paths. around: the pages of the host, where the request has been another context's before; else False."""
+def _place(place: Place, places: list[Place], secure: Secure, rewritten: bool, loader: Loader, context: Context, remapped: bool = False) -> list[Route]:
+    """One context -> the route for its paths. remapped: the request has been another context's before, whose pages are not for it."""
     descriptors = place.descriptors
     span = place.span if place.span.file else next((item.span for item in descriptors), None)
     for part in place.parts:
@@ -193,7 +192,7 @@ def _place(place: Place, places: list[Place], secure: Secure, rewritten: bool, l
     serve = None if place.archive else files.served(place, welcome, descriptors, context)
     pages = errors.read_pages(descriptors, place.path, serve, context)
     # StandardHostValve: the pages are those of the context that a request is mapped to at last.
-    steps: list[Step] = [files.media_types(descriptors, loader.web is not None, context), *(pages or ((around or ErrorPages(()),) if around is not False else ()))]
+    steps: list[Step] = [files.media_types(descriptors, loader.web is not None, context), *(pages or ((ErrorPages(()),) if remapped else ()))]
     guards = access.read_constraints(descriptors, place.path, secure, rewritten or _has_rules(place), context)
     level = Level(place.path, context.label("rules"), _below(place), [(place.path, place.root, ())], True, guarded=bool(guards), secure=secure)
     inner: list[Step] = []
@@ -228,7 +227,7 @@ def _place(place: Place, places: list[Place], secure: Secure, rewritten: bool, l
     if level.rewrites:
         # What a context's rules have made is mapped anew, and may be another context's below it.
         deeper = [other for other in places if other is not place and other.path.startswith(f"{place.path}/")]
-        routes = [route for other in deeper for route in (Route(PathIs(other.path), (_slash(other),), other.span), *_place(other, places, secure, True, loader, context, None))]
+        routes = [route for other in deeper for route in (Route(PathIs(other.path), (_slash(other),), other.span), *_place(other, places, secure, True, loader, context, remapped=True))]
         if routes:
             steps.append(Choose((Route(Rewritten(level.label), (Choose(tuple(routes)),), span),)))
     # AuthenticatorBase is the last valve of a context; StandardContextValve comes behind it.
@@ -238,7 +237,7 @@ def _place(place: Place, places: list[Place], secure: Secure, rewritten: bool, l
         context.blame_application(place.path, place.archive, span if span is not None else place.span)
         steps.append(Unserved(f"application {place.path or '/'}", span))
     else:
-        steps += [*files.applications(place, descriptors, welcome, loader.web is None, context), *files.methods(place.path, span), serve]
+        steps += [*files.applications(place, descriptors, welcome, loader.web is None, context), *files.methods(span), serve]
     condition: Condition = PathStartsWith(place.path + "/", span=span)
     if place.path and not _adds_slash(place, context):
         condition = AnyOf((PathIs(place.path, span=span), condition), span)
