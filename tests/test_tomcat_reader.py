@@ -239,6 +239,7 @@ def test_a_pattern_that_was_meant_for_a_part_is_told(tmp_path: Path) -> None:
     (server(valve("RemoteHostValve", 'allow=".*\\.fernhollow\\.example"')), {}),
     (server(), {ROOT: web(filter_of("RemoteAddrFilter", "/docs/*", allow="10\\..*"))}),
     (server(), {ROOT: web(constraint(["/docs/*"], "<auth-constraint><role-name>staff</role-name></auth-constraint>") + "<login-config><auth-method>BASIC</auth-method></login-config>")}),
+    (server(valve("RemoteCIDRValve", 'allow="10.0.0.0/8"') + valve("RemoteIpValve") + valve("rewrite.RewriteValve")), rules(SPA)),
 ])
 @pytest.mark.parametrize("target", ["nginx", "apache", "caddy"])
 def test_what_is_guarded_in_a_way_that_is_not_read_stays_closed(text: str, beside: dict[str, str], target: str, tmp_path: Path) -> None:

@@ -18,6 +18,7 @@ from .. import values
 from ..syntax import Element
 from .context import Context
 from .listeners import Door
+from .load import kind_of
 from .secure import Secure
 
 
@@ -51,9 +52,12 @@ def read_valve(valve: Element, context: Context, peer: bool = False) -> tuple[St
     return (Choose((Route(condition, (Respond(status, raises=True, span=valve.span),), valve.span, valve.comments),), valve.span),)
 
 
-def closed(valve: Element, context: Context) -> tuple[Step, ...]:
-    """RemoteHostValve: whom it keeps out is known by their names alone, which nobody here asks for; what it guards stays closed."""
-    context.lose(valve.span, "RemoteHostValve", "what clients' addresses are called is not asked; what it guards stays closed")
+_NAMES = "what clients' addresses are called is not asked"
+
+
+def closed(valve: Element, context: Context, why: str = _NAMES) -> tuple[Step, ...]:
+    """What a valve guards stays closed: RemoteHostValve knows whom it keeps out by their names alone, which nobody here asks for."""
+    context.lose(valve.span, kind_of(valve), f"{why}; what it guards stays closed")
     return (Unserved(valve.span.directive, valve.span),)
 
 

@@ -100,6 +100,9 @@ def _site(host: Element | None, engine: Element, key: str, names: tuple[HostName
             case "RemoteIpValve":
                 client = read_client(valve, context)
                 secure = read_secure(valve, client, secure, context)
+            case "RemoteAddrValve" | "RemoteCIDRValve" if "RemoteIpValve" in behind and _comes_again(outer, places) and not context.truth(valve, "usePeerAddress"):
+                context.use(valve)
+                steps.append(Block(context.label("valve"), access.closed(valve, context, "rules behind RemoteIpValve send the request through all valves once more, by then with the client's address")))
             case "RemoteAddrValve" | "RemoteCIDRValve":
                 # A block, by which is known that a valve acts (behaviour/heads.py).
                 steps.append(Block(context.label("valve"), access.read_valve(valve, context, "RemoteIpValve" in behind)))
@@ -131,6 +134,12 @@ def _site(host: Element | None, engine: Element, key: str, names: tuple[HostName
     slash = None if all(door.encoded_slash == "decode" for door in doors) else 400
     return Site(key, names, tuple(program), tls, replace(defaults.READING, encoded_slash_status=slash), tuple(logs), holder.span, comments=holder.comments, client_from=client,
                 trace=TraceMethod(False, holder.span))
+
+
+def _comes_again(outer: list[Element], places: list[Place]) -> bool:
+    """Whether rules act once the client's address is known (RewriteValve.invoke: what they change begins anew at the engine; 10.1.60, probed)."""
+    kinds = [kind_of(valve) for valve in outer]
+    return "RewriteValve" in kinds[kinds.index("RemoteIpValve"):] or any(map(_has_rules, places))
 
 
 def _addresses_behind(behind: list[Element], context: Context) -> tuple[Step, ...]:
