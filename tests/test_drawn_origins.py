@@ -37,7 +37,7 @@ def test_the_pool_that_is_asked(reads: Reads, tmp_path: Path, rule: str, members
 
 @pytest.mark.parametrize("rule", [
     "RewriteRule ^/s/(.*)$ http://${origin:mixed}/$1 [P]", "RewriteRule ^/s/(.*)$ http://${origin:absent}/$1 [P]", "RewriteRule ^/s/(.*)$ http://${origin:$1}/ [P]",
-    "RewriteRule ^/s/(.*)$ http://${origin:static}/$1 [R]", "RewriteRule ^/s/(.*)$ http://${origin:static}.fernhollow.example/$1 [P]",
+    "RewriteRule ^/s/(.*)$ http://${origin:static}.fernhollow.example/$1 [P]",
 ])
 def test_what_is_drawn_otherwise_is_told(reads: Reads, tmp_path: Path, rule: str) -> None:
     reading = reads.read("apache", config(tmp_path, rule))

@@ -16,14 +16,14 @@ import regex
 
 from ..model import (
     AS_DECODED, AllOf, Always, AnsweredInside, AnyOf, Capture, Remade, ClientIn, Condition, FileExists, FileKind, FileNameMatches, FolderMatches, HostIs, OF_TLS, ONE_SLASH, Hashed, HttpDate, LetInBefore, LookedUpInside, Lookup, LookupRow, MethodIn, Not, Operation, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern, PeerIn, Pinned,
-    Placeholder, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, status_words,
+    Placeholder, Rewritten, SchemeIs, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, is_drawn, literal, shares_of, status_words,
 )
 from ..model.walk import walk
 from ..patterns import host_matches, search
 from . import client_certificates, paths
 from .folder_walks import walked, walked_first
 from .networks import in_network
-from .own_values import OWN_VALUES, is_own, own_value, unread_value
+from .own_values import OWN_VALUES, drawn_value, is_own, own_value, unread_value
 from .path_conditions import is_like, path_in
 from .request import Request
 from .shares import in_digits
@@ -33,6 +33,11 @@ from .state import State
 
 def text(template: Template, state: State) -> str:
     """The template completed. Missing values are empty."""
+    if state.looks_once and len(template) > 1:
+        # ngx_http_complex_value (1.22.1, probed): all lengths come first, and with them all tables, whose patterns take the groups of others away.
+        for part in template:
+            if isinstance(part, Lookup) and part.name not in state.looked_up:
+                state.looked_up[part.name] = _looked_up(part, state)
     return "".join(part if isinstance(part, str) else _part(part, state) for part in template)
 
 
@@ -110,6 +115,11 @@ def _part(part: Var | Capture | Remade | Hashed | HttpDate | Placeholder | Unrea
 
 
 def _looked_up(table: Lookup, state: State) -> str:
+    if is_drawn(table):
+        # Nothing, where that is among what is drawn, may leave out a field, or a whole line.
+        said = state.says and all(literal(result) for _, result in shares_of(table))
+        state.gave_up = state.gave_up if said else "what is drawn anew for each request is not known"
+        return drawn_value(table)
     before, state.keeps = state.keeps, False
     row = _row_of(table, state)
     made = text(table.fallback if row is None else row.result, state)

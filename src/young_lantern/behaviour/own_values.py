@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 
-from ..model import Variable
+from ..model import WHOLE, Lookup, Variable, literal, shares_of
 from .outcome import Outcome
 
 _WORDS = {
@@ -24,9 +24,11 @@ _FORMS = {
 }
 OWN_VALUES = frozenset(_WORDS)
 _UNREAD = "the value of "
+_NO_NAME = re.compile(r"[^a-z0-9.]+")
 _BRACKETS = str.maketrans("()", "[]")  # the words of a value end with its bracket
+_DRAWN = "drawn-from-"
 NONCE = "a number that the server asks with"
-_KINDS = "|".join(map(re.escape, (*_WORDS.values(), NONCE, _UNREAD)))
+_KINDS = "|".join(map(re.escape, (*_WORDS.values(), NONCE, _UNREAD, _DRAWN)))
 _FORM = re.compile(rf"(\((?:{_KINDS})), [^()]*\)")
 _MARK = re.compile(rf"\((?:{_KINDS})[^()]*\)|\(now [+-]\d+ s\)")
 
@@ -41,6 +43,19 @@ def unread_value(spelling: str) -> str:
     return f"({_UNREAD}{spelling.translate(_BRACKETS)})"
 
 
+def drawn_value(table: Lookup) -> str:
+    """The value of a table that is drawn anew for each request, in words that may stand in a URL, where a host or a path does."""
+    words = [f"{round(share * 100 / WHOLE)}-{_NO_NAME.sub('-', (literal(result) or 'nothing').lower())}" for share, result in shares_of(table)]
+    return f"({_DRAWN}{'-or-'.join(words)})"
+
+
+def drawn_first(text: str) -> str:
+    """What a text begins with, if that is drawn: a "url", a "path", or "either"; "" if it is none."""
+    found = re.match(rf"\({_DRAWN}([^()]*)\)", text)
+    kinds = {"url" if re.match(r"\d+-https?-", one) else "path" for one in found[1].split("-or-")} if found else set()
+    return "either" if len(kinds) > 1 else kinds.pop() if kinds else ""
+
+
 def is_own(text: str) -> bool:
     """Whether a text holds a value that nobody foretells."""
     return _MARK.search(text) is not None
@@ -52,8 +67,8 @@ def alike_but_for_form(one: str | None, other: str | None) -> bool:
 
 
 def unforetold(outcome: Outcome) -> set[str]:
-    """The names of fields, of the answer and of what the origin gets, whose values nobody foretells."""
-    pairs = (*outcome.fields, *(outcome.origin.fields if outcome.origin is not None else ()))
+    """The names of fields, of the answer and of what the origin gets, whose values nobody foretells; the Location among them."""
+    pairs = (("location", outcome.location or ""), *outcome.fields, *(outcome.origin.fields if outcome.origin is not None else ()))
     return {name for name, value in pairs if is_own(value)}
 
 

@@ -9,9 +9,11 @@ import re
 from dataclasses import replace
 from urllib.parse import quote_plus
 
-from ..model import Capture, Part, Placeholder, Redirect, Template, Var, Variable
+from ..model import Capture, Part, Placeholder, Redirect, Template, Var, Variable, is_drawn
+from ..model.walk import walk
 from . import paths, targets
 from .evaluate import text
+from .own_values import drawn_first
 from .state import State
 
 _SCHEME = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
@@ -19,6 +21,14 @@ _SCHEME = re.compile(r"[a-z][a-z+.-]*://", re.IGNORECASE)
 
 def location_of(step: Redirect, state: State) -> str | None:
     """The Location; None where the server refuses to send it. The state has the query that fields see from then on."""
+    # What is drawn stands in it in words, which URLs may hold.
+    before, state.says = state.says, state.says or any(map(is_drawn, walk(step.location)))
+    made = _location_of(step, state)
+    state.says = before
+    return made
+
+
+def _location_of(step: Redirect, state: State) -> str | None:
     written = step.location
     if step.encodes_path:
         written = targets.encoded_path(written, state)
@@ -40,9 +50,12 @@ def location_of(step: Redirect, state: State) -> str | None:
         # hook_uri2file (2.4.71, probed): with NE a group brings them as they are.
         state.note("a query with blanks is refused", step.span, location)
         return None
-    if by_rule and not location.startswith("/") and not _SCHEME.match(location):
+    drawn = drawn_first(location)
+    if drawn == "either":
+        state.gave_up = "what is drawn anew for each request is not known: some of it is a URL, and some a path"
+    if by_rule and not location.startswith("/") and not _SCHEME.match(location) and not drawn:
         location = "/" + location  # fully_qualify_uri (2.4.71, probed)
-    if step.absolute and location.startswith("/"):
+    if step.absolute and (location.startswith("/") or drawn == "path"):
         location = front_of(step.absolute, state) + location
     if by_rule:
         # splitout_queryargs (2.4.71, probed): what fields say of the query is the rule's, not encoded.

@@ -10,7 +10,7 @@ from urllib.parse import quote_plus
 
 from ..model import NO_VALUE, Capture, FileKind, Lookup, QueryEdit, SetPath, Template, Var, Variable
 from . import paths
-from .evaluate import is_missing, text
+from .evaluate import is_missing, said, text
 from .folder_walks import walked
 from .state import State
 
@@ -68,7 +68,7 @@ def brings_mark(template: Template, state: State) -> bool:
         if isinstance(part, str):
             if "?" in part:
                 return False
-        elif "?" in text((replace(part, escaped=False) if isinstance(part, Capture) else Var(Variable.PATH) if part == Var(Variable.PATH_ESCAPED) else part,), state):
+        elif "?" in said((replace(part, escaped=False) if isinstance(part, Capture) else Var(Variable.PATH) if part == Var(Variable.PATH_ESCAPED) else part,), state):
             state.note("a question mark from the path is refused", None)
             return not (isinstance(part, Var) and part.variable is Variable.QUERY)
     return False

@@ -348,10 +348,12 @@ def _of_pattern(pattern: Pattern, unreached: set[str]) -> list[str]:
 
 
 def _with_group(pattern: Pattern, group: int, text: str) -> list[str]:
-    """The shortest path that a pattern matches, and in which one of its groups is this text."""
+    """The shortest path that a pattern matches, and in which one of its groups is this text; and one in which no other group is empty."""
     made = with_group(pattern.text, group, re.escape(text))
     paths = examples(replace(pattern, text=made)) if made else []
-    return [_wire(path) for path in paths if (held := search(pattern, path)) is not None and held.group(group) == text][:1]
+    fitting = [(path, held) for path in paths if (held := search(pattern, path)) is not None and held.group(group) == text]
+    full = [path for path, held in fitting if all(held.groups())]
+    return list(dict.fromkeys(_wire(path) for path in (*(path for path, _ in fitting[:1]), *full[:1])))
 
 
 def _wire(path: str) -> str:

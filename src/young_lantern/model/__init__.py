@@ -10,3 +10,4 @@ from .span import Span  # noqa: F401
 from .status_words import on_page, status_words, with_status  # noqa: F401
 from .steps import *  # noqa: F403
 from .text import *  # noqa: F403
+from .shares import WHOLE, below, drawn_table, is_drawn, share_table, shares_of  # noqa: F401

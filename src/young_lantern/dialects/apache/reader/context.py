@@ -42,12 +42,13 @@ class Node:
 
 @dataclass(frozen=True, slots=True)
 class Map:
-    """A rewriting map. rows: key, value; trouble: why it cannot be read, "" if it is; function: what it makes of its key, as `Remade.how`."""
+    """A rewriting map. rows: key, value; trouble: why it cannot be read, "" if it is; function: what it makes of its key, as `Remade.how`; draws: one of the values between `|`."""
 
     rows: tuple[tuple[str, str], ...]
     span: Span
     trouble: str = ""
     function: str = ""
+    draws: bool = False
 
 
 @dataclass

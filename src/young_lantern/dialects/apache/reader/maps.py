@@ -1,9 +1,9 @@
 """httpd `RewriteMap` -> tables that rules ask.
 
 Source:   Apache HTTP Server manual, mod_rewrite, "RewriteMap"; mod_rewrite.c lookup_map_txtfile: the first line whose first word is the key, with case, counts;
-          what follows the second word is no part of it. `rnd:` draws one of the values between `|` each time: where they are the origins that a rule with P
-          asks, that is a pool with a member drawn at random (select_random_value_part).
-Unknown:  maps of which one of several values is drawn at random otherwise, or kept by programs and databases: rules that ask them are `Unserved`.
+          what follows the second word is no part of it. `rnd:` draws one of the values between `|` each time (select_random_value_part): where they are the
+          origins that a rule with P asks, that is a pool with a member drawn at random, else a table of what is drawn for each request.
+Unknown:  maps kept by programs and databases: rules that ask them are `Unserved`.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from ....model import Capture, Remade, Lookup, LookupRow, Member, Pool, Template, Var, Variable, join
+from ....model import Capture, Remade, Lookup, LookupRow, Member, Pool, Template, Var, Variable, drawn_table, join
 from ....source.places import Places
 from .context import Context, Map, Node
 
@@ -50,9 +50,7 @@ def _read(node: Node, source: str, places: Places, context: Context) -> Map:
         # A line that begins with a blank has no key (2.4.71, probed).
         if len(words) >= 2 and not line.startswith("#") and not line[:1].isspace():
             rows.setdefault(words[0], words[1])
-    if kind == "rnd" and (drawn := next((key for key, value in rows.items() if "|" in value), "")):
-        return Map(tuple(rows.items()), node.span, f"one value for a key was expected, but for the origin of a rule with P; {node.args[0]} draws one of several for {drawn}")
-    return Map(tuple(rows.items()), node.span)
+    return Map(tuple(rows.items()), node.span, draws=kind == "rnd")
 
 
 # An origin that a map is asked for by a key which is the same for every request.
@@ -106,7 +104,10 @@ def trouble(words: Iterable[str], substitution: str, redirects: bool, as_it_is: 
             if substitution.startswith(found[0]) and not found[2].startswith(("/", "%{REQUEST_URI}")) and not (redirects and at_server):
                 return "a key with a slash at its front was expected: it is the whole path"
             continue
-        values = [value for _, value in context.maps[found[1]].rows] + ([found[3]] if found[3] else [])
+        held = context.maps[found[1]]
+        # Of a key that is the same for every request one row alone counts.
+        rows = [row for row in held.rows if row[0] == found[2] or "$" in found[2] or "%" in found[2]]
+        values = [one for _, value in rows for one in (value.split("|") if held.draws else [value])] + ([found[3]] if found[3] else [])
         plain = _ESCAPED if redirects and as_it_is else _PLAIN
         # A redirect may have its query from the map where nothing follows that.
         queries = redirects and substitution.endswith(found[0])
@@ -161,9 +162,19 @@ def with_maps(text: str, rule: str, context: Context, read: Callable[[str], Temp
             # mod_rewrite.c, rewrite_mapfunc_tolower (2.4.71, probed): letters of ASCII, and no default, for something always comes out.
             made.append((Remade(subject, held.function, escapes),))
             continue
-        made.append((Lookup(_name(found[1], key + own, context), subject, tuple(LookupRow(row, (value,)) for row, value in held.rows), read(found[3] or ""), ignores_case=False, span=held.span),))
+        # select_random_value_part (2.4.71, probed): drawn anew wherever it is asked for; all of them count alike, and so does one that is not there.
+        number = len(context.asked_maps.get(found[1], ())) + 1
+        name = _name(found[1], f"{key}{own} {number}" if held.draws else key + own, context)
+        made.append((Lookup(name, subject, tuple(LookupRow(row, _value(value, f"{name}_{place}", name, held)) for place, (row, value) in enumerate(held.rows, 1)), read(found[3] or ""), ignores_case=False, span=held.span),))
     made.append(read(text[at:]))
     return join(*made)
+
+
+def _value(value: str, name: str, salt: str, held: Map) -> Template:
+    """What a map has for a key: of several values between `|` one that is drawn."""
+    if not held.draws or "|" not in value:
+        return (value,)
+    return (drawn_table(name, salt, Counter(value.split("|")), held.span),)
 
 
 def _name(name: str, key: str, context: Context) -> str:

@@ -11,6 +11,7 @@ import re
 
 from ....model import Capture, Lookup, LookupRow, Template, Var, join
 from .. import values
+from ..draws import as_drawn
 from ..syntax import Directive
 from .context import Context, Level
 
@@ -51,7 +52,7 @@ def _read(directive: Directive, context: Context) -> None:
             else:
                 rows.append(LookupRow(line.name, context.template(result, line)))
         # map.go (2.6.2, probed): of several tables that make one placeholder it is the first that a request meets which says what it is.
-        context.lookups.setdefault(name, Lookup(name, subject, tuple(rows), fallback, ignores_case=False, span=directive.span, nothing=nothing))
+        context.lookups.setdefault(name, as_drawn(Lookup(name, subject, tuple(rows), fallback, ignores_case=False, span=directive.span, nothing=nothing)))
 
 
 def _expanded(result: str, label: str) -> Template:

@@ -35,6 +35,7 @@ class Context(Noting):
     forwards: whether the site forwards anything, so that an added field is written as one everywhere
     rewritten: whether the path may have been changed by then, so that the target as received has another name
     tables: what the site's tables are called, and their nodes
+    draws:  what tells apart the things drawn for one request, and which digits of its id they go by
     shared: matchers that stand at the top of the site, by what they ask
     captured: labels of patterns whose groups are used
     in_errors: whether what is written stands in handle_errors
@@ -49,6 +50,7 @@ class Context(Noting):
     pattern_names: dict[str, str] = field(default_factory=dict)
     taken: set[str] = field(default_factory=set)
     tables: dict[str, tuple[str, object]] = field(default_factory=dict)
+    draws: dict[str, int] = field(default_factory=dict)
     made_from: dict[str, Lookup] = field(default_factory=dict)
     shared: dict[str, "Matcher"] = field(default_factory=dict)
     in_errors: bool = False

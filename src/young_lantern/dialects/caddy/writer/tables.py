@@ -9,8 +9,9 @@ from __future__ import annotations
 import re
 
 from ....fitting.static import bare
-from ....model import Capture, Lookup, Pattern, literal
+from ....model import Capture, Lookup, Pattern, is_drawn, literal
 from ....patterns import beyond_re2, to_re2
+from .. import draws
 from ..values import READ, RESERVED, Unwritable, quote
 from .context import Context
 from .output import Node
@@ -23,6 +24,12 @@ def write_table(table: Lookup, context: Context) -> str | Unwritable:
         key, number = f"{table.name}_{number}", number + 1
     if key in context.tables:
         return context.tables[key][0]
+    drawn = table
+    if is_drawn(table):
+        place = context.draws.setdefault(draws.salt_of(table), len(context.draws))
+        if place >= len(draws.PLACES) or len(draws.shares_of(table)) < 2:
+            return Unwritable("more that is drawn anew for each request than its id has digits for")
+        table = draws.by_id(table, draws.PLACES[place])
     subject = context.template(table.subject, table.span)
     if isinstance(subject, Unwritable):
         return subject
@@ -50,7 +57,7 @@ def write_table(table: Lookup, context: Context) -> str | Unwritable:
     name = f"{key}_looked_up" if key in READ or key in RESERVED or len(key) == 1 else key
     node = Node(["map", quote(subject), f"{{{name}}}"], lines, (table.span,) if table.span else (), setting=True)
     context.tables[key] = f"{{{name}}}", node
-    context.made_from[key] = table
+    context.made_from[key] = drawn
     return f"{{{name}}}"
 
 

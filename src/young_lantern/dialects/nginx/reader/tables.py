@@ -12,7 +12,7 @@ import ipaddress
 import re
 
 from ....codes import VALUE_UNREAD
-from ....model import Hashed, Lookup, LookupRow, Pattern, Template, Unread, Var, Variable
+from ....model import WHOLE, Lookup, LookupRow, Pattern, Template, Unread, Var, Variable, share_table
 from ....patterns import problem, search
 from ..syntax import Directive
 from .context import Context, Scope
@@ -108,32 +108,21 @@ def _read_geo(name: str, directive: Directive, context: Context) -> Lookup | Unr
 
 def _read_shares(name: str, directive: Directive, context: Context) -> Lookup | Unread:
     """ngx_conf_split_clients_block, ngx_http_split_clients_variable (1.22.1, probed): shares one after the other; what is left goes to `*`, or has no value."""
-    rows: list[LookupRow] = []
-    shares: list[int] = []
+    shares: list[tuple[int, Template]] = []
     fallback: Template = ()
     for line in context.block(directive):
         context.claim(line.span)
         found = re.fullmatch(r"(\d+)(?:\.(\d{1,2}))?%", line.name)
+        # What stands there is a text: no variable in it is completed (1.22.1, probed).
+        result: Template = (line.args[0],) if line.args and line.args[0] else ()
         if found is not None:
-            shares.append(int(found[1]) * 100 + int((found[2] or "").ljust(2, "0")))
-        if len(line.args) != 1 or found is None and line.name != "*" or sum(shares) > 10000:
+            shares.append((int(found[1]) * 100 + int((found[2] or "").ljust(2, "0")), result))
+        else:
+            fallback = result
+        if len(line.args) != 1 or found is None and line.name != "*" or sum(share for share, _ in shares) > WHOLE:
             context.blame(VALUE_UNREAD, line.span, value=line.span.directive, directive=directive.name, expected="a share such as 12.5%, or *, and its value were expected")
             return Unread(f"${name}")
-        # What stands there is a text: no variable in it is completed (1.22.1, probed).
-        result: Template = (line.args[0],) if line.args[0] else ()
-        if found is None:
-            fallback = result
-        else:
-            # The sum is reckoned in whole numbers of 32 bits, as the server does.
-            rows.append(LookupRow(Pattern(_below(sum(shares) * 0xFFFFFFFF // 10000), "pcre"), result))
-    return Lookup(name, (Hashed(context.template(directive.args[0], directive), tuple(shares)),), tuple(rows), fallback, ignores_case=False, span=directive.span)
-
-
-def _below(bound: int) -> str:
-    """The numbers of ten digits that are less than another."""
-    digits = f"{bound:010d}"
-    ways = [f"{digits[:at]}[0-{int(digit) - 1}][0-9]{{{9 - at}}}" for at, digit in enumerate(digits) if digit != "0"]
-    return f"^(?:{'|'.join(ways)})$" if ways else "(?!)"
+    return share_table(name, context.template(directive.args[0], directive), shares, fallback, directive.span)
 
 
 _READ = {"map": _read_map, "geo": _read_geo, "split_clients": _read_shares}

@@ -9,11 +9,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import replace
 
-from ....model import Abort, Capture, Part, Redirect, Respond, Template, Var, Variable, fixed, join
+from ....model import Abort, Capture, Lookup, Part, Redirect, Respond, Template, Var, Variable, fixed, join
 from ...noting import Unwritable
 from ..values import quote
-from .context import Context
+from .context import Context, asks_patterns
 from .output import Node
 
 _FLAGS = {301: "permanent", 302: "redirect"}
@@ -21,6 +22,7 @@ _FLAGS = {301: "permanent", 302: "redirect"}
 
 def write_redirect(step: Redirect, context: Context) -> list[Node] | Unwritable:
     spans = (step.span,) if step.span else ()
+    before, step = _with_tables_set(step, context)
     location = step.location
     if context.estate.dialect != "nginx":
         # Decoded, as $uri is, a path would break out of the field with the line breaks that it may hold.
@@ -30,11 +32,28 @@ def write_redirect(step: Redirect, context: Context) -> list[Node] | Unwritable:
         return made
     text = context.template(location, step.span)
     if isinstance(text, str):
-        return [Node(["return", str(step.status), quote(text)], None, spans, step.comments)]
+        return [*before, Node(["return", str(step.status), quote(text)], None, spans, step.comments)]
     made = _rewrite(location, step, context)
     if made is None and (raw := _from_received(location, step, context)) is not None:
         return raw
-    return text if made is None else [Node(made, None, spans, step.comments)]
+    return text if made is None else [*before, Node(made, None, spans, step.comments)]
+
+
+def _with_tables_set(step: Redirect, context: Context) -> tuple[list[Node], Redirect]:
+    """A redirect whose captures go out escaped, beside tables that would take them away: these are looked up in lines before it, for its own pattern is asked anew."""
+    if not any(isinstance(part, Capture) and part.escaped for part in step.location):
+        return [], step
+    made: list[Node] = []
+    location: list[Part] = []
+    for part in step.location:
+        text = context.template((part,), step.span) if isinstance(part, Lookup) and asks_patterns(part) else None
+        if isinstance(text, str):
+            name = context.name(f"{text[1:]} now")
+            context.set_names |= {name}
+            made.append(Node(["set", f"${name}", text]))
+            part = Var(Variable.VARIABLE, name)
+        location.append(part)
+    return made, replace(step, location=tuple(location))
 
 
 def _as_received(location: Template, context: Context) -> Template:
@@ -65,8 +84,9 @@ def _rewrite(location: Template, step: Redirect, context: Context) -> list[str] 
     if captures and all(part.pattern == label for part in captures) and label in context.texts and label in context.of_paths and (label == context.pattern or context.rewritten != "path"):
         pattern = quote(context.texts[label])
         before, context.pattern = context.pattern, label
+        named, context.by_name, context.forgotten = (context.by_name, context.forgotten), context.by_name - {label}, context.forgotten - {label}
         text = context.template(tuple(template), step.span, escapes=True)
-        context.pattern = before
+        context.pattern, (context.by_name, context.forgotten) = before, named
     elif whole:
         pattern, template[whole[0]] = "^(.*)$", Capture(1, "whole path", escaped=True)
         before = context.pattern

@@ -38,6 +38,7 @@ class Context(Noting):
     pattern:   the label of the pattern that matched last where writing stands; its captures are $1, $2 …
     of_paths:  labels of patterns of the path, whose captures are decoded
     by_name:   labels of patterns whose groups must have names; found out while writing, so that a site is written again then
+    forgotten: labels of those whose groups' numbers some table takes away, which asks patterns of its own
     whole:     labels of those whose whole match is asked for, which has a name only
     texts:     label of a pattern -> its text, case and all
     asked:     labels of patterns that matched on the way: what they name is still in sight
@@ -61,6 +62,7 @@ class Context(Noting):
     asked: frozenset[str] = frozenset()
     of_paths: set[str] = field(default_factory=set)
     by_name: set[str] = field(default_factory=set)
+    forgotten: set[str] = field(default_factory=set)
     whole: set[str] = field(default_factory=set)
     texts: dict[str, str] = field(default_factory=dict)
     rewritten: str = ""
@@ -88,6 +90,9 @@ class Context(Noting):
         escapes: it stands in the replacement of a rewrite that redirects, where nginx percent-encodes captures
         """
         out: list[str] = []
+        if any(isinstance(part, Lookup) and asks_patterns(part) for part in template):
+            # ngx_http_regex_exec (1.22.1, probed): in whatever order they stand, tables are looked up first.
+            self.forgotten |= self.asked | {self.pattern}
         for number, part in enumerate(template):
             written = self._part(part, span, escapes)
             if isinstance(written, Unwritable):
@@ -132,7 +137,7 @@ class Context(Noting):
     def _capture(self, group: int | str, label: str, escaped: bool, escapes: bool) -> str | Unwritable:
         if escaped and isinstance(group, int) and label in self.texts and is_plain(self.texts[label].removeprefix("(?i)"), group):
             escaped = False  # it is the same either way
-        by_name = isinstance(group, str) or label != self.pattern or label in self.by_name or group == 0
+        by_name = isinstance(group, str) or label != self.pattern or label in self.by_name or label in self.forgotten or group == 0
         if escaped and (by_name or not escapes):
             # ngx_http_script_copy_capture_code escapes what has a number; what has a name is a variable (1.22.1, probed).
             return Unwritable("a capture that is percent-encoded again")
@@ -143,7 +148,7 @@ class Context(Noting):
             self.by_name.add(label)
             self.whole |= {label} if group == 0 else set()
             return f"${group_name(label, group)}"
-        if label != self.pattern or group == 0:
+        if label != self.pattern or label in self.forgotten or group == 0:
             return Unwritable("a capture of a pattern that is not the last one asked")
         return f"${group}"
 
@@ -188,6 +193,12 @@ class Context(Noting):
         pieces = re.split(r"(\\.|\[(?:\\.|[^\]])*\]|\((?!\?))", pattern.text)
         text = "".join(f"(?<{group_name(pattern.label, next(counter))}>" if piece == "(" else piece for piece in pieces)
         return f"(?<{group_name(pattern.label, 0)}>{text})" if pattern.label in self.whole else text
+
+
+def asks_patterns(table: Lookup) -> bool:
+    """Whether a table's rows, or those of tables within it, are patterns in a `map`: texts are where the case of their letters counts."""
+    return any(isinstance(item, Lookup) and not item.networks and any(isinstance(row.value, Pattern) or not item.ignores_case and re.search("[A-Za-z]", row.value) for row in item.rows)
+               and not any(isinstance(part, Hashed) for part in item.subject) for item in walk(table))
 
 
 def group_name(label: str, group: int) -> str:

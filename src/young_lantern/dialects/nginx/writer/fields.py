@@ -74,8 +74,11 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
             # The rewrite is the last to have matched when the answer goes out: only a name stays (ngx_http_script_regex_start_code).
             context.by_name |= {part.pattern for part in field.value if isinstance(part, Capture) and part.pattern in context.texts}
         context.rewritten = "" if field.at_once else rewritten
+        forgotten = set(context.forgotten)
         value = context.template(field.value, field.span)
         context.rewritten = rewritten
+        if not field.at_once and not any(isinstance(part, Capture) for other in fields for part in other.value):
+            context.forgotten = forgotten  # fields come last, when nothing else asks for groups
         if isinstance(value, Unwritable):
             context.lost(field.span, name, f"its value needs {value.what}")
             continue

@@ -61,7 +61,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     """A site -> its server blocks: one for each set of names that it has on its listeners."""
     context.site, context.named, context.named_texts, context.names = site, [], {}, set()
     context.pattern, context.asked, context.rewritten = "", frozenset(), ""
-    context.by_name, context.whole, context.texts, context.of_paths = set(), set(), {}, set()
+    context.by_name, context.forgotten, context.whole, context.texts, context.of_paths = set(), set(), set(), {}, set()
     if not context.options.strict and context.estate.dialect != "nginx":
         site = by_places(site)
     places = [place for listener in context.estate.listeners_of(site.key) if (place := _place(site, listener, context)).names or place.is_default]
@@ -86,8 +86,10 @@ def write_site(site: Site, context: Context) -> list[Node]:
     context.deciding = deciding_variables(chain)
     structure = structural_spans(chain)
     body = _write_program(chain, site, context)
-    if context.by_name:
+    known: tuple[set[str], set[str]] = set(), set()
+    while (context.by_name, context.forgotten) != known:
         # Some captures need names, which stand in patterns that were written before: once more, with them.
+        known = set(context.by_name), set(context.forgotten)
         context.named, context.named_texts, context.names, context.pattern, context.asked, context.rewritten = [], {}, set(), "", context.asked & {"host"}, ""
         body = _write_program(_as_nginx(without_impossible(_unrolled(program, captures_host, site, context)[0], _has_place), context), site, context)
     context.structure |= structure
