@@ -24,6 +24,7 @@ from ....model.walk import transform, walk, with_steps
 from ....patterns.path_languages import exclude_each_other
 from .. import catalogue, defaults, values
 from . import access, caches, compression, content, environment, fields, files, fixups, forwards, gateways, hosts, late_environment, limits, mappings, media_types, rates, rewrites, rule_lists, tls
+from .asked_files import open_file
 from .context import Context, Node
 from .host import Host
 from .places import EARLY, NEVER, Place, Section, below, condition, is_within, merged, where_on
@@ -72,7 +73,7 @@ class Program:
         if rules and rule_lists.is_on(self.host.levels, self.context):
             named = self._named(rules)
             level = rewrites.Level(
-                _PHASE, None, "/", named, partial(self._mapped_anew, mapping, head), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure,
+                _PHASE, None, "/", named, partial(self._mapped_anew, mapping, head), self._proxy_rule, self.host.document_root.rstrip("/"), secure=self.host.secure, open_file=partial(open_file, self.host),
                 by_came=tuple((route, partial(self._redirected, route, mapping, head)) for route in self.lone))
             phase = self.rules.unless_ended(rewrites.read_phase(rules, level, self.context))
             # A changed path skips the mapping; what an earlier round of the rules changed counts, too.

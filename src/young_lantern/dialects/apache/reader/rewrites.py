@@ -53,6 +53,7 @@ class Level:
     user: what a lookahead for who asks finds
     by_url: rules of the server have said which file is meant, and left REQUEST_URI as it was
     by_came: the redirects that sections make by the path as it came, also where a rule with PT changes it, and what is done for one of them after such a rule
+    open_file: the condition that another file than the request's is there, and open to whoever asks
     turns: how often a rule has led out of the folder, or back into it; out of it the whole path is matched
     """
 
@@ -74,6 +75,7 @@ class Level:
     by_url: bool = False
     turns: int = 0
     by_came: tuple[tuple[Route, Callable[[Rule], tuple[Step, ...]]], ...] = ()
+    open_file: Callable[[Template, str, Span], Condition | None] = lambda template, rule, span: None
 
     @property
     def whole(self) -> bool:
@@ -381,9 +383,12 @@ def _test(node: Node, tested: str, wanted: str, ignores_case: bool, level: Level
             return None
         return asked.condition
     if wanted == "-F" and (level.prefix is None or level.whole or not _OF_THE_FILE.fullmatch(tested)):
-        # Of another file the server asks who may have it, by the rules of folders alone.
-        context.condition_unread(node.span, node.span.directive)
-        return None
+        name = values.read_template(tested, rule=rule, condition=label, document_root=level.document_root, own={**_names(level), **own}, by=values.RULE)
+        other = level.open_file(name, rule, node.span)
+        if other is None:
+            # Of another file the server asks who may have it, by the rules of folders alone.
+            context.condition_unread(node.span, node.span.directive)
+        return other
     if wanted in _FILE_TESTS:
         if wanted == "-s":
             context.say(SIZE_UNASKED, node.span, condition=node.span.directive)

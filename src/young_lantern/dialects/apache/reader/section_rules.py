@@ -17,6 +17,7 @@ from ....model import (
 )
 from .. import defaults
 from . import files, rewrites, rule_lists
+from .asked_files import open_file
 from .context import Context, Node
 from .host import Host
 from .places import NEVER, Place, Section, below, is_within, where_on
@@ -136,7 +137,7 @@ class SectionRules:
             context.value(odd.node, " ".join(odd.node.args), f"a rule for every path was expected, which answers or sets a variable: a pattern is tried on {tried_on}, which is not read")
             return (Unserved(odd.node.span.directive, odd.node.span),)
         label = context.label("location rewriting")
-        level = rewrites.Level(label, None, "/", (), lambda rule: (), self.proxied, self.host.document_root.rstrip("/"), secure=self.host.secure, user=self._looked_up_user())
+        level = rewrites.Level(label, None, "/", (), lambda rule: (), self.proxied, self.host.document_root.rstrip("/"), secure=self.host.secure, user=self._looked_up_user(), open_file=partial(open_file, self.host))
         return self.unless_ended((Block(label, rewrites.read_phase(rules, level, context)),))
 
     def _looked_up_user(self) -> Template:
@@ -189,7 +190,7 @@ class SectionRules:
                                self.host.document_root.rstrip("/"), folder=folder if lead else place.folder, strip="" if lead else place.url, secure=self.host.secure, bare=bare if adds_slash is ALWAYS else AllOf((*bare.conditions, adds_slash), section.node.span) if adds_slash != NEVER else None,
                                # mod_rewrite.c, hook_fixup: without RewriteBase a relative redirect shows the folder's own name (2.4.71, probed).
                                shown="" if base and base.args else folder + "/",
-                               indexes=self._indexes(above, place), by_url=self.form is PathForm.URL)
+                               indexes=self._indexes(above, place), by_url=self.form is PathForm.URL, open_file=partial(open_file, self.host))
         merges = self.context.last(self.host.levels, "mergeslashes")
         unmerged = merges is not None and merges.args[:1] != [] and merges.args[0].lower() == "off"
         # The file's name has its slashes merged all the same, and rules of a folder see that; the model has the path alone.
