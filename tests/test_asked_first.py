@@ -83,6 +83,8 @@ def test_a_redirect_behind_it_is_behind_it_in_nginx(reads: Reads, verdict: str, 
         "rewrite ^/c.* /other; location / { auth_request /check; } location = /check { proxy_pass http://192.0.2.9:9091; }",
         "if ($arg_a) { return 204; } location / { auth_request /check; } location = /check { proxy_pass http://192.0.2.9:9091; }",
         "if ($http_a) { rewrite ^ /other; } location / { auth_request /check; } location = /check { proxy_pass http://192.0.2.9:9091; }",
+        "rewrite ^/b$ /c last; if ($host = loans.fernhollow.example) { return 302 /d; } location / { auth_request /check; } location = /check { proxy_pass http://192.0.2.9:9091; }",
+        "if ($http_a) { break; } set $v 1; location / { auth_request /check; } location = /check { proxy_pass http://192.0.2.9:9091; }",
         "set $v $uri; location / { auth_request /check; } location = /check { proxy_pass http://192.0.2.9:9091; }",
         "auth_request /check; location ~ ^/ch { proxy_pass http://192.0.2.9:9091; }",
         "auth_request /check; location = /check { proxy_pass http://192.0.2.9:9091; proxy_pass_request_headers off; }",
@@ -94,7 +96,7 @@ def test_what_is_not_read_of_it_stays_closed(reads: Reads, lines: str) -> None:
     assert any(item.code.name == "value-unread" and "auth_request" in item.message for item in reading.findings)
 
 
-@pytest.mark.parametrize("lines", ["rewrite ^/old/ /new;", "if ($host = x.example) { return 301 https://www.fernhollow.example$request_uri; }", "if ($uri = /b) { return 410; }", "set $v 1;"])
+@pytest.mark.parametrize("lines", ["rewrite ^/old/ /new;", "if ($host = x.example) { return 301 https://www.fernhollow.example$request_uri; }", "if ($uri = /b) { return 410; }", "set $v 1;", "rewrite ^/b /c last; rewrite ^/d /e last;"])
 def test_rules_of_the_server_that_leave_the_question_alone(reads: Reads, lines: str) -> None:
     reading = reads.read("nginx", nginx(f"root ROOT; {lines} location / {{ auth_request /check; }} {CHECK}"))
     outcome = decide(reading.estate, Request("GET", "http", "www.fernhollow.example", 80, "/a.html", ((VERDICT, "403"),)), real_files())

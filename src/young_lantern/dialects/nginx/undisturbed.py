@@ -27,7 +27,11 @@ def disturbs(lines: Iterable[Line], path: str) -> bool:
     """Whether some line of a server would do something with a question at this path that it does not do with the request, or may not."""
     found = [(list(words), block) for words, block in lines if words]
     set_below = {name for words, block in found if words[0] == "location" for name in _names_set(block or ())}
+    ended = False
     for words, block in found:
+        if ended and (words[0] in ("return", "set") or words[0] == "if" and _holds(" ".join(words[1:]), path) is not False and any(_acts(inner, path, True) for inner in block or ())):
+            return True
+        ended = ended or _ends(words) or words[0] == "if" and any(_ends(inner[0]) for inner in block or ())
         match words[0]:
             case "rewrite" if len(words) > 2 and _matches(words[1], path, False):
                 return True
@@ -39,6 +43,11 @@ def disturbs(lines: Iterable[Line], path: str) -> bool:
                 if differs is not False and any(_acts(inner, path, bool(differs)) for inner in block or ()):
                     return True
     return False
+
+
+def _ends(words: Sequence[str]) -> bool:
+    """Whether a line may end the rewriting for the request, and not for the question: what stands behind it is met by the question alone then."""
+    return words[0] == "break" or words[0] == "rewrite" and words[-1] in ("last", "break")
 
 
 def _acts(line: Line, path: str, differs: bool) -> bool:
