@@ -203,7 +203,14 @@ Header set X-Section 1
 <Directory ROOT>
 Require all granted
 </Directory>""")
+ONCE = folder("RewriteEngine On\nRewriteCond %{ENV:REDIRECT_STATUS} ^$\nRewriteRule ^(.*)$ $1 [B]", name="ROOT/dir")
+ONCE_BARE = ONCE.replace("ROOT/dir", "ROOT/bare")
+HANDED = folder("RewriteEngine On\nRewriteRule ^ /a.html [L]", "<Directory ROOT/bare>\nRewriteEngine On\nFallbackResource /index.html\n</Directory>\n")
 ROWS = [
+    ("an index file whose name a rule encodes is found, and what the rule made of it is decoded", ONCE, "/dir/", 200, "ROOT/dir/index.html"),
+    ("one that is not there is not", ONCE_BARE, "/bare/", 403, None),
+    ("what rules make of what is fallen back to is asked for in its place, and goes on without end here", HANDED, "/bare/none", 500, None),
+    ("and so it is where that was fallen back to for an index file", HANDED, "/bare/", 500, None),
     ("a page has the settings of folders that the first request walked to, though its own path is another", KEPT, "/dir/sub/none", 404, "kept"),
     ("a pattern with a final slash is for the folder with one", KEPT, "/bare/", 403, None),
     ("and not for the folder without", KEPT, "/bare", 301, SITE + "/bare/"),

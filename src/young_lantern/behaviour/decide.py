@@ -224,8 +224,10 @@ class _Run:
             self.state.note("the same file as before, so that nothing is rewritten", step.span, self.state.path)
             self.state.path, self.state.raw_path, self.state.rewrites = self.state.entered_at[step.unless[0]], None, self.state.entered[step.unless[0]]
             return Jump(step.unless[1], False)
-        if again and step.label == SITE and self.state.for_index and self.state.depth:
-            # mod_dir.c, fixup_dir (2.4.71, probed): a file that is there is found; what a rule has made of it is asked for in the place of the folder.
+        if again and step.label == SITE and self.state.asked_inside and self.state.depth:
+            # mod_dir.c, fixup_dir, fixup_dflt (2.4.71, probed): a file that is there is found; what a rule has made of it is asked for in the place of the folder.
+            if step.reads_anew:
+                targets.read_anew(self.state)
             self.state.handed_on = step.label
             return Outcome(None)
         if again and step.reads_anew:

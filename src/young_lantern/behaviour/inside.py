@@ -79,9 +79,13 @@ def ask_inside(run: Run, span: Span | None, names: tuple[str, ...], for_index: b
             state.standing[before:] = [item for item in state.standing[before:] if item.stays]
         state.gave_up = state.gave_up or inner.gave_up
         if inner.handed_on is not None:
-            state.path, state.raw_path, state.url, state.query, state.internal = inner.path, None, None, inner.query, True
+            state.path, state.raw_path, state.url, state.query, state.internal, state.refused = inner.path, None, None, inner.query, True, inner.refused
             state.walk = inner.walk
             state.trace += inner.trace
+            if state.depth:
+                # http_request.c, ap_internal_fast_redirect (2.4.71, probed): what a request inside has come to is handed on with it.
+                state.handed_on = inner.handed_on
+                return Outcome(None), None
             return Jump(inner.handed_on, True), None
         if inner.intercepted:
             # It was found: what an application says comes later, and is no matter of looking for it.

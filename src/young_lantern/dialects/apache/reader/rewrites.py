@@ -250,7 +250,7 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         said = tuple(itertools.takewhile(lambda step: isinstance(step, SetVariable | Field) or isinstance(step, Choose) and all(route.accident for route in step.routes) and not _looks_for_index(step), steps))
         routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (*edited, *said, Leave(level.label, node.span)), node.span, accident=True))
     # mod_rewrite.c, hook_fixup (2.4.71, probed): what comes to the same file is no change, and is not carried out for anybody.
-    is_same = text in _WHOLE and substitution in ("$0", "$1")
+    is_same = text in _WHOLE and substitution in ("$0", "$1") and not rule.has("b", "bnp", "bctls", "bne")
     if level.prefix is not None and not level.whole and changes_inside(rule) and not is_same:
         # A lookup inside is not carried out, so that what a rule would make of an index file that is not there is never found.
         there = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.ANY, strip=level.strip, span=node.span, walks=True)
