@@ -206,7 +206,11 @@ Require all granted
 ONCE = folder("RewriteEngine On\nRewriteCond %{ENV:REDIRECT_STATUS} ^$\nRewriteRule ^(.*)$ $1 [B]", name="ROOT/dir")
 ONCE_BARE = ONCE.replace("ROOT/dir", "ROOT/bare")
 HANDED = folder("RewriteEngine On\nRewriteRule ^ /a.html [L]", "<Directory ROOT/bare>\nRewriteEngine On\nFallbackResource /index.html\n</Directory>\n")
+PROXIED = folder("DirectoryIndex a.html index.html\nRewriteEngine On\nRewriteRule ^(.*)$ x.html?u=$1\nRewriteCond %{HTTP_HOST} ^www\nRewriteRule ^(.*)$ http://192.0.2.9:81/p/$1 [P]",
+                 "<FilesMatch ^x>\nDirectoryIndex index.html\n</FilesMatch>")
 ROWS = [
+    ("an origin that rules name is asked about the index file, by the path that came and the sections for that", PROXIED, "/bare/", 200, "/p/x.html?u=bare/a.html"),
+    ("whether that is there or not", PROXIED, "/dir/", 200, "/p/x.html?u=dir/a.html"),
     ("an index file whose name a rule encodes is found, and what the rule made of it is decoded", ONCE, "/dir/", 200, "ROOT/dir/index.html"),
     ("one that is not there is not", ONCE_BARE, "/bare/", 403, None),
     ("what rules make of what is fallen back to is asked for in its place, and goes on without end here", HANDED, "/bare/none", 500, None),

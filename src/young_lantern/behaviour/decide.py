@@ -225,11 +225,7 @@ class _Run:
             self.state.path, self.state.raw_path, self.state.rewrites = self.state.entered_at[step.unless[0]], None, self.state.entered[step.unless[0]]
             return Jump(step.unless[1], False)
         if again and step.label == SITE and self.state.asked_inside and self.state.depth:
-            # mod_dir.c, fixup_dir, fixup_dflt (2.4.71, probed): a file that is there is found; what a rule has made of it is asked for in the place of the folder.
-            if step.reads_anew:
-                targets.read_anew(self.state)
-            self.state.handed_on = step.label
-            return Outcome(None)
+            return inside.handed_on(self, step)
         if again and step.reads_anew:
             targets.read_anew(self.state)
         self.state.note("begins again" if again else "leaves the rewriting", step.span, self.state.path)

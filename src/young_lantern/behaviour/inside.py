@@ -8,10 +8,12 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any, Protocol
 
-from ..model import FileKind, Span
+from ..model import FileKind, Restart, Span
+from .folder_walks import walked
 from .outcome import Outcome
 from .serving import KNOWN_METHODS
 from .state import State
+from .targets import read_anew
 
 # Index files within index files: a folder may lie where the index file's name is.
 _LIMIT = 10
@@ -43,6 +45,20 @@ def _inner(state: State, name: str, for_index: bool, unheard: bool) -> State:
         state, path=name, raw_path=None, url=None, internal=True, method="GET", method_outside=state.method_outside or state.method, fields=[], request_fields=[], as_handled=[], pages=None, compress=None, types=None, entered={}, entered_at={}, trace=[],
         variables={key: value for key, value in state.variables.items() if key in state.environment}, depth=state.depth + 1, intercepted=False,
         for_index=for_index, index_of=state.path, asked_inside=True, unheard=unheard, in_error=False, handed_on=None, named=dict(state.named), labelled=dict(state.labelled))
+
+
+def handed_on(run: Run, step: Restart) -> "Outcome | Jump | None":
+    """What a request inside comes to whose rules lead elsewhere.
+
+    mod_dir.c, fixup_dir, fixup_dflt (2.4.71, probed): a file that is there is found; what a rule has made of it is asked for in the place of the folder.
+    """
+    state = run.state
+    if step.unless is not None and step.walks is not None and walked(step.walks[0], state.entered_at[step.unless[0]].removeprefix(step.walks[1]), state.facts)[1] is None:
+        return run.fail(404, step.span, True)
+    if step.reads_anew:
+        read_anew(state)
+    state.handed_on = step.label
+    return Outcome(None)
 
 
 def allows(run: Run, name: str, as_file: bool) -> bool:

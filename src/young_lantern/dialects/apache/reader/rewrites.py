@@ -54,6 +54,7 @@ class Level:
     by_url: rules of the server have said which file is meant, and left REQUEST_URI as it was
     by_came: the redirects that sections make by the path as it came, also where a rule with PT changes it, and what is done for one of them after such a rule
     open_file: the condition that another file than the request's is there, and open to whoever asks
+    came: the path that index files are asked for by
     turns: how often a rule has led out of the folder, or back into it; out of it the whole path is matched
     """
 
@@ -74,6 +75,7 @@ class Level:
     user: Template = ()
     by_url: bool = False
     turns: int = 0
+    came: Var = Var(Variable.PATH)
     by_came: tuple[tuple[Route, Callable[[Rule], tuple[Step, ...]]], ...] = ()
     open_file: Callable[[Template, str, Span], Condition | None] = lambda template, rule, span: None
 
@@ -95,6 +97,15 @@ def read_phase(rules: list[Rule], level: Level, context: Context) -> tuple[Step,
         own: dict[str, Template] = {"REQUEST_URI": (Var(Variable.VARIABLE, "request_uri"),)}
     else:
         own = {}
+    if level.prefix is not None and level.indexes and changes_midway(rules) and any(rule.has("p", "proxy") for rule in rules[1:]):
+        # mod_dir.c, fixup_dir (2.4.71, probed): whether it is a folder's, and which, the path says that came, whatever rules have made of it by then.
+        steps.append(SetVariable("path_asked", (Var(Variable.PATH),)))
+        level = replace(level, came=Var(Variable.VARIABLE, "path_asked"))
+        if any(held is not ALWAYS for held, _ in level.indexes):
+            # And so it is with the sections that say which files.
+            said = enumerate(level.indexes)
+            steps.append(Choose(tuple(Route(held, (SetVariable("indexes_asked", (str(number),)),), accident=True) for number, (held, _) in said)))
+            level = replace(level, indexes=tuple((TextIs((Var(Variable.VARIABLE, "indexes_asked"),), (str(number),)), names) for number, (_, names) in enumerate(level.indexes)))
     first = next((number for number, rule in enumerate(rules) if len(rule.node.args) > 1 and "?" in rule.node.args[1] and changes_inside(rule)), len(rules))
     steps += _list(rules, replace(level, after_query=frozenset(map(id, rules[first + 1:]))), own, context)
     return tuple(steps)
@@ -251,7 +262,7 @@ def _rule(rule: Rule, level: Level, own: dict[str, Template], context: Context, 
         routes.insert(0, Route(AllOf((*parts, level.bare), node.span), (*edited, *said, Leave(level.label, node.span)), node.span, accident=True))
     # mod_rewrite.c, hook_fixup (2.4.71, probed): what comes to the same file is no change, and is not carried out for anybody.
     is_same = text in _WHOLE and substitution in ("$0", "$1") and not rule.has("b", "bnp", "bctls", "bne")
-    if level.prefix is not None and not level.whole and changes_inside(rule) and not is_same:
+    if level.prefix is not None and not level.whole and changes_inside(rule) and not is_same and not any(other.has("p", "proxy") for other in later):
         # A lookup inside is not carried out, so that what a rule would make of an index file that is not there is never found.
         there = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.ANY, strip=level.strip, span=node.span, walks=True)
         lost = AllOf((*parts, LookedUpInside(node.span), Not(there, node.span)), node.span)
@@ -578,22 +589,23 @@ def _asked_first(level: Level, node: Node, drops_query: bool) -> tuple[Step, ...
     if level.prefix is None or not level.indexes:
         return ()
     dropped = (Rewrite(None, QueryEdit(), internal=False, keeps_url=level.by_url, span=node.span),) if drops_query else ()
-    folder = FileExists((level.folder,), (Var(Variable.PATH),), FileKind.FOLDER, strip=level.strip, span=node.span)
-    return (index_first(folder, level.indexes, node.span, dropped, level.by_url),)
+    folder = FileExists((level.folder,), (level.came,), FileKind.FOLDER, strip=level.strip, span=node.span)
+    return (index_first(folder, level.indexes, node.span, dropped, level.by_url, level.came),)
 
 
 def _looks_for_index(step: Choose) -> bool:
     return any(isinstance(item, Restart) and item.indexes for item in walk(step))
 
 
-def index_first(folder: Condition, indexes: tuple[tuple[Condition, tuple[str, ...]], ...], span: Span, before: tuple[Step, ...] = (), by_url: bool = False) -> Choose:
-    """The look for a folder's index files. indexes: as a level has them; before: what is done for the look; by_url: as a level has it.
+def index_first(folder: Condition, indexes: tuple[tuple[Condition, tuple[str, ...]], ...], span: Span, before: tuple[Step, ...] = (), by_url: bool = False, came: Var = Var(Variable.PATH)) -> Choose:
+    """The look for a folder's index files. indexes, by_url, came: as a level has them; before: what is done for the look.
 
     mod_dir.c, fixup_dir (2.4.71, probed): by the path that came, though a rule of the server led from there into the folder.
     """
-    path = Var(Variable.URL_PATH if by_url else Variable.PATH)
+    path = came if came != Var(Variable.PATH) else Var(Variable.URL_PATH if by_url else Variable.PATH)
     asked = tuple(Route(held, tuple(Restart(SITE, span, asks=tuple((path, name) for name in names), indexes=True) for _ in names[:1]), span) for held, names in indexes)
-    at_folder = AllOf((PathMatches(Pattern("/$"), PathForm.URL if by_url else PathForm.CURRENT, span=span), folder), span)
+    with_slash = PathMatches(Pattern("/$"), PathForm.URL if by_url else PathForm.CURRENT, span=span) if path.variable is not Variable.VARIABLE else TextMatches((path,), Pattern("/$"), span=span)
+    at_folder = AllOf((with_slash, folder), span)
     return Choose((Route(at_folder, (*before, Choose(asked, span)), accident=True),), span)
 
 
