@@ -14,7 +14,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from ..model import (
-    ALWAYS, Abort, AllOf, AnyOf, Capture, Condition, FileExists, FileNameMatches, FolderMatches, Not, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
+    ALWAYS, Abort, AllOf, AnyOf, Capture, Condition, Field, FileExists, FileNameMatches, FolderMatches, Not, PathForm, PathGlob, PathIs, PathMatches, PathStartsWith, Pattern,
     Respond, Rewrite, SetPath, Span, Step, TextIs, TextMatches, Var, Variable, join,
 )
 from ..model.walk import transform, walk
@@ -153,7 +153,19 @@ def _total(fork: Fork) -> Fork:
 def url_as_path(program: tuple[Step, ...]) -> tuple[Step, ...]:
     """The program in which what asks for the path of the URL asks for the current one, for dialects that know no other; where a rule has changed the
     one and not the other, the comparison shows it."""
-    return transform(program, lambda value: replace(value, form=PathForm.CURRENT) if isinstance(value, PathIs | PathStartsWith | PathMatches | PathGlob) and value.form is PathForm.URL else value)
+    def change(value: object) -> object:
+        match value:
+            case PathIs() | PathStartsWith() | PathMatches() | PathGlob() if value.form is PathForm.URL:
+                return replace(value, form=PathForm.CURRENT)
+            case Field(when=TextIs() | TextMatches() | AllOf() | AnyOf() | Not() as when):
+                # What it is in a place is known there.
+                return replace(value, when=transform(when, lambda item: replace(item, template=_PATH) if isinstance(item, TextIs | TextMatches) and item.template == _URL_PATH else item))
+        return value
+
+    return transform(program, change)
+
+
+_PATH, _URL_PATH = (Var(Variable.PATH),), (Var(Variable.URL_PATH),)
 
 
 def _values(chain: Chain) -> Iterator[object]:

@@ -164,6 +164,9 @@ def truth(condition: Condition | Once, known: Known) -> bool | None:
             return False
         case TextMatches(template, pattern) if (text := fixed(template)) is not None and not is_open(pattern.text):
             return search(pattern, text) is not None
+        case TextIs((Var(Variable.PATH),), values, ignores_case) if values and not any(map(is_open, values)):
+            each = {truth(PathIs(value, ignores_case), known) for value in values}
+            return True if True in each else None if None in each else False
         case TextMatches((Var(Variable.PATH),), pattern) if not is_open(pattern.text):
             return truth(PathMatches(pattern), known)
         case TextIs() | TextMatches() | ClientIn() | PeerIn() | HostIs() | SchemeIs() | MethodIn() | FileExists() if lasting(condition):

@@ -49,6 +49,9 @@ def empty_at_times(program: object) -> set[str]:
 _LATE = frozenset({Variable.SENT_STATUS, Variable.ORIGIN_FIELD, Variable.ORIGIN_ADDRESS})
 
 
+_LASTING = frozenset({Variable.FIELD, Variable.SCHEME, Variable.HOST, Variable.AUTHORITY, Variable.METHOD, Variable.CLIENT, Variable.PORT, Variable.PROTOCOL})
+
+
 def _writable(part: object) -> bool:
     if not isinstance(part, Lookup) or len(part.rows) > _LIMIT_ROWS or any(isinstance(inner, Lookup) for inner in walk(part.subject)):
         return False
@@ -57,8 +60,8 @@ def _writable(part: object) -> bool:
     if part.rows and len(part.rows) == 1 and part.rows[0].value == "" and part.fallback[:1] == part.subject:
         return False  # it says what becomes of a field that is there: the field's own line says it
     texts = [piece for result in (*(row.result for row in part.rows), part.fallback) for piece in result]
-    # A result may hold the groups of its own row's pattern, and fields: `[E=…]` fills both in when the rule is met.
-    return all(isinstance(piece, Capture) or isinstance(piece, Var) and piece.variable is Variable.FIELD or isinstance(piece, str) and not re.search(r"[\s,\"\]]", piece) for piece in texts)
+    # A result may hold the groups of its own row's pattern, and what is the same for a whole request: `[E=…]` fills both in when the rule is met.
+    return all(isinstance(piece, Capture) or isinstance(piece, Var) and piece.variable in _LASTING or isinstance(piece, str) and not re.search(r"[\s,\"\]]", piece) for piece in texts)
 
 
 def _name(name: str, taken: frozenset[str]) -> str:

@@ -27,8 +27,11 @@ def write_rewrite(step: Rewrite, context: Context, condition: PathMatches | None
         context.matched(condition.pattern)
         pattern = ("(?i)" if condition.pattern.ignores_case else "") + context.pattern_text(condition.pattern)
     elif any(isinstance(item, Capture) and item.pattern == context.pattern and isinstance(item.group, int) for item in walk(step)):
-        # A pattern that has no groups would take away those of the location.
-        pattern = context.texts.get(context.pattern, pattern)
+        # A pattern that has no groups would take away those of the location; what another text than the path was asked for keeps its groups by name.
+        if context.pattern in context.of_paths:
+            pattern = context.texts.get(context.pattern, pattern)
+        else:
+            context.by_name.add(context.pattern)
     match step.edit:
         case StripPrefix(prefix):
             return Node(["rewrite", quote(f"^{re.escape(prefix)}/?(.*)$"), "/$1", *([flag] if flag else [])], None, spans, step.comments)
