@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 
 from ..codes import CLIENTS_LOOSE, COOKIE_AGE, NO_COUNTERPART, OTHER_DEFAULT, POLICY_DIFFERS, TLS_VERSIONS_SHARED, TRACE_ECHO_LOST, TRACE_PASSED, TRACE_REFUSED
 from ..fitting.constants import with_constants, without_lengths, without_server_names
+from ..fitting.sent_status import with_status_pages
 from ..fitting.own_names import with_whole_urls
 from ..fitting.cookies import with_ages
 from ..fitting.names import apart_by_names
@@ -139,6 +140,10 @@ class Noting:
             made, named = without_server_names(made)
             for span in named:
                 self.lost(span, "Server", f"{self.target} says its own name there, whatever a line says", "switch its version off (server_tokens, ServerTokens), if it is not to be told")
+        if self.target != "caddy":
+            made, statuses = with_status_pages(made)
+            for served in statuses:
+                self.lost(served.span, f"the status {served.status}", f"{self.target} has no other status for a file that it sends", "see whether somebody asks for just that status")
         if self.target != "apache":
             # Nobody else asks by digest, and from such hashes no other kind can be made: what is guarded so stays closed.
             made = transform(made, lambda value: Unserved(value.span.directive if value.span else "", value.span) if isinstance(value, Credentials) and value.digest else value)

@@ -66,6 +66,7 @@ class Case:
 class Plan:
     """What became of a chain. mappings: lines for proxies, in order; aliases: those for folders.
 
+    asked:   what rules ask first of all, and the variables that say it
     marks:   variables that say what was found out of a request in this round of the rules
     passing: changes of the path after which a request is mapped like any other of its new path; passed: what such ones come to
     """
@@ -79,6 +80,7 @@ class Plan:
     passed: list[tuple[Leaf, Event]] = field(default_factory=list)
     again: bool = False
     marks: list[str] = field(default_factory=list)
+    asked: dict[Condition, str] = field(default_factory=dict)
 
     def anew(self) -> list[str]:
         """The flags by which the rules begin anew, as if nothing had been noted of the request."""

@@ -61,7 +61,7 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
         if topic == "requests" and any("%{HTTP_HOST}" in word for case in caring for said in held[id(case)] if said.name != "host" for word in said.node.words):
             # Whatever comes after the line that sets the Host would see that one, not the client's (2.4.71, probed): it stands last of all.
             hosts = {id(case): tuple(said for said in held[id(case)] if said.name == "host") for case in caring}
-            _place(topic, caring, hosts, last, context)
+            _place(topic, caring, hosts, last, plan, context)
             held = {id(case): tuple(said for said in held[id(case)] if said.name != "host") for case in caring}
         shared = _shared([held[id(case)] for case in caring])
         whole = _joined([said.node for said in shared if said.when is None], [held[id(case)] for case in caring])
@@ -74,7 +74,7 @@ def write_settings(plan: Plan, chain: Chain, context: Context) -> tuple[list[Nod
         names = {said.key for said in shared}
         for case in caring:
             held[id(case)] = tuple(said for said in held[id(case)] if said.key not in names)
-        _place(topic, caring, held, sections, context)
+        _place(topic, caring, held, sections, plan, context)
     head += context.marked
     context.marked = []
     for line in head:
@@ -329,7 +329,7 @@ def _closed(caring: list[Case], held: dict[int, Lines], sections: dict[tuple[str
     return True
 
 
-def _place(topic: str, caring: list[Case], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]], context: Context) -> None:
+def _place(topic: str, caring: list[Case], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]], plan: Plan, context: Context) -> None:
     if topic == "access" and _closed(caring, held, sections, context):
         return
     for name in dict.fromkeys(said.name for case in caring for said in held[id(case)]):
@@ -342,11 +342,11 @@ def _place(topic: str, caring: list[Case], held: dict[int, Lines], sections: dic
             lines = list(own[id(cases[0])])
             _joined([said.node for said in lines], [own[id(case)] for case in cases])
             for when in dict.fromkeys(said.when for said in lines):
-                _group(topic, [said.node for said in lines if said.when == when], when, cases, key, own, sections, context)
+                _group(topic, [said.node for said in lines if said.when == when], when, cases, key, own, sections, plan, context)
 
 
 def _group(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], key: tuple[object, ...], held: dict[int, Lines], sections: dict[tuple[str, str], list[Node]],
-           context: Context) -> None:
+           plan: Plan, context: Context) -> None:
     regions = [(case, _region(case, key, held)) for case in cases]
     if topic == "access":
         # What cannot be told apart by paths stays closed: too much of it rather than too little.
@@ -357,7 +357,7 @@ def _group(topic: str, nodes: list[Node], when: Condition | None, cases: list[Ca
         # The type of a text is for this answer alone.
         typing = [node for node in nodes if node.words[0] == "Header"]
         if typing and (loose := [case for case, region in regions if region is None]):
-            _by_variable(topic, [replace(node, words=list(node.words)) for node in typing], when, loose, context)
+            _by_variable(topic, [replace(node, words=list(node.words)) for node in typing], when, loose, plan, context)
             exact = [region for _, region in regions if region is not None]
             if exact:
                 sections.setdefault((section(exact[0]) if len(exact) == 1 else _union(exact)) or ("LocationMatch", "^"), []).extend(typing)
@@ -367,7 +367,7 @@ def _group(topic: str, nodes: list[Node], when: Condition | None, cases: list[Ca
     if when is not None and not of_paths(when):
         regions = [(case, None) for case in cases]
     if unsaid := [case for case, region in regions if region is None]:
-        _by_variable(topic, [replace(node, words=list(node.words)) for node in nodes], when, unsaid, context)
+        _by_variable(topic, [replace(node, words=list(node.words)) for node in nodes], when, unsaid, plan, context)
     found = [(*region, *((when,) if when is not None else ())) for _, region in regions if region is not None and not (when is not None and any(apart(when, part) for part in region))]
     if not found:
         return
@@ -380,14 +380,23 @@ def _conditional(when: Condition, nodes: list[Node], plan: Plan, sections: dict[
     if of_paths(when):
         sections.setdefault(section((when,)) or ("LocationMatch", "^"), []).extend(nodes)
         return
-    asked = write_conditions((when,), (), context)
-    if isinstance(asked, Unwritable) or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
+    name = _asked_at_start(when, nodes, plan, context)
+    if name is None:
         for node in nodes:
             context.lost(node.spans[0] if node.spans else None, node.words[1], "httpd has no condition for it there")
         return
-    name = context.name("asked")
-    plan.events.insert(0, Event((when,), rule(asked, "-", [f"E={name}:1"], context, tuple(nodes[0].spans)), needed=True))
     context.marked += [_asking(node, name) for node in nodes]
+
+
+def _asked_at_start(when: Condition, nodes: list[Node], plan: Plan, context: Context) -> str | None:
+    """The variable that a rule sets first of all where a condition holds; None where no rule can ask it, or the lines cannot ask for a variable."""
+    asked = write_conditions((when,), (), context)
+    if isinstance(asked, Unwritable) or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
+        return None
+    if bare(when) not in plan.asked:
+        name = plan.asked[bare(when)] = context.name("asked")
+        plan.events.insert(0, Event((when,), rule(asked, "-", [f"E={name}:1"], context, tuple(nodes[0].spans)), needed=True))
+    return plan.asked[bare(when)]
 
 
 def _asking(node: Node, name: str) -> Node:
@@ -433,9 +442,10 @@ def _region(case: Case, key: tuple[object, ...], held: dict[int, Lines]) -> tupl
     return (*refused, *parts)
 
 
-def _by_variable(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], context: Context) -> None:
-    """Lines that ask for a variable which the cases' rules set."""
-    if topic not in ("fields", "handled", "requests", "texts", "redirects of origins") or when is not None or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
+def _by_variable(topic: str, nodes: list[Node], when: Condition | None, cases: list[Case], plan: Plan, context: Context) -> None:
+    """Lines that ask for a variable which the cases' rules set; and for one besides, where they have a condition of their own."""
+    first = _asked_at_start(when, nodes, plan, context) if when is not None else ""
+    if first is None or topic not in ("fields", "handled", "requests", "texts", "redirects of origins") or any(node.words[0] not in ("Header", "RequestHeader") for node in nodes):
         for node in nodes:
             span = node.spans[0] if node.spans else None
             context.lost(span, node.words[0], "it holds for some requests of a path only, and httpd has no condition for it there")
@@ -446,4 +456,4 @@ def _by_variable(topic: str, nodes: list[Node], when: Condition | None, cases: l
     for case in marked if group not in context.marks else ():
         case.event.mark(name, context)  # type: ignore[union-attr]
     context.marks[group] = name
-    context.marked += [_asking(node, name) for node in nodes]
+    context.marked += [_asking(_asking(node, first) if first else node, name) for node in nodes]

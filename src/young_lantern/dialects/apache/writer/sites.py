@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from itertools import groupby
 
 from ....codes import CLIENT_BEHIND_ALL, IPV6_TOO, NO_COUNTERPART, RESTART_LOST
-from ....fitting import Branch, Chain, Leaf, answer_types, leaves, own_types, unroll, with_redirects_by_row, without_flags, without_impossible, without_tables
+from ....fitting import Branch, Chain, Leaf, answer_types, kept_fields, leaves, own_types, unroll, with_redirects_by_row, without_flags, without_impossible, without_tables
 from ....fitting.closing import deciding_variables, of_paths
 from ....fitting.every_path import without_every_path
 from ....fitting.guards import close_asked, close_unguarded, exempt_clients
@@ -112,6 +112,7 @@ def write_body(site: Site, context: Context) -> list[Node]:
     chain, lost = unroll(tables_as_variables(with_conditions(program)), captures_host=captures_host, own_requests=True, strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
+    kept_fields.as_conditions(chain)
     chain = without_idle_cuts(chain, context.cut_in_vain)
     plain_targets(chain, rewrites_inside=False)
     passing: set[int] = set()

@@ -16,7 +16,7 @@ from dataclasses import replace
 from ....codes import CONDITION_UNREAD, MATCHERS_BY_CHANCE, WITHOUT_EFFECT
 from ....model import (
     ALWAYS, NO_VALUE, AllOf, AnyOf, Capture, ClientIn, Condition, FileExists, FileKind, HostIs, MethodIn, Not, PathForm, PathGlob, PathIs,
-    PathMatches, PathStartsWith, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable,
+    PathMatches, PathStartsWith, Pattern, SchemeIs, Span, Template, TextIs, TextMatches, Unknowable, Unread, Var, Variable, join,
 )
 from ....model.walk import walk
 from ....patterns import problem, search
@@ -260,6 +260,9 @@ def read_candidate(word: str, root: Template, line: Directive, context: Context)
         context.unread(line, word, "the name of one file was expected; in it, and in its root, *, ? and [ stand for any sign unless a backslash is before them")
         path = (Unread(word),)
     path = tuple(re.sub(r"\\(.)", r"\1", part) if isinstance(part, str) else part for part in path)
+    # SanitizedPathJoin (2.6.2, probed): it lies below the root, whether it begins with a slash or not.
+    if path and (not path[0].startswith("/") if isinstance(path[0], str) else isinstance(path[0], Var) and path[0].variable is not Variable.PATH):
+        path = join("/", path)
     return FileExists(root, path, kind, cleans=True, span=line.span)
 
 

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ....codes import IPV6_TOO, RESTART_LOST, TYPE_BY_NAME
-from ....fitting import Branch, Chain, Fork, answer_types, hoist, leaves, own_types, unroll, with_keys_in_patterns, without_flags, without_impossible, without_tables
+from ....fitting import Branch, Chain, Fork, answer_types, hoist, kept_fields, leaves, own_types, unroll, with_keys_in_patterns, without_flags, without_impossible, without_tables
 from ....fitting.aliases import without_lost_pages
 from ....fitting.client_chains import join_chains
 from ....fitting.closing import deciding_variables
@@ -61,6 +61,7 @@ def write_site(site: Site, context: Context) -> list[Node]:
     chain, lost = unroll(program, captures_host=any(name.pattern for name in site.names), strict=context.options.strict)
     for restart in lost:
         context.note(restart.span, Disposition.UNSUPPORTED, RESTART_LOST, reason=restart.reason)
+    kept_fields.as_conditions(chain)
     chain = without_impossible(without_lost_pages(chain))
     context.deciding = deciding_variables(chain)
     context.reached.update(item for item in walk(chain) if isinstance(item, Span))

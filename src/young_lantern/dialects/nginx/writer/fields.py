@@ -41,7 +41,7 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
         spans = (field.span,) if field.span else ()
         name = field.name
         if field.when is not None:
-            table = by_condition(field)
+            table = by_condition(field, _of_origin(field, forwards, context)) or by_condition(field)
             if table is None:
                 context.lost(field.span, name, "nginx has no condition on a single field", "move it into a location, or give its value by a map that is empty otherwise")
                 continue
@@ -82,7 +82,7 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
         if isinstance(value, Unwritable):
             context.lost(field.span, name, f"its value needs {value.what}")
             continue
-        if forwards and field.operation is Operation.SET and (field.deferred or context.estate.dialect == "apache"):
+        if forwards and _takes_place(field, context):
             nodes += _hides(field, context)
         if forwards and field.operation is Operation.DEFAULT:
             # nginx adds a field whether the origin has sent one or not: it is empty, and so not sent, where the origin has.
@@ -93,6 +93,20 @@ def write_fields(fields: tuple[Field, ...], forwards: bool, context: Context, te
             value = made
         nodes.append(Node(["add_header", name, quote(value), *(["always"] if _always(field, forwards or texts, context) else [])], None, spans, field.comments))
     return nodes
+
+
+# Fields that an origin may send in several lines (RFC 9110 section 5.3), of which a variable has one.
+_OF_LINES = frozenset({"set-cookie", "vary", "link", "www-authenticate", "via", "warning", "content-security-policy"})
+
+
+def _takes_place(field: Field, context: Context) -> bool:
+    """Whether it comes in the place of the origin's, which is hidden then."""
+    return field.operation is Operation.SET and (field.deferred or context.estate.dialect == "apache")
+
+
+def _of_origin(field: Field, forwards: bool, context: Context) -> Template:
+    """What a field is where its condition does not hold: what the origin says of it, if that is hidden."""
+    return (Var(Variable.ORIGIN_FIELD, field.name.lower()),) if forwards and _takes_place(field, context) and field.name.lower() not in _OF_LINES else ()
 
 
 def _unless_sent(field: Field) -> Template:

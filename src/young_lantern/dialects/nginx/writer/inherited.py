@@ -94,6 +94,9 @@ def shared_by_forwards(nodes: list[Node]) -> list[Node]:
         if not all(own):
             continue
         counted = Counter(tuple(tuple(node.words) for node in held) for held in own)
+        # proxy_redirect default is for the origin that a line before it names (ngx_http_proxy_redirect: it is none of a server's).
+        for words in [words for words in counted if (name, "default") in words]:
+            del counted[words]
         if not counted or (most := counted.most_common(1)[0])[1] < 2:
             continue
         alike = [held for held in own if tuple(tuple(node.words) for node in held) == most[0]]
