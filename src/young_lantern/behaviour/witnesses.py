@@ -24,7 +24,7 @@ from . import heads
 from .aspects import HOST, LENGTH, UNKNOWN_METHOD, Aspects, aspects, host_witnesses
 from .choosing import choose_listener, choose_site
 from .exploring import LIMIT_DECISIONS, LIMIT_FILES, LIMIT_FOR_SITE, Explored, Explorer, given
-from .origin_answers import ANSWER, KEPT_ERROR, answers_to_ask
+from .origin_answers import ANSWER, FIELD, KEPT_ERROR, answers_to_ask
 from .outcome import Outcome
 from .path_classes import LIMIT_STATES, PathClasses, path_classes
 from .paths import escaped
@@ -44,6 +44,8 @@ _MOST_COMBINED = 24
 _MOST_THOROUGH, _MOST_USUAL = 60, 150
 # Paths that are asked for by a method that is not known.
 _MOST_METHODS = 6
+# Ways in which fields of an answer may differ for one path, for each of which origins send such fields, too.
+_MOST_SAID = 4
 # Rows of a table whose key is a part of the path, each of which is asked.
 _MOST_KEYS = 40
 
@@ -167,6 +169,9 @@ def _of_origins(sites: list[Site], waits: list[float | None], explored: list[Exp
     """Each path that is passed on, with each answer of an origin's that may be treated in a way of its own; of errors, whose page may be a file, with the files there, too."""
     forwarded = {row.request.target.partition("?")[0]: row for row in reversed(explored) if row.request.method == "GET" and any(outcome.origin is not None for outcome in row.outcomes)}
     asked = list(answers_to_ask(sites, waits)) if forwarded else []
+    fields = [(name, value) for name, value in asked if name == FIELD]
+    for row in _by_condition(explored, forwarded, thorough) if fields else ():
+        yield from (Witness(replace(row.request, fields=(*row.request.fields, pair)), row.facts) for pair in fields if row.request.field(FIELD) is None)
     for path, row in forwarded.items():
         if path in thorough:
             for name, value in asked:
@@ -178,6 +183,20 @@ def _of_origins(sites: list[Site], waits: list[float | None], explored: list[Exp
                     yield Witness(replace(row.request, fields=(*row.request.fields, *KEPT_ERROR)), row.facts)
                 if name == ANSWER and value[:1] in ("4", "5", "r") and row.facts.name != files.name:
                     yield Witness(asks, files)
+
+
+def _by_condition(explored: list[Explored], forwarded: dict[str, Explored], thorough: set[str]) -> Iterator[Explored]:
+    """For each path that is passed on, the requests for which something else is said of the answer than for the first: what the origin says of it may meet that."""
+    seen: dict[str, list[tuple[object, ...]]] = {}
+    for row in explored:
+        path = row.request.target.partition("?")[0]
+        if path not in forwarded or path not in thorough or row.request.method != "GET" or not any(outcome.origin is not None for outcome in row.outcomes):
+            continue
+        said = tuple(outcome.fields for outcome in row.outcomes)
+        known = seen.setdefault(path, [tuple(outcome.fields for outcome in forwarded[path].outcomes)])
+        if said not in known and len(known) <= _MOST_SAID:
+            known.append(said)
+            yield row
 
 
 def _of_heads(estates: tuple[Estate, Estate], plain: Request, paths: list[str], explored: list[Explored], facts: list[Facts]) -> Iterator[Witness]:

@@ -40,7 +40,7 @@ def _rewrite(leaf: Leaf) -> None:
         for row in table.rows:
             held = row_condition(row, table)
             parts: list[Condition] = [*([field.when] if field.when is not None else []), *(Not(other) for other in before), held]
-            made.append(replace(field, operation=Operation.SET, value=row.result, when=AllOf(tuple(parts), field.span) if len(parts) > 1 else held))
+            made.append(replace(field, operation=Operation.SET, deferred=True, value=row.result, when=AllOf(tuple(parts), field.span) if len(parts) > 1 else held))
             before.append(held)
     leaf.settings = replace(leaf.settings, fields=tuple(made))
     if isinstance(leaf.answer, Forward):
