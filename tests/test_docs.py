@@ -40,6 +40,11 @@ def imports(path: Path) -> set[str]:
     return found
 
 
+def test_tests_that_documents_name_are_there() -> None:
+    named = {name for page in (*TOP.glob("docs/*.md"), TOP / "README.md") for name in re.findall(r"tests/test_\w+\.py", page.read_text())}
+    assert len(named) > 20 and [name for name in sorted(named) if not (TOP / name).is_file()] == []
+
+
 def test_findings_page_is_current() -> None:
     assert (TOP / "docs" / "findings.md").read_text() == findings_page()
 
