@@ -62,6 +62,11 @@ def test_another_weight_is_another_answer(reads: Reads) -> None:
     assert any(HOSTS in difference.before and "drawn-from-50-one" in difference.after for cause in told for difference in cause.differences)
 
 
+def test_one_value_said_twice_is_drawn_from_nothing(reads: Reads) -> None:
+    made = translate(config(reads, MAP.replace("one.example|two.example|three.example", "one.example|one.example")), "caddy", dialect="apache")
+    assert "redir * https://one.example" in "".join(made.writing.files.values())
+
+
 @pytest.mark.parametrize("target", ["nginx", "caddy"])
 def test_each_is_drawn_by_itself(reads: Reads, target: str) -> None:
     """Two rules that ask a map ask it twice."""

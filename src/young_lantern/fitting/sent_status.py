@@ -25,8 +25,8 @@ def _has_any(value: Any) -> bool:
 
 def _program(program: tuple[Step, ...]) -> tuple[Step, ...]:
     made = _steps(program)
-    added = {item.pages[0] for item in walk(made) if isinstance(item, ErrorPages)} - {page for item in walk(program) if isinstance(item, ErrorPages) for page in item.pages}
-    for page in added:
+    before = {page for item in walk(program) if isinstance(item, ErrorPages) for page in item.pages}
+    for page in dict.fromkeys(page for item in walk(made) if isinstance(item, ErrorPages) for page in item.pages if page not in before):
         others = [item for item in walk(made) if isinstance(item, Forward | Gateway) or isinstance(item, ErrorPage) and item != page and (item.statuses is None or item.statuses & page.statuses)
                   or isinstance(item, Respond) and item.raises and item.status in page.statuses and item.span != page.span]
         if not others:

@@ -44,9 +44,9 @@ def _kept_out(folder: str, sections: list[Section], levels: list[Node]) -> list[
     for section in sections:
         nodes = section.nodes
         speaks = any(node.name in _ACCESS for node in nodes)
-        if section.kind in ("location", "locationmatch", "proxy") or not (speaks or any(node.name in _ACTS or node.name == "options" for node in nodes)):
+        if section.kind in ("location", "locationmatch", "proxy") or not (speaks or section.refused or any(node.name in _ACTS or node.name == "options" for node in nodes)):
             continue
-        if any(node.name in _ACTS for node in nodes) and _may_hold(section, folder):
+        if (section.refused or any(node.name in _ACTS for node in nodes)) and _may_hold(section, folder):
             return None
         if section.kind == "directory" and not re.search(r"[*?\[]", section.text):
             text = section.text.rstrip("/")
@@ -57,7 +57,7 @@ def _kept_out(folder: str, sections: list[Section], levels: list[Node]) -> list[
                 return None
         elif section.kind in ("files", "filesmatch") and not any(node.name == "options" for node in nodes):
             name = _name(section) if _closes(nodes) else None
-            if _may_hold(section, folder) and (name is None or section.refused):
+            if _may_hold(section, folder) and name is None:
                 return None
             names += [name] if name is not None and _may_hold(section, folder) else []
         elif _may_hold(section, folder) and (speaks and not _opens(nodes) or any(node.name == "options" for node in nodes)):

@@ -172,9 +172,8 @@ def with_maps(text: str, rule: str, context: Context, read: Callable[[str], Temp
 
 def _value(value: str, name: str, salt: str, held: Map) -> Template:
     """What a map has for a key: of several values between `|` one that is drawn."""
-    if not held.draws or "|" not in value:
-        return (value,)
-    return (drawn_table(name, salt, Counter(value.split("|")), held.span),)
+    drawn = Counter(value.split("|")) if held.draws else Counter([value])
+    return (drawn_table(name, salt, drawn, held.span),) if len(drawn) > 1 else tuple(filter(None, drawn))
 
 
 def _name(name: str, key: str, context: Context) -> str:
