@@ -27,7 +27,7 @@ from .origin_answers import SELF, VERDICT, wanted
 from .outcome import OWN_WORDS, Limited, OriginRequest, Outcome, TraceEntry
 from .request import Facts, Request, one_slash
 from .route_index import RouteIndex
-from .serving import AskIndexes, Found, GoOn, Methods, Missing, Moved, serve
+from .serving import AskIndexes, Found, GoOn, Methods, Missing, Moved, ranges, serve
 from .state import State
 
 
@@ -260,12 +260,8 @@ class _Run:
                     # ngx_http_script_regex_end_code: "the rewritten URI has a zero length".
                     state.path = before
                     return self.fail(500, step.span)
-                if step.edit.cuts_at_mark:
-                    state.path, mark, injected = state.path.partition("?")
-                    if mark and step.query is not None and not step.query.template:
-                        query = injected or query  # rewrite.go: it takes the place of a query of nothing (2.6.2, probed)
-                    # Go URL.EscapedPath: the last raw path is in use again whenever it decodes to the path.
-                    state.raw_path = raw if paths.decoded(raw) == state.path else None
+                if step.edit.cuts_at_mark or step.edit.splits_at_mark:
+                    query = targets.parted(step, query, raw, state)
             case StripPrefix(prefix, True):
                 self._changed_raw(paths.without_prefix(paths.clean_or_dot(state.escaped_path), prefix))
             case StripPrefix(prefix):
@@ -294,6 +290,8 @@ class _Run:
         if step.by_rule:
             self.state.set_by.append((step.span, step.name, self.state.variables.get(step.name)))
         self.state.variables[step.name] = said(step.value, self.state)
+        if self.state.dialect == "nginx":
+            self.state.named[step.name] = self.state.variables[step.name]  # one variable, whatever gives it its value (1.22.1, probed)
         if step.environment:
             self.state.environment |= {step.name}
         if step.of_place:
@@ -604,6 +602,7 @@ class _Run:
             return self.fail(state.body_limit.status, state.body_limit.span)
         match served := serve(step, state):
             case Found(file, listing, packed):
+                state.gave_up = state.gave_up or ranges(state)
                 return self.end(step.span, status=step.status or state.forced_status or 200, file=file, listing=listing, packed=packed)
             case Missing(status):
                 state.missing = True

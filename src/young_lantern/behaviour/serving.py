@@ -71,6 +71,12 @@ KNOWN_METHODS = frozenset("""GET PUT POST DELETE CONNECT OPTIONS TRACE PATCH PRO
 Served = Found | Missing | Moved | GoOn | Methods | AskIndexes
 
 
+def ranges(state: State) -> str:
+    """Why it is not known what a request for a part gets (RFC 9110 section 14.2); "" for one that gets the whole. What is no range is passed over by nginx and httpd; Caddy answers 416 (2.6.2, probed)."""
+    asked = state.request.field("Range") or ""
+    return "what part of a file a Range gets is not known" if asked and (state.dialect == "caddy" or asked.lower().startswith("bytes=")) else ""
+
+
 def serve(step: ServeFiles, state: State) -> Served:
     """What the file server does with the state's path."""
     state.root = text(step.root, state)

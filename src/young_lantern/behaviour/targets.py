@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import replace
 from urllib.parse import quote_plus
 
-from ..model import NO_VALUE, Capture, FileKind, Lookup, QueryEdit, SetPath, Template, Var, Variable
+from ..model import NO_VALUE, Capture, FileKind, Lookup, QueryEdit, Rewrite, SetPath, Template, Var, Variable
 from . import paths
 from .evaluate import is_missing, said, text
 from .folder_walks import walked
@@ -26,6 +26,19 @@ def path_made(edit: SetPath, state: State) -> tuple[str, str | None]:
         state.rule_path = made
         return paths.normalised("/" + paths.decoded(made).lstrip("/"), state.site.reading) or "", paths.escaped(made, state.site.reading.escapes.replace("%", ""))
     return made, state.raw_path if edit.keeps_raw else None
+
+
+def parted(step: Rewrite, query: str | None, raw: str, state: State) -> str | None:
+    """The query where a path may bring a question mark; the state keeps the path before it. raw: the raw path before the rewrite."""
+    assert isinstance(step.edit, SetPath)
+    state.path, mark, behind = state.path.partition("?")
+    if step.edit.splits_at_mark:
+        # ngx_http_split_args (1.22.1, probed): the first one parts the whole, and what is written behind one of its own comes last.
+        return (behind + (f"?{query}" if query else "")) if mark else query
+    # Go URL.EscapedPath: the last raw path is in use again whenever it decodes to the path.
+    state.raw_path = raw if paths.decoded(raw) == state.path else None
+    # rewrite.go: it takes the place of a query of nothing (2.6.2, probed)
+    return behind or query if mark and step.query is not None and not step.query.template else query
 
 
 def has_blanks(query: str) -> bool:

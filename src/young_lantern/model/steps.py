@@ -18,6 +18,7 @@ from .text import Template
 class SetPath:
     """`cuts_at_mark`: a question mark that a capture brings into the path ends it (Caddy).
 
+    splits_at_mark: one that a variable brings parts the path from the query (nginx, try_files)
     refuses_marks: a question mark that a capture or variable brings in is 403 (httpd)
     refuses_nothing: a path that comes out empty is 500 (nginx)
     one_slash: slashes that something put in brings to the beginning, behind the one that is written there, are one (httpd)
@@ -27,6 +28,7 @@ class SetPath:
 
     template: Template
     cuts_at_mark: bool = False
+    splits_at_mark: bool = False
     refuses_marks: bool = False
     refuses_nothing: bool = False
     one_slash: bool = False

@@ -39,7 +39,7 @@ def found_path(word: str, template: Template, strip: str, span: Span) -> tuple[S
 def fallback(word: str, path: Template, query: Template, strip: str, span: Span, label: str) -> tuple[Step, ...]:
     """The steps of a fallback that is a path."""
     def goes_on(path: Template) -> tuple[Step, ...]:
-        return Rewrite(SetPath(path), QueryEdit(query), span=span), Restart(label, span)
+        return Rewrite(SetPath(path, splits_at_mark=any(not isinstance(part, str) for part in path)), QueryEdit(query), span=span), Restart(label, span)
 
     begins = _begins(path, strip) if strip and has_variables(word) else False
     if begins is None:
